@@ -1,0 +1,157 @@
+#include "cli/campaign_options.hpp"
+
+#include <csignal>
+#include <set>
+
+#include "core/base/text.hpp"
+#include "lab/bench/roles.hpp"
+#include "lab/report/report.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/run/runner.hpp"
+
+namespace rt {
+
+std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
+                                              const std::filesystem::path& bench) {
+    auto loaded = std::make_unique<LoadedCampaign>();
+    loaded->library = load_rules(call);
+    loaded->campaign = read_campaign(campaign, loaded->library);
+    const auto bench_path = bench.empty() ? loaded->campaign.bench : bench;
+    if (bench_path.empty()) {
+        fail_input(campaign.string(), "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
+    }
+    loaded->bench = read_bench(bench_path, share_folder() / "dialects");
+    loaded->plan = make_plan(loaded->campaign, loaded->bench);
+    return loaded;
+}
+
+namespace {
+
+std::string setup_text(const SpectrumSetup& setup) {
+    return format({setup.start_hz, Unit::hertz}) + " to " + format({setup.stop_hz, Unit::hertz}) + ", RBW " +
+           format({setup.resolution_bandwidth_hz, Unit::hertz}) + ", " + name(setup.detector);
+}
+
+std::string rules_text(const Test& test, const Point& point) {
+    std::string rules;
+    for (const auto& judging : test.judgings) {
+        if (judging.applies(test.sweep, point)) rules += (rules.empty() ? "" : ", ") + judging.rule.full_id();
+    }
+    return rules.empty() ? "not judged" : rules;
+}
+
+std::string margin_text(const Finding& f) {
+    if (!f.margin) return f.reason;
+    std::string text = "margin " + fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
+    if (f.at) text += " at " + format(*f.at);
+    return text;
+}
+
+volatile std::sig_atomic_t interrupted = 0;
+
+class ConsoleListener : public RunListener {
+  public:
+    explicit ConsoleListener(const Call& call) : console_(call.console), json_(call.flag("json")) {
+        std::signal(SIGINT, [](int) { interrupted = 1; });
+        std::signal(SIGTERM, [](int) { interrupted = 1; });
+    }
+    ~ConsoleListener() override {
+        std::signal(SIGINT, SIG_DFL);
+        std::signal(SIGTERM, SIG_DFL);
+    }
+
+    void connected(const InstrumentRecord& i) override {
+        console_.progress("connected  " + i.role + ": " + printable(i.identity));
+    }
+
+    void point_done(const PointRecord& point, std::size_t done, std::size_t total, double seconds_left) override {
+        for (const auto& finding : point.findings) counts_.add(finding.verdict);
+        if (!json_) {
+            const std::string head = std::to_string(point.position) + "  " + point.test + "  " + point.label + "  ";
+            if (point.findings.empty()) console_.out("measured  " + printable(head));
+            for (const auto& finding : point.findings) {
+                console_.out(console_.verdict(finding.verdict) + "  " +
+                             printable(head + finding.rule + "  " + margin_text(finding)));
+            }
+        }
+        console_.progress("           point " + std::to_string(done) + " of " + std::to_string(total) + ", " +
+                          duration_text(seconds_left) + " left");
+    }
+
+    bool stop() override { return interrupted != 0; }
+
+  private:
+    const Console& console_;
+    bool json_;
+    VerdictCounts counts_;
+};
+
+}  // namespace
+
+void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most) {
+    const Console& console = call.console;
+    const Plan& plan = loaded.plan;
+    const Campaign& campaign = loaded.campaign;
+    console.out(console.tinted(printable(campaign.title), Tone::strong));
+    console.out("unit " + printable(campaign.unit_detail("model") + ", serial " + campaign.unit_detail("serial")) +
+                "; bench " + printable(loaded.bench.name));
+    std::size_t number = 0;
+    std::set<std::string> cited;
+    std::vector<std::vector<std::string>> rule_rows;
+    for (const auto& planned : plan.tests) {
+        const Test& test = *planned.test;
+        console.out("");
+        console.out(console.tinted(printable(test.name), Tone::strong) + "  " + test.procedure->name + ", " +
+                    printable(test.instrument) + ", " + std::to_string(planned.points.size()) +
+                    (planned.points.size() == 1 ? " point, " : " points, ") + duration_text(planned.seconds));
+        std::vector<std::vector<std::string>> rows;
+        for (const auto& point : planned.points) {
+            if (++number > most) continue;
+            rows.push_back({std::to_string(number), label(test.sweep, point),
+                            setup_text(test.procedure->setup(test.parameters_at(point))), rules_text(test, point)});
+        }
+        for (const auto& line : aligned(rows, "  ")) console.out(line);
+        if (number > most && rows.size() < planned.points.size()) {
+            console.out("  ... and " + std::to_string(planned.points.size() - rows.size()) + " more (--all shows them)");
+        }
+        for (const auto& judging : test.judgings) {
+            if (!cited.insert(judging.rule.full_id()).second) continue;
+            const auto& [book, rule] = judging.rule;
+            rule_rows.push_back({judging.rule.full_id(), book->standard + ", " + book->edition + ", " + rule->clause,
+                                 std::string("confidence: ") + name(rule->confidence),
+                                 rule->sign_off ? "signed off by " + rule->sign_off->by : "not signed off"});
+        }
+    }
+    console.out("");
+    console.out(console.tinted("rules", Tone::strong));
+    for (const auto& line : aligned(rule_rows, "  ")) console.out(line);
+    console.out("");
+    for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));
+    console.out(std::to_string(plan.points()) + (plan.points() == 1 ? " point" : " points") + ", estimated measuring time " +
+                duration_text(plan.seconds()));
+}
+
+ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
+                        bool with_report) {
+    const Console& console = call.console;
+    ConsoleListener listener(call);
+    const RunEnd end = carry_out(loaded.plan, loaded.library, folder, listener);
+    const bool complete = end.state == RunEnd::State::complete;
+    std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
+    const RunData data(folder);
+    if (with_report) {
+        console.progress("drawing figures and writing the report");
+        const auto files = write_report(data, folder / "report");
+        written.insert(written.end(), files.begin(), files.begin() + 3);
+    }
+    if (call.flag("json")) {
+        console.out(run_json(data.record()));
+    } else {
+        console.out("");
+        console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) + console.counts(end.counts));
+        for (const auto& file : written) console.out("wrote " + file.string());
+    }
+    return exit_code(end.counts, complete);
+}
+
+}  // namespace rt

@@ -1,0 +1,29 @@
+// What check, run and demo share: a campaign with its bench and rules, ready to be carried out.
+#pragma once
+
+#include <memory>
+
+#include "cli/command.hpp"
+#include "lab/run/plan.hpp"
+
+namespace rt {
+
+struct LoadedCampaign {
+    RuleLibrary library;
+    Campaign campaign;
+    Bench bench;
+    Plan plan;
+};
+
+// `bench` overrides the campaign's own when not empty. Throws Error(input).
+std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
+                                              const std::filesystem::path& bench);
+
+// Prints every point (at most `most`), what it takes and what is missing.
+void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most);
+
+// Carries the plan out with a line a point, writes the report into `folder`/report and prints the summary.
+ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
+                        bool with_report);
+
+}  // namespace rt

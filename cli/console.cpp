@@ -1,0 +1,107 @@
+#include "cli/console.hpp"
+
+#include <unistd.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstdio>
+#include <cstdlib>
+
+#include "core/quantity/quantity.hpp"
+
+namespace rt {
+namespace {
+
+std::size_t width(const std::string& text) {
+    return static_cast<std::size_t>(
+        std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+}  // namespace
+
+Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
+    const char* no_colour = std::getenv("NO_COLOR");
+    const char* terminal = std::getenv("TERM");
+    const bool dumb = terminal && std::string(terminal) == "dumb";
+    colour_ = ::isatty(STDOUT_FILENO) && !(no_colour && *no_colour) && !dumb;
+}
+
+void Console::out(const std::string& line) const { std::fprintf(stdout, "%s\n", line.c_str()); }
+
+void Console::progress(const std::string& line) const {
+    if (!quiet_) std::fprintf(stderr, "%s\n", line.c_str());
+}
+
+void Console::detail(const std::string& line) const {
+    if (verbose_) progress(line);
+}
+
+std::string Console::tinted(const std::string& text, Tone tone) const {
+    if (!colour_ || tone == Tone::plain) return text;
+    const char* code = "";
+    switch (tone) {
+        case Tone::plain: break;
+        case Tone::strong: code = "1"; break;
+        case Tone::soft: code = "2"; break;
+        case Tone::good: code = "32"; break;
+        case Tone::warning: code = "33"; break;
+        case Tone::bad: code = "1;31"; break;
+    }
+    return "\x1b[" + std::string(code) + "m" + text + "\x1b[0m";
+}
+
+std::string Console::verdict(Verdict verdict) const {
+    std::string text = name(verdict);
+    text.resize(8, ' ');
+    switch (verdict) {
+        case Verdict::pass: return tinted(text, Tone::good);
+        case Verdict::marginal: return tinted(text, Tone::warning);
+        case Verdict::fail: return tinted(text, Tone::bad);
+        case Verdict::none: return tinted(text, Tone::strong);
+    }
+    return text;
+}
+
+std::string Console::counts(const VerdictCounts& c) const {
+    const auto part = [&](std::size_t n, const char* word, Tone tone) {
+        const std::string text = std::to_string(n) + " " + word;
+        return n > 0 ? tinted(text, tone) : text;
+    };
+    return part(c.pass, "PASS", Tone::good) + ", " + part(c.marginal, "MARGINAL", Tone::warning) + ", " +
+           part(c.fail, "FAIL", Tone::bad) + ", " + part(c.none, "NONE", Tone::strong);
+}
+
+std::string printable(std::string text) {
+    for (char& c : text) {
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = '?';
+    }
+    return text;
+}
+
+std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows, const std::string& indent) {
+    std::vector<std::size_t> widths;
+    for (const auto& row : rows) {
+        widths.resize(std::max(widths.size(), row.size()));
+        for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], width(row[i]));
+    }
+    std::vector<std::string> lines;
+    for (const auto& row : rows) {
+        std::string line = indent;
+        for (std::size_t i = 0; i < row.size(); ++i) {
+            line += printable(row[i]);
+            if (i + 1 < row.size()) line += std::string(widths[i] - width(row[i]) + 2, ' ');
+        }
+        while (!line.empty() && line.back() == ' ') line.pop_back();
+        lines.push_back(std::move(line));
+    }
+    return lines;
+}
+
+std::string duration_text(double seconds) {
+    if (seconds < 59.95) return fixed(seconds, 1) + " s";
+    const auto whole = static_cast<long long>(std::llround(seconds));
+    if (whole < 3600) return std::to_string(whole / 60) + " min " + std::to_string(whole % 60) + " s";
+    return std::to_string(whole / 3600) + " h " + std::to_string(whole % 3600 / 60) + " min";
+}
+
+}  // namespace rt

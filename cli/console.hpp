@@ -1,0 +1,39 @@
+// What people see: results on stdout, progress and trouble on stderr, colour only where it can be seen.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/rules/finding.hpp"
+
+namespace rt {
+
+enum class Tone { plain, strong, soft, good, warning, bad };
+
+class Console {
+  public:
+    Console(bool quiet, bool verbose);
+
+    bool verbose() const { return verbose_; }
+    void out(const std::string& line) const;       // a result
+    void progress(const std::string& line) const;  // how it goes; nothing when quiet
+    void detail(const std::string& line) const;    // progress, only when verbose
+    // Colour for stdout, if stdout is a terminal and NO_COLOR is not set. Control characters are replaced.
+    std::string tinted(const std::string& text, Tone tone) const;
+    std::string verdict(Verdict verdict) const;    // tinted, 8 wide
+    std::string counts(const VerdictCounts& counts) const;
+
+  private:
+    bool quiet_, verbose_, colour_;
+};
+
+// Text from files and instruments with control characters replaced: a terminal must not obey it.
+std::string printable(std::string text);
+
+// Columns padded to the widest cell; the last one is not padded. Widths count characters, not bytes.
+std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows, const std::string& indent);
+
+// "1.2 s", "3 min 20 s", "2 h 5 min".
+std::string duration_text(double seconds);
+
+}  // namespace rt

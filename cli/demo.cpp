@@ -1,0 +1,43 @@
+#include "cli/campaign_options.hpp"
+#include "cli/copy_files.hpp"
+
+namespace rt {
+namespace {
+
+void add_options(cxxopts::Options& options) {
+    options.add_options()("rulebook", "further rulebook", cxxopts::value<std::vector<std::string>>(), "FILE");
+}
+
+// The first of tally-demo, tally-demo-2, tally-demo-3 ... that does not exist.
+std::filesystem::path free_folder() {
+    std::filesystem::path folder = "tally-demo";
+    for (int i = 2; std::filesystem::exists(folder); ++i) folder = "tally-demo-" + std::to_string(i);
+    return folder;
+}
+
+ExitCode run(const Call& call) {
+    const auto named = call.texts("dir");
+    if (named.size() > 1) fail_input("demo takes one folder: rare-tally demo DIR");
+    const std::filesystem::path folder = named.empty() ? free_folder() : std::filesystem::path(named.front());
+    copy_shipped(share_folder() / "demo", folder, {"campaign.toml", "bench.toml", "skerry-2.toml"});
+    const auto loaded = load_campaign(call, folder / "campaign.toml", "");
+    if (!call.flag("json")) {
+        print_plan(call, *loaded, 200);
+        call.console.out("");
+    }
+    return run_and_report(call, *loaded, folder / "run", true);
+}
+
+}  // namespace
+
+Command demo_command() {
+    return {"demo",
+            "[DIR]",
+            "the whole shipped example on simulated instruments",
+            "rare-tally demo first-look",
+            add_options,
+            {"dir"},
+            run};
+}
+
+}  // namespace rt

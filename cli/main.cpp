@@ -1,0 +1,3 @@
+#include "cli/command.hpp"
+
+int main(int argc, char** argv) { return rt::run_program(argc, argv); }

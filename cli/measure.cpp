@@ -1,0 +1,137 @@
+#include "cli/command.hpp"
+#include "core/base/text.hpp"
+#include "core/measure/procedure.hpp"
+#include "core/rules/judge.hpp"
+#include "lab/formats/spectrum_csv.hpp"
+#include "lab/report/figure.hpp"
+#include "lab/report/tables.hpp"
+
+namespace rt {
+namespace {
+
+using Texts = std::vector<std::string>;
+
+void add_options(cxxopts::Options& options) {
+    options.add_options()("rule", "judge by this rule (book/rule); may be given more than once", cxxopts::value<Texts>(), "ID")(
+        "set", "parameter of the procedure; may be given more than once", cxxopts::value<Texts>(), "NAME=VALUE")(
+        "marginal", "levels with a smaller margin are MARGINAL; 3 dB without it", cxxopts::value<Texts>(), "LEVEL")(
+        "allow-partial", "judge a trace that covers only a part of the limit")(
+        "rulebook", "further rulebook; may be given more than once", cxxopts::value<Texts>(), "FILE")(
+        "figure", "draw the trace with its limits, as .svg or .png", cxxopts::value<Texts>(), "FILE")(
+        "list", "list the procedures, or explain the one named");
+}
+
+void explain(const Console& console, const Procedure& procedure) {
+    console.out(console.tinted(procedure.name, Tone::strong) + "  " + procedure.title);
+    console.out(std::string("  ") + procedure.about);
+    std::vector<std::vector<std::string>> rows;
+    for (const auto& p : procedure.parameters) {
+        rows.push_back({p.name, *p.preset ? p.preset : "", p.help});
+    }
+    console.out("  parameters (name, preset, meaning)");
+    for (const auto& line : aligned(rows, "    ")) console.out(line);
+    rows.clear();
+    for (const auto& p : procedure.traces) rows.push_back({p.name, "trace", p.help});
+    for (const auto& p : procedure.results) rows.push_back({p.name, "result", p.help});
+    console.out("  gives");
+    for (const auto& line : aligned(rows, "    ")) console.out(line);
+}
+
+void set_parameters(Parameters& parameters, const Texts& settings) {
+    for (const auto& setting : settings) {
+        const auto equals = setting.find('=');
+        if (equals == std::string::npos) fail_input("--set " + setting + ": write it as NAME=VALUE");
+        parameters.set(trim(setting.substr(0, equals)), setting.substr(equals + 1));
+    }
+}
+
+// The marginal distance counts for levels only, as in a campaign.
+JudgeOptions judge_options(const Call& call, const Rule& rule) {
+    JudgeOptions options;
+    options.allow_partial = call.flag("allow-partial");
+    if (call.flag("marginal")) {
+        const double marginal = parse_quantity(call.text("marginal"), Unit::db).value;
+        if (is_decibel(rule.unit)) options.marginal = marginal;
+    }
+    return options;
+}
+
+void print_measurement(const Console& console, const Outcome& outcome, const std::vector<Finding>& findings) {
+    if (outcome.invalid) console.out("not valid: " + printable(*outcome.invalid));
+    std::vector<std::vector<std::string>> rows;
+    for (const auto& result : outcome.results) rows.push_back({result.name, format(result.value)});
+    for (const auto& line : aligned(rows, "")) console.out(line);
+    for (const auto& f : findings) {
+        std::string line = console.verdict(f.verdict) + "  " + f.rule;
+        if (f.margin) {
+            line += "  value " + format({*f.value, f.unit}) + ", limit " + format({*f.limit, f.unit}) + ", margin " +
+                    fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
+        }
+        if (f.at) line += " at " + format(*f.at);
+        if (!f.reason.empty()) line += "; " + f.reason;
+        console.out(printable(line));
+        for (const auto& text : f.deviations) console.out("          not per the standard: " + printable(text));
+    }
+    for (const auto& note : outcome.notes) console.out("note: " + printable(note));
+}
+
+ExitCode run(const Call& call) {
+    const auto words = call.texts("words");
+    if (call.flag("list")) {
+        for (const auto& procedure : procedures()) {
+            if (words.empty() || words.front() == procedure.name) explain(call.console, procedure);
+        }
+        if (!words.empty()) find_procedure(words.front());
+        return ExitCode::passed;
+    }
+    if (words.size() != 2) {
+        fail_input("measure needs a procedure and a capture file: rare-tally measure PROCEDURE FILE; --list shows the procedures");
+    }
+    const Procedure& procedure = find_procedure(words[0]);
+    const RuleLibrary library = load_rules(call);
+    std::vector<RuleRef> rules;
+    Parameters parameters(procedure.parameters);
+    set_parameters(parameters, call.texts("set"));
+    for (const auto& id : call.texts("rule")) {
+        rules.push_back(library.find(id));
+        require_applicable(procedure, rules.back());
+        procedure.preset(*rules.back().rule, parameters);
+    }
+    parameters.fill_presets();
+    Outcome outcome = measure(procedure, read_spectrum_csv(words[1]), parameters);
+    std::vector<Finding> findings;
+    VerdictCounts counts;
+    for (const auto& rule : rules) {
+        outcome.deviations = deviations_from(*rule.rule, parameters);
+        findings.push_back(judge(rule, outcome, judge_options(call, *rule.rule)));
+        counts.add(findings.back().verdict);
+    }
+    if (const std::string figure = call.text("figure"); !figure.empty() && !outcome.traces.empty()) {
+        if (!figure.ends_with(".svg") && !figure.ends_with(".png")) fail_input("--figure " + figure + ": write a name ending in .svg or .png");
+        Plotter plotter;
+        plotter.draw(trace_figure(outcome.traces.front(), words[1], rules, findings), figure);
+        plotter.finish();
+    }
+    if (call.flag("json")) {
+        auto notes = outcome.notes;
+        if (outcome.invalid) notes.push_back("not valid: " + *outcome.invalid);
+        call.console.out(measurement_json(outcome.results, findings, notes));
+    } else {
+        print_measurement(call.console, outcome, findings);
+    }
+    return exit_code(counts, !outcome.invalid);
+}
+
+}  // namespace
+
+Command measure_command() {
+    return {"measure",
+            "PROCEDURE FILE [--rule ID]",
+            "one capture file through one procedure, judged if a rule is named",
+            "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
+            add_options,
+            {"words"},
+            run};
+}
+
+}  // namespace rt

@@ -1,0 +1,129 @@
+#include <array>
+#include <cstdio>
+#include <cstdlib>
+#include <exception>
+
+#include "cli/command.hpp"
+#include "core/base/text.hpp"
+#include "lab/version.hpp"
+
+namespace rt {
+namespace {
+
+void print_overview() {
+    std::string out = "Rare Tally " + std::string(version()) +
+                      ": sweeps a device, judges the results by published limits, keeps a record and reports.\n\n"
+                      "rare-tally COMMAND ...\n\n";
+    std::vector<std::vector<std::string>> rows;
+    for (const auto& command : commands()) {
+        rows.push_back({command.name + (*command.usage ? std::string(" ") + command.usage : ""), command.summary});
+    }
+    for (const auto& line : aligned(rows, "  ")) out += line + "\n";
+    out += "\nrare-tally COMMAND --help explains a command, with an example.\n"
+           "Exit codes: 0 all passed; 1 a finding failed; 2 wrong input; 3 bench, instrument or output trouble;\n"
+           "4 incomplete or without verdict.\n";
+    std::fputs(out.c_str(), stdout);
+}
+
+const Command& find_command(std::string_view name) {
+    std::vector<std::string> names;
+    for (const auto& command : commands()) {
+        if (name == command.name) return command;
+        names.emplace_back(command.name);
+    }
+    fail_input("unknown command " + in_quotes(name) + suggestion(name, names));
+}
+
+cxxopts::Options options_of(const Command& command) {
+    cxxopts::Options options(std::string("rare-tally ") + command.name, command.summary);
+    command.add_options(options);
+    options.add_options()("json", "results as JSON on stdout (docs/json.md)")(
+        "q,quiet", "no progress on stderr")("v,verbose", "more of it")("h,help", "this page");
+    options.custom_help(command.usage);
+    for (const auto& name : command.positional) {
+        options.add_options("positional")(name, "", cxxopts::value<std::vector<std::string>>());
+    }
+    options.parse_positional(command.positional);
+    options.positional_help("");
+    return options;
+}
+
+ExitCode run_command_line(int argc, const char* const* argv) {
+    const std::string_view first = argc > 1 ? argv[1] : "--help";
+    if (first == "--version") {
+        std::printf("Rare Tally %s\n", version());
+        return ExitCode::passed;
+    }
+    if (first == "--help" || first == "-h" || first == "help") {
+        print_overview();
+        return ExitCode::passed;
+    }
+    const Command& command = find_command(first);
+    cxxopts::Options options = options_of(command);
+    const auto parsed = options.parse(argc - 1, argv + 1);
+    if (parsed.count("help")) {
+        std::printf("%s\nExample:\n  %s\n", options.help({""}).c_str(), command.example);
+        return ExitCode::passed;
+    }
+    const Console console(parsed.count("quiet") > 0, parsed.count("verbose") > 0);
+    const ExitCode code = command.run({parsed, console});
+    if (std::fflush(stdout) != 0) throw Error(ErrorKind::output, "stdout", "cannot be written");
+    return code;
+}
+
+int complain(const std::string& message, ExitCode code) {
+    std::fflush(stdout);
+    std::fprintf(stderr, "rare-tally: %s\n", printable(message).c_str());
+    return static_cast<int>(code);
+}
+
+}  // namespace
+
+std::span<const Command> commands() {
+    static const std::array list{demo_command(),    draft_command(),  check_command(), run_command(),
+                                 measure_command(), report_command(), rules_command()};
+    return list;
+}
+
+std::string Call::text(const char* option) const {
+    const auto all = texts(option);
+    return all.empty() ? "" : all.back();
+}
+
+std::vector<std::string> Call::texts(const char* option) const {
+    if (!options.count(option)) return {};
+    return options[option].as<std::vector<std::string>>();
+}
+
+std::filesystem::path share_folder() {
+    if (const char* set = std::getenv("RARE_TALLY_SHARE"); set && *set) return set;
+    std::error_code error;
+    const auto program = std::filesystem::read_symlink("/proc/self/exe", error);
+    const auto share = program.parent_path().parent_path() / "share" / "rare-tally";
+    if (error || !std::filesystem::exists(share)) {
+        fail_input(share.string(), "the program's own files are missing: install again, or set RARE_TALLY_SHARE");
+    }
+    return share;
+}
+
+RuleLibrary load_rules(const Call& call) {
+    RuleLibrary library;
+    library.add_folder(share_folder() / "rulebooks");
+    for (const auto& file : call.texts("rulebook")) library.add(file);
+    return library;
+}
+
+int run_program(int argc, const char* const* argv) {
+    try {
+        return static_cast<int>(run_command_line(argc, argv));
+    } catch (const Error& error) {
+        return complain(error.what(), exit_code(error.kind()));
+    } catch (const cxxopts::exceptions::exception& error) {
+        return complain(std::string(error.what()) + "; see rare-tally " + (argc > 1 ? argv[1] : "") + " --help",
+                        ExitCode::wrong_input);
+    } catch (const std::exception& error) {
+        return complain(std::string("unexpected trouble: ") + error.what(), ExitCode::trouble);
+    }
+}
+
+}  // namespace rt

@@ -1,0 +1,178 @@
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "cli/command.hpp"
+#include "core/base/text.hpp"
+#include "lab/report/figure.hpp"
+
+namespace rt {
+namespace {
+
+using Texts = std::vector<std::string>;
+using Json = nlohmann::ordered_json;
+
+void add_options(cxxopts::Options& options) {
+    options.add_options()("rulebook", "further rulebook; may be given more than once", cxxopts::value<Texts>(), "FILE")(
+        "out", "file to draw into, .svg or .png; rules.svg without it", cxxopts::value<Texts>(), "FILE");
+}
+
+std::string hz(double value) { return format({value, Unit::hertz}); }
+
+std::string piece_text(const LimitPiece& piece, Unit unit) {
+    const std::string band = hz(piece.from) + (std::isinf(piece.to) ? " and above" : " to " + hz(piece.to));
+    if (piece.level_from == piece.level_to) return band + ": " + format({piece.level_from, unit});
+    const char* along = piece.interpolation == Interpolation::linear ? "linear in frequency" : "linear in log frequency";
+    return band + ": " + format({piece.level_from, unit}) + " to " + format({piece.level_to, unit}) + ", " + along;
+}
+
+void line_text(std::vector<std::string>& out, const std::string& head, const LimitLine& line, Unit unit) {
+    for (const auto& piece : line.pieces()) out.push_back(head + piece_text(piece, unit));
+}
+
+std::vector<std::string> limit_text(const Rule& rule) {
+    std::vector<std::string> out;
+    if (const auto* line = rule.line()) {
+        line_text(out, line->sense() == Sense::upper ? "at most  " : "at least  ", *line, rule.unit);
+    } else if (const auto* mask = rule.mask()) {
+        const std::string around = mask->symmetric ? "|f - fc| " : "f - fc ";
+        if (mask->relative) line_text(out, "relative to the reference, " + around, *mask->relative, Unit::db);
+        if (mask->absolute) line_text(out, "absolute, " + around, *mask->absolute, rule.unit);
+        if (mask->relative && mask->absolute) {
+            out.push_back(mask->combine == Mask::Combine::both ? "both parts must hold" : "one part is enough");
+        }
+    } else {
+        const Bound& bound = *rule.bound();
+        if (bound.min) out.push_back("at least  " + format({*bound.min, rule.unit}));
+        if (bound.max) out.push_back("at most  " + format({*bound.max, rule.unit}));
+    }
+    return out;
+}
+
+Json rule_json(RuleRef ref) {
+    const Rule& rule = *ref.rule;
+    return {{"id", ref.full_id()},       {"title", rule.title},     {"standard", ref.book->standard},
+            {"edition", ref.book->edition}, {"clause", rule.clause},   {"quantity", rule.quantity},
+            {"unit", symbol(rule.unit)}, {"limit", limit_text(rule)}, {"confidence", name(rule.confidence)},
+            {"basis", rule.basis},       {"signed_off", rule.sign_off.has_value()}};
+}
+
+std::vector<RuleRef> all_rules(const RuleLibrary& library) {
+    std::vector<RuleRef> out;
+    for (const auto& entry : library.entries()) {
+        for (const auto& rule : entry.book.rules) out.push_back({&entry.book, &rule});
+    }
+    return out;
+}
+
+// Rules by id; a book's id alone stands for all its rules.
+std::vector<RuleRef> chosen_rules(const RuleLibrary& library, const Texts& ids) {
+    std::vector<RuleRef> out;
+    for (const auto& id : ids) {
+        if (id.find('/') != std::string::npos) {
+            out.push_back(library.find(id));
+            continue;
+        }
+        const auto before = out.size();
+        for (const auto& ref : all_rules(library)) {
+            if (ref.book->id == id) out.push_back(ref);
+        }
+        if (out.size() == before) library.find(id + "/");  // explains what is wrong
+    }
+    return out;
+}
+
+void list(const Call& call, const RuleLibrary& library) {
+    if (call.flag("json")) {
+        Json json = Json::array();
+        for (const auto& ref : all_rules(library)) json.push_back(rule_json(ref));
+        return call.console.out(json.dump(2));
+    }
+    for (const auto& entry : library.entries()) {
+        const Rulebook& book = entry.book;
+        call.console.out(call.console.tinted(book.id, Tone::strong) + "  " + book.standard + ", " + book.edition + ": " + book.title);
+        std::vector<std::vector<std::string>> rows;
+        for (const auto& rule : book.rules) {
+            rows.push_back({book.id + "/" + rule.id, rule.title, name(rule.confidence), rule.sign_off ? "signed off" : "not signed off"});
+        }
+        for (const auto& line : aligned(rows, "  ")) call.console.out(line);
+    }
+}
+
+void show(const Call& call, RuleRef ref) {
+    const Console& console = call.console;
+    const Rule& rule = *ref.rule;
+    if (call.flag("json")) return console.out(rule_json(ref).dump(2));
+    console.out(console.tinted(ref.full_id(), Tone::strong) + "  " + rule.title);
+    std::vector<std::vector<std::string>> rows{{"standard", ref.book->standard + ", " + ref.book->edition},
+                                               {"clause", rule.clause},
+                                               {"quantity", rule.quantity + " in " + pretty(rule.unit)},
+                                               {"judges", rule.applies_to}};
+    for (const auto& text : limit_text(rule)) rows.push_back({"limit", text});
+    if (rule.detector) rows.push_back({"detector", name(*rule.detector)});
+    if (rule.bandwidth) rows.push_back({"bandwidth", format(*rule.bandwidth)});
+    for (const auto& [name, value] : rule.conditions) rows.push_back({name, value});
+    for (const auto& [name, value] : rule.presets) rows.push_back({"preset " + name, value});
+    const double marginal = rule.marginal.value_or(default_marginal(rule.unit));
+    if (marginal > 0) rows.push_back({"marginal below", format({marginal, is_decibel(rule.unit) ? Unit::db : rule.unit})});
+    rows.push_back({"basis", rule.basis});
+    rows.push_back({"confidence", std::string(name(rule.confidence)) + (rule.confidence == Confidence::sure ? "" : ": check before use")});
+    rows.push_back({"sign-off", rule.sign_off ? rule.sign_off->by + ", " + rule.sign_off->on + ", " + rule.sign_off->document
+                                              : "not signed off by the laboratory"});
+    if (!rule.note.empty()) rows.push_back({"note", rule.note});
+    for (const auto& line : aligned(rows, "  ")) console.out(line);
+}
+
+void draw(const Call& call, std::vector<RuleRef> rules) {
+    const std::string file = call.text("out").empty() ? "rules.svg" : call.text("out");
+    if (!file.ends_with(".svg") && !file.ends_with(".png")) fail_input("--out " + file + ": write a name ending in .svg or .png");
+    const std::size_t all = rules.size();
+    std::erase_if(rules, [](RuleRef r) { return r.rule->bound(); });
+    if (rules.empty()) fail_input("nothing to draw: bounds of a single value have no line");
+    const bool mask = rules.front().rule->mask();
+    for (const auto& ref : rules) {
+        if (ref.rule->unit != rules.front().rule->unit || static_cast<bool>(ref.rule->mask()) != mask) {
+            fail_input("rules " + rules.front().full_id() + " and " + ref.full_id() + " do not share one pair of axes: draw them apart");
+        }
+    }
+    Plotter plotter;
+    plotter.draw(rules_figure(rules), file);
+    plotter.finish();
+    call.console.out("drew " + std::to_string(rules.size()) + (rules.size() == 1 ? " rule" : " rules") + " into " + file +
+                     (all > rules.size() ? "; bounds of a single value left out" : ""));
+}
+
+ExitCode run(const Call& call) {
+    auto words = call.texts("words");
+    const RuleLibrary library = load_rules(call);
+    const std::string action = words.empty() ? "list" : words.front();
+    if (!words.empty()) words.erase(words.begin());
+    const Texts actions{"list", "show", "draw"};
+    if (action == "list") {
+        list(call, library);
+    } else if (action == "show" || action == "draw") {
+        if (words.empty()) fail_input("rules " + action + " needs at least one rule, such as cispr-32/mains-b-qp");
+        const auto rules = chosen_rules(library, words);
+        if (action == "draw") {
+            draw(call, rules);
+        } else {
+            for (const auto& ref : rules) show(call, ref);
+        }
+    } else {
+        fail_input("unknown action " + in_quotes(action) + suggestion(action, actions));
+    }
+    return ExitCode::passed;
+}
+
+}  // namespace
+
+Command rules_command() {
+    return {"rules",
+            "[list | show ID... | draw ID... --out FILE]",
+            "the published limits at hand: list, show, draw",
+            "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
+            add_options,
+            {"words"},
+            run};
+}
+
+}  // namespace rt

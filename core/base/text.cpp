@@ -1,0 +1,145 @@
+#include "core/base/text.hpp"
+
+#include <algorithm>
+#include <cctype>
+#include <charconv>
+#include <cmath>
+#include <numeric>
+#include <utility>
+
+namespace rt {
+
+std::string_view trim(std::string_view text) {
+    constexpr std::string_view blanks = " \t\r\n\v\f";
+    const auto first = text.find_first_not_of(blanks);
+    if (first == std::string_view::npos) return {};
+    return text.substr(first, text.find_last_not_of(blanks) - first + 1);
+}
+
+std::string lower(std::string_view text) {
+    std::string out(text);
+    std::transform(out.begin(), out.end(), out.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    return out;
+}
+
+std::vector<std::string_view> split(std::string_view text, char separator) {
+    std::vector<std::string_view> parts;
+    std::size_t start = 0;
+    for (std::size_t at; (at = text.find(separator, start)) != std::string_view::npos; start = at + 1) {
+        parts.push_back(text.substr(start, at - start));
+    }
+    parts.push_back(text.substr(start));
+    return parts;
+}
+
+std::optional<double> to_double(std::string_view text) {
+    if (!text.empty() && text.front() == '+') text.remove_prefix(1);
+    if (text.empty() || text.front() == '+') return std::nullopt;
+    double value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc{} || end != text.data() + text.size() || !std::isfinite(value)) return std::nullopt;
+    return value;
+}
+
+std::string exact(double value) {
+    char buffer[40];
+    const auto [end, error] = std::to_chars(buffer, buffer + sizeof buffer, value);
+    return error == std::errc{} ? std::string(buffer, end) : "?";
+}
+
+std::string decimal(double value, int decimals) {
+    char buffer[400];
+    const auto [end, error] =
+        std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, decimals);
+    if (error != std::errc{}) return "?";
+    std::string text(buffer, end);
+    if (text.find('.') != std::string::npos) {
+        text.erase(text.find_last_not_of('0') + 1);
+        if (text.back() == '.') text.pop_back();
+    }
+    return text == "-0" ? "0" : text;
+}
+
+static std::size_t edit_distance(std::string_view a, std::string_view b) {
+    std::vector<std::size_t> row(b.size() + 1);
+    std::iota(row.begin(), row.end(), 0u);
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        std::size_t diagonal = std::exchange(row[0], i);
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            const std::size_t change = diagonal + (a[i - 1] != b[j - 1]);
+            diagonal = row[j];
+            row[j] = std::min({row[j] + 1, row[j - 1] + 1, change});
+        }
+    }
+    return row.back();
+}
+
+std::optional<std::string> nearest(std::string_view word, const std::vector<std::string>& candidates) {
+    const std::string* best = nullptr;
+    std::size_t best_distance = std::max<std::size_t>(2, word.size() / 3) + 1;
+    for (const auto& candidate : candidates) {
+        const std::size_t distance = edit_distance(lower(word), lower(candidate));
+        if (distance < best_distance) {
+            best_distance = distance;
+            best = &candidate;
+        }
+    }
+    if (!best) return std::nullopt;
+    return *best;
+}
+
+std::string suggestion(std::string_view word, const std::vector<std::string>& candidates) {
+    if (const auto near = nearest(word, candidates)) return ": did you mean \"" + *near + "\"?";
+    std::string list;
+    for (const auto& candidate : candidates) list += (list.empty() ? "" : ", ") + candidate;
+    return list.empty() ? "" : ": known are " + list;
+}
+
+std::string in_quotes(std::string_view text) {
+    std::string out = "\"";
+    const bool cut = text.size() > 60;
+    for (const char c : text.substr(0, 60)) {
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) {
+            out += "\\x" + hex(static_cast<unsigned char>(c), 2);
+        } else {
+            out += c;
+        }
+    }
+    // A cut must not end inside a UTF-8 sequence.
+    if (cut) {
+        while (!out.empty() && (static_cast<unsigned char>(out.back()) & 0xC0) == 0x80) out.pop_back();
+        if (static_cast<unsigned char>(out.back()) >= 0xC0) out.pop_back();
+        out += "...";
+    }
+    return out + "\"";
+}
+
+std::uint64_t fnv1a(std::string_view text, std::uint64_t seed) {
+    for (const char c : text) seed = (seed ^ static_cast<unsigned char>(c)) * 0x100000001b3u;
+    return seed;
+}
+
+std::string hex(std::uint64_t value, int digits) {
+    std::string out(static_cast<std::size_t>(digits), '0');
+    for (auto at = out.rbegin(); at != out.rend(); ++at, value >>= 4) *at = "0123456789abcdef"[value & 15];
+    return out;
+}
+
+std::string slug(std::string_view text) {
+    std::string out;
+    for (const char c : text) {
+        const bool keep = std::isalnum(static_cast<unsigned char>(c)) || c == '.' || c == '-' || c == '_';
+        if (keep) {
+            out += c;
+        } else if (!out.empty() && out.back() != '-') {
+            out += '-';
+        }
+    }
+    while (!out.empty() && out.back() == '-') out.pop_back();
+    const auto first = out.find_first_not_of('.');  // no hidden file, no ".."
+    out.erase(0, first == std::string::npos ? out.size() : first);
+    return out.empty() ? "unnamed" : out.substr(0, 80);
+}
+
+}  // namespace rt

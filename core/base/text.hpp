@@ -1,0 +1,44 @@
+// Small text helpers shared by every reader.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace rt {
+
+std::string_view trim(std::string_view text);
+std::string lower(std::string_view text);
+std::vector<std::string_view> split(std::string_view text, char separator);
+
+// The whole text as a decimal number; nothing else around it. NaN and infinities are not numbers here.
+std::optional<double> to_double(std::string_view text);
+
+// The shortest decimal text that reads back as the same double.
+std::string exact(double value);
+
+// At most `decimals` decimals, trailing zeros removed, never "-0".
+std::string decimal(double value, int decimals);
+
+// The candidate closest to `word` by edit distance, if it is close enough to be a slip of the keyboard.
+std::optional<std::string> nearest(std::string_view word, const std::vector<std::string>& candidates);
+
+// ": did you mean \"x\"?" or, without a near candidate, ": known are a, b, c".
+std::string suggestion(std::string_view word, const std::vector<std::string>& candidates);
+
+// Text in double quotes with control characters shown as escapes, cut at 60 characters: for messages.
+std::string in_quotes(std::string_view text);
+
+// 64-bit FNV-1a (Fowler, Noll, Vo; draft-eastlake-fnv): stable ids, not for security.
+// `seed` carries on from an earlier part of the text.
+inline constexpr std::uint64_t fnv1a_start = 0xcbf29ce484222325u;
+std::uint64_t fnv1a(std::string_view text, std::uint64_t seed = fnv1a_start);
+
+std::string hex(std::uint64_t value, int digits);
+
+// A text made safe for a file name: letters, digits, '.', '-' and '_' stay, the rest becomes '-'.
+std::string slug(std::string_view text);
+
+}  // namespace rt

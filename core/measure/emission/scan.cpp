@@ -1,0 +1,82 @@
+#include "core/measure/emission/scan.hpp"
+
+#include <algorithm>
+#include <array>
+#include <utility>
+
+#include "core/measure/spectrum_setup.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band"},
+    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band"},
+    bandwidth_parameter,
+    detector_parameter,
+    dwell_parameter,
+    points_parameter,
+    reference_parameter,
+    attenuation_parameter,
+};
+
+constexpr std::array traces{Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};
+constexpr std::array results{
+    Product{"highest_level", Unit::dbuv, "highest level of the trace, in the capture's unit"},
+    Product{"highest_level_frequency", Unit::hertz, "where it stands"},
+};
+
+SpectrumSetup setup(const Parameters& p) {
+    SpectrumSetup out = spectrum_setup(p, p.required("start"), p.required("stop"));
+    out.unit = Unit::dbuv;  // the language of emission limits
+    return out;
+}
+
+void preset(const Rule& rule, Parameters& p) {
+    if (const auto* line = rule.line()) {
+        if (!p.has("start")) p.set_quantity("start", {line->from(), Unit::hertz});
+        if (!p.has("stop")) p.set_quantity("stop", {line->to(), Unit::hertz});
+    }
+    preset_conditions(rule, p);
+}
+
+Outcome run(Spectrum capture, const Parameters&) {
+    Outcome outcome;
+    const auto top = std::max_element(capture.level.begin(), capture.level.end());
+    const auto at = static_cast<std::size_t>(top - capture.level.begin());
+    outcome.results.push_back({"highest_level", {*top, capture.unit}, {}});
+    outcome.results.push_back({"highest_level_frequency", {capture.frequency_hz[at], Unit::hertz}, {}});
+    Trace trace;
+    trace.name = "emission";
+    trace.title = "Disturbance level";
+    trace.x = std::move(capture.frequency_hz);
+    trace.y = std::move(capture.level);
+    trace.y_unit = capture.unit;
+    trace.log_x = trace.x.front() > 0 && trace.x.back() / trace.x.front() > 5;
+    trace.detector = capture.detector;
+    trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
+    trace.impedance_ohm = capture.impedance_ohm;
+    if (!trace.detector) outcome.notes.push_back("the capture does not state its detector");
+    if (!trace.resolution_bandwidth_hz) {
+        outcome.notes.push_back("the capture does not state its resolution bandwidth");
+    }
+    outcome.traces.push_back(std::move(trace));
+    return outcome;
+}
+
+}  // namespace
+
+Procedure emission_scan() {
+    return {"emission.scan",
+            "Disturbance level against frequency",
+            "Takes the trace of a measuring receiver or analyser (CISPR 16-2-1, CISPR 16-2-3) as it is and finds "
+            "its highest level. No value is made up between points. An overloaded capture gives no verdict.",
+            parameters,
+            traces,
+            results,
+            setup,
+            run,
+            preset};
+}
+
+}  // namespace rt

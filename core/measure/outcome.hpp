@@ -1,0 +1,48 @@
+// What a procedure makes of a capture: results, traces and remarks. Judging starts from here.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/quantity/quantity.hpp"
+#include "core/signal/detector.hpp"
+
+namespace rt {
+
+// One measured value. `uncertainty` is expanded (k = 2) in the same unit, if the bench declares it.
+struct Result {
+    std::string name;  // "transmit_power"
+    Quantity value;
+    std::optional<double> uncertainty;
+};
+
+// A curve. x ascends; y has the same length.
+struct Trace {
+    std::string name;   // "emission"
+    std::string title;  // "Disturbance voltage"
+    std::vector<double> x;
+    std::vector<double> y;
+    Unit x_unit = Unit::hertz;
+    Unit y_unit = Unit::dbm;
+    bool log_x = false;  // customary to draw x logarithmically
+    std::optional<Detector> detector;
+    std::optional<double> resolution_bandwidth_hz;
+    std::optional<double> impedance_ohm;
+    std::optional<double> centre_hz;        // masks: the carrier that offsets count from
+    std::optional<double> reference_level;  // masks: 0 dB of the relative part, in y_unit
+};
+
+struct Outcome {
+    std::vector<Result> results;
+    std::vector<Trace> traces;
+    std::vector<std::string> notes;       // remarks on how the numbers came about
+    std::vector<std::string> deviations;  // parameters that differ from the standard's
+    // Why nothing here may be judged (overload, wrong signal, stale calibration); empty when it may.
+    std::optional<std::string> invalid;
+
+    const Result* find_result(const std::string& name) const;
+    const Trace* find_trace(const std::string& name) const;
+};
+
+}  // namespace rt

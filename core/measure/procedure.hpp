@@ -1,0 +1,72 @@
+// A procedure: a pure function from a capture and parameters to an outcome. The catalogue lists all.
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/measure/outcome.hpp"
+#include "core/measure/parameters.hpp"
+#include "core/rules/rule.hpp"
+#include "core/signal/spectrum.hpp"
+
+namespace rt {
+
+// What an analyser has to be asked for so that the procedure gets its capture.
+struct SpectrumSetup {
+    double start_hz = 0;
+    double stop_hz = 0;
+    std::size_t points = 0;  // evenly spaced, both ends included
+    double resolution_bandwidth_hz = 0;
+    Detector detector = Detector::peak;
+    double dwell_s = 0;  // measuring time per point
+    Unit unit = Unit::dbm;  // of the levels wanted
+    std::optional<Quantity> reference_level;
+    std::optional<double> attenuation_db;
+
+    // Distance between neighbouring points.
+    double step_hz() const { return (stop_hz - start_hz) / static_cast<double>(points - 1); }
+};
+
+struct Product {
+    const char* name;
+    Unit unit;
+    const char* help;
+};
+
+struct Procedure {
+    const char* name;   // "emission.scan"
+    const char* title;
+    const char* about;  // a few sentences: definition, source, when it refuses
+    std::span<const ParameterInfo> parameters;
+    std::span<const Product> traces;
+    std::span<const Product> results;
+    // Both throw Error(input) when a parameter they need is missing or out of range.
+    SpectrumSetup (*setup)(const Parameters&);
+    Outcome (*measure)(Spectrum, const Parameters&);
+    // What the rule fixes: band, bandwidth, detector ... Set only where nothing is set yet.
+    void (*preset)(const Rule&, Parameters&);
+
+    bool gives(std::string_view product) const;
+};
+
+std::span<const Procedure> procedures();
+
+// Throws Error(input) with the nearest known name.
+const Procedure& find_procedure(std::string_view name);
+
+// Throws Error(input) unless the procedure gives the trace or result that the rule judges.
+void require_applicable(const Procedure& procedure, RuleRef rule);
+
+// Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
+std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
+
+// Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look at.
+void invalidate(Outcome& outcome, std::string reason);
+
+// Measures, and carries over what holds for every procedure: an overloaded capture invalidates the outcome.
+Outcome measure(const Procedure& procedure, Spectrum capture, const Parameters& parameters);
+
+}  // namespace rt

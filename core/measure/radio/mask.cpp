@@ -1,0 +1,171 @@
+#include "core/measure/radio/mask.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <utility>
+
+#include "core/base/error.hpp"
+#include "core/dsp/resolution.hpp"
+#include "core/measure/spectrum_setup.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
+    ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "", "width of the band around the carrier"},
+    ParameterInfo{"reference_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
+                  "the reference level is the highest within this distance of the carrier"},
+    ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "5 MHz",
+                  "width over which channel power is summed"},
+    bandwidth_parameter,
+    detector_parameter,
+    dwell_parameter,
+    points_parameter,
+    reference_parameter,
+    attenuation_parameter,
+};
+
+constexpr std::array traces{Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
+constexpr std::array results{
+    Product{"reference_level", Unit::dbm, "highest level near the carrier"},
+    Product{"reference_offset", Unit::hertz, "its distance from the carrier"},
+    Product{"channel_power", Unit::dbm, "power in the channel bandwidth"},
+};
+
+SpectrumSetup setup(const Parameters& p) {
+    const double centre = p.required("centre"), span = p.required("span");
+    if (!(span > 0)) fail_input("parameter span: must be above 0 Hz");
+    return spectrum_setup(p, centre - span / 2, centre + span / 2);
+}
+
+void preset(const Rule& rule, Parameters& p) {
+    if (const auto* mask = rule.mask()) {
+        const auto& part = mask->relative ? mask->relative : mask->absolute;
+        const double reach = std::isinf(part->to()) ? rule.cover_to.value_or(2 * part->from()) : part->to();
+        if (!p.has("span")) p.set_quantity("span", {2 * reach, Unit::hertz});
+    }
+    preset_conditions(rule, p);
+}
+
+struct Peak {
+    std::size_t at;
+    double level;
+};
+
+// The highest level in [from, to]; nothing when no point lies there.
+std::optional<Peak> highest(const Spectrum& s, double from, double to) {
+    std::optional<Peak> best;
+    for (std::size_t i = 0; i < s.level.size(); ++i) {
+        if (s.frequency_hz[i] < from || s.frequency_hz[i] > to) continue;
+        if (!best || s.level[i] > best->level) best = Peak{i, s.level[i]};
+    }
+    return best;
+}
+
+double median_outside(const Spectrum& s, double from, double to) {
+    std::vector<double> levels;
+    for (std::size_t i = 0; i < s.level.size(); ++i) {
+        if (s.frequency_hz[i] < from || s.frequency_hz[i] > to) levels.push_back(s.level[i]);
+    }
+    if (levels.empty()) return -1e9;
+    const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
+    std::nth_element(levels.begin(), middle, levels.end());
+    return *middle;
+}
+
+// The reasons to refuse: what was seen is not a carrier on this channel.
+std::optional<std::string> doubt(const Spectrum& s, double centre, double window, const Peak& peak, double channel) {
+    constexpr double above_surroundings_db = 6, elsewhere_db = 10;
+    const auto all = *highest(s, s.frequency_hz.front(), s.frequency_hz.back());
+    if (all.level > peak.level + elsewhere_db) {
+        return "strongest signal " + format({all.level, s.unit}) + " at " +
+               format({s.frequency_hz[all.at], Unit::hertz}) + ", expected within " +
+               format({window, Unit::hertz}) + " of " + format({centre, Unit::hertz}) + ", where " +
+               format({peak.level, s.unit}) + " was seen";
+    }
+    const double around = median_outside(s, centre - channel / 2, centre + channel / 2);
+    if (peak.level < around + above_surroundings_db) {
+        return "no carrier at " + format({centre, Unit::hertz}) + ": highest level there " +
+               format({peak.level, s.unit}) + ", around it " + format({around, s.unit});
+    }
+    return std::nullopt;
+}
+
+// Power in dBm of the points within half `width` of the centre.
+std::optional<double> channel_power(const Spectrum& s, double centre, double width) {
+    if (!s.resolution_bandwidth_hz || s.level.size() < 2) return std::nullopt;
+    if (s.frequency_hz.front() > centre - width / 2 || s.frequency_hz.back() < centre + width / 2) {
+        return std::nullopt;
+    }
+    const double noise_bandwidth = GaussianFilter::with_3db(*s.resolution_bandwidth_hz).noise_bandwidth_hz();
+    double power_mw = 0;
+    for (std::size_t i = 0; i < s.level.size(); ++i) {
+        if (std::abs(s.frequency_hz[i] - centre) > width / 2) continue;
+        const std::size_t left = i == 0 ? 0 : i - 1, right = std::min(i + 1, s.level.size() - 1);
+        const double step =
+            (s.frequency_hz[right] - s.frequency_hz[left]) / static_cast<double>(right - left);
+        power_mw += std::pow(10, s.level[i] / 10) * step / noise_bandwidth;
+    }
+    return 10 * std::log10(power_mw);
+}
+
+Outcome run(Spectrum capture, const Parameters& p) {
+    const double centre = p.required("centre"), window = p.required("reference_window");
+    const double channel = p.required("channel_bandwidth");
+    if (capture.unit != Unit::dbm) {
+        fail_input(std::string("radio.mask needs levels in dBm, the capture has ") + symbol(capture.unit));
+    }
+    Outcome outcome;
+    const auto peak = highest(capture, centre - window, centre + window);
+    if (!peak) {
+        outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) + " of the carrier at " +
+                          format({centre, Unit::hertz});
+    } else {
+        outcome.invalid = doubt(capture, centre, window, *peak, channel);
+        outcome.results.push_back({"reference_level", {peak->level, Unit::dbm}, {}});
+        outcome.results.push_back(
+            {"reference_offset", {capture.frequency_hz[peak->at] - centre, Unit::hertz}, {}});
+    }
+    if (const auto power = channel_power(capture, centre, channel)) {
+        outcome.results.push_back({"channel_power", {*power, Unit::dbm}, {}});
+        const bool mean = capture.detector == Detector::rms;
+        if (!mean) outcome.notes.push_back("channel power is a mean power only with the rms detector");
+    } else {
+        outcome.notes.push_back(
+            "no channel power: the trace does not state its resolution bandwidth, or is narrower than " +
+            format({channel, Unit::hertz}));
+    }
+    Trace trace;
+    trace.name = "psd";
+    trace.title = "Power spectral density";
+    trace.x = std::move(capture.frequency_hz);
+    trace.y = std::move(capture.level);
+    trace.y_unit = capture.unit;
+    trace.detector = capture.detector;
+    trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
+    trace.impedance_ohm = capture.impedance_ohm;
+    trace.centre_hz = centre;
+    if (peak) trace.reference_level = peak->level;
+    outcome.traces.push_back(std::move(trace));
+    return outcome;
+}
+
+}  // namespace
+
+Procedure radio_mask() {
+    return {"radio.mask",
+            "Transmit power spectral density around the carrier",
+            "Finds the reference level near the carrier and sums the channel power, so that the spectrum can be "
+            "judged against a relative or absolute mask (IEEE 802.15.4, transmit power spectral density mask). "
+            "Refuses when nothing stands out at the carrier or when the strongest signal is elsewhere.",
+            parameters,
+            traces,
+            results,
+            setup,
+            run,
+            preset};
+}
+
+}  // namespace rt

@@ -1,0 +1,45 @@
+#include "core/measure/spectrum_setup.hpp"
+
+#include <cmath>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+
+SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, double stop_hz) {
+    SpectrumSetup setup;
+    setup.start_hz = start_hz;
+    setup.stop_hz = stop_hz;
+    if (!(start_hz >= 0)) fail_input("the band begins below 0 Hz, at " + format({start_hz, Unit::hertz}));
+    if (!(stop_hz > start_hz)) {
+        fail_input("the band runs backwards: " + format({start_hz, Unit::hertz}) + " to " +
+                   format({stop_hz, Unit::hertz}) + "; write the lower frequency first");
+    }
+    setup.resolution_bandwidth_hz = parameters.required("bandwidth");
+    if (!(setup.resolution_bandwidth_hz > 0)) fail_input("parameter bandwidth: must be above 0 Hz");
+    const auto detector = parameters.detector("detector");
+    if (!detector) fail_input("parameter detector is missing: set it, or name a rule that presets it");
+    setup.detector = *detector;
+    setup.dwell_s = parameters.required("dwell");
+    if (!(setup.dwell_s > 0)) fail_input("parameter dwell: must be above 0 s");
+    const double quarter_bandwidths = std::ceil((stop_hz - start_hz) / (setup.resolution_bandwidth_hz / 4));
+    const double points = parameters.number("points").value_or(quarter_bandwidths + 1);
+    if (points < 2 || points > 1e6) {
+        fail_input("the trace would have " + format({points, Unit::none}) +
+                   " points: 2 to 1000000 are possible; change points, bandwidth or the band");
+    }
+    setup.points = static_cast<std::size_t>(points);
+    setup.reference_level = parameters.quantity("reference_level");
+    setup.attenuation_db = parameters.number("attenuation");
+    return setup;
+}
+
+void preset_conditions(const Rule& rule, Parameters& parameters) {
+    if (rule.bandwidth && !parameters.has("bandwidth")) parameters.set_quantity("bandwidth", *rule.bandwidth);
+    if (rule.detector && !parameters.has("detector")) parameters.set("detector", name(*rule.detector));
+    for (const auto& [key, value] : rule.presets) {
+        if (parameters.find(key) && !parameters.has(key)) parameters.set(key, value);
+    }
+}
+
+}  // namespace rt

@@ -1,0 +1,33 @@
+// What procedures on spectra share: the parameters of an analyser sweep and how they become a setup.
+#pragma once
+
+#include "core/measure/procedure.hpp"
+
+namespace rt {
+
+// Rows for a procedure's parameter table.
+inline constexpr ParameterInfo bandwidth_parameter{"bandwidth", ParameterKind::quantity, Unit::hertz, "",
+                                                   "resolution bandwidth"};
+inline constexpr ParameterInfo detector_parameter{"detector", ParameterKind::detector, Unit::none, "",
+                                                  "detector of the receiver"};
+inline constexpr ParameterInfo dwell_parameter{"dwell", ParameterKind::quantity, Unit::second, "20 ms",
+                                               "measuring time at each frequency"};
+inline constexpr ParameterInfo points_parameter{
+    "points", ParameterKind::whole_number, Unit::none, "",
+    "number of trace points; without it, a quarter of the resolution bandwidth apart, so that a line between two "
+    "points of a Gaussian filter reads at most 0.4 dB low"};
+inline constexpr ParameterInfo reference_parameter{
+    "reference_level", ParameterKind::quantity, Unit::dbm, "-10 dBm",
+    "level at the input that the analyser must still show without overload"};
+inline constexpr ParameterInfo attenuation_parameter{
+    "attenuation", ParameterKind::quantity, Unit::db, "",
+    "input attenuation; without it the analyser couples it to the reference level"};
+
+// A setup from `start_hz` to `stop_hz` with the parameters above. Throws Error(input) for a band that runs
+// backwards, a bandwidth that is not positive, or more than 1,000,000 points.
+SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, double stop_hz);
+
+// Sets bandwidth, detector and the rule's own presets where nothing is set yet.
+void preset_conditions(const Rule& rule, Parameters& parameters);
+
+}  // namespace rt

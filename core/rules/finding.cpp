@@ -1,0 +1,44 @@
+#include "core/rules/finding.hpp"
+
+#include <array>
+#include <limits>
+
+namespace rt {
+
+static constexpr std::array verdict_names{"PASS", "MARGINAL", "FAIL", "NONE"};
+
+const char* name(Verdict verdict) { return verdict_names[static_cast<std::size_t>(verdict)]; }
+
+std::optional<Verdict> parse_verdict(std::string_view text) {
+    for (std::size_t i = 0; i < verdict_names.size(); ++i) {
+        if (text == verdict_names[i]) return static_cast<Verdict>(i);
+    }
+    return std::nullopt;
+}
+
+void VerdictCounts::add(Verdict verdict) {
+    switch (verdict) {
+        case Verdict::pass: ++pass; break;
+        case Verdict::marginal: ++marginal; break;
+        case Verdict::fail: ++fail; break;
+        case Verdict::none: ++none; break;
+    }
+}
+
+static int urgency(Verdict verdict) {
+    switch (verdict) {
+        case Verdict::fail: return 0;
+        case Verdict::none: return 1;
+        case Verdict::marginal: return 2;
+        case Verdict::pass: return 3;
+    }
+    return 4;
+}
+
+bool reads_before(const Finding& a, const Finding& b) {
+    if (urgency(a.verdict) != urgency(b.verdict)) return urgency(a.verdict) < urgency(b.verdict);
+    constexpr double far = std::numeric_limits<double>::infinity();
+    return a.margin.value_or(far) < b.margin.value_or(far);
+}
+
+}  // namespace rt

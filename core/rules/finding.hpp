@@ -1,0 +1,46 @@
+// One result against one rule.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/quantity/quantity.hpp"
+
+namespace rt {
+
+enum class Verdict { pass, marginal, fail, none };
+
+const char* name(Verdict verdict);  // "PASS", "MARGINAL", "FAIL", "NONE"
+std::optional<Verdict> parse_verdict(std::string_view text);
+
+// Without a verdict (NONE) limit, value and margin are empty: there is no number that could look valid.
+struct Finding {
+    std::string rule;  // "cispr-32/mains-b-qp"
+    std::string title;
+    std::string clause;
+    Unit unit = Unit::db;  // of limit, value and margin (a margin between levels is in dB)
+    std::optional<double> limit;
+    std::optional<double> value;
+    std::optional<double> margin;  // positive inside the limit
+    Verdict verdict = Verdict::none;
+    std::string reason;            // why NONE; for others what the verdict rests on, may be empty
+    std::optional<Quantity> at;    // where on the trace: frequency or offset
+    std::size_t points_judged = 0;
+    std::size_t points_beyond = 0;
+    std::vector<std::string> deviations;  // "not per the standard": what was changed
+
+    Unit margin_unit() const { return is_decibel(unit) ? Unit::db : unit; }
+};
+
+struct VerdictCounts {
+    std::size_t pass = 0, marginal = 0, fail = 0, none = 0;
+
+    void add(Verdict verdict);
+    std::size_t total() const { return pass + marginal + fail + none; }
+};
+
+// FAIL before NONE before MARGINAL before PASS, then by margin: the order in which people want to read them.
+bool reads_before(const Finding& a, const Finding& b);
+
+}  // namespace rt

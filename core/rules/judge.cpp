@@ -1,0 +1,245 @@
+#include "core/rules/judge.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+std::string hz(double value) { return format({value, Unit::hertz}); }
+
+Finding start(RuleRef ref, const Outcome& outcome) {
+    Finding finding;
+    finding.rule = ref.full_id();
+    finding.title = ref.rule->title;
+    finding.clause = ref.rule->clause;
+    finding.unit = ref.rule->unit;
+    finding.deviations = outcome.deviations;
+    return finding;
+}
+
+Finding no_verdict(Finding finding, std::string reason) {
+    finding.verdict = Verdict::none;
+    finding.reason = std::move(reason);
+    finding.limit = finding.value = finding.margin = std::nullopt;
+    finding.at.reset();
+    return finding;
+}
+
+Verdict verdict_of(double margin, double marginal) {
+    if (!(margin >= 0)) return Verdict::fail;
+    return margin < marginal ? Verdict::marginal : Verdict::pass;
+}
+
+double marginal_of(const Rule& rule, const JudgeOptions& options) {
+    return options.marginal.value_or(rule.marginal.value_or(default_marginal(rule.unit)));
+}
+
+// What must be added to a level in `from` to state it in the rule's unit. Levels convert by a constant.
+double unit_shift(const Rule& rule, const std::string& what, Unit from, std::optional<double> impedance_ohm) {
+    if (from == rule.unit) return 0;
+    const Quantity zero{0, from};
+    const auto converted = is_decibel(from) && is_decibel(rule.unit)
+                               ? (impedance_ohm ? convert(zero, rule.unit, {*impedance_ohm, Unit::ohm})
+                                                : convert(zero, rule.unit))
+                               : std::nullopt;
+    if (converted) return converted->value;
+    const bool impedance_helps = convert(zero, rule.unit, {50, Unit::ohm}).has_value();
+    fail_input("rule " + rule.id + " is in " + symbol(rule.unit) + " but " + what + " is in " + symbol(from) +
+               (impedance_helps ? ": state the impedance it was measured in" : ": these do not convert"));
+}
+
+// Deviations of bandwidth and detector from the rule's conditions.
+void note_conditions(const Rule& rule, const Trace& trace, Finding& finding) {
+    if (rule.bandwidth && trace.resolution_bandwidth_hz) {
+        const double used = *trace.resolution_bandwidth_hz;
+        if (std::abs(used - rule.bandwidth->value) > 1e-6 * rule.bandwidth->value) {
+            finding.deviations.push_back("resolution bandwidth " + hz(used) + " instead of " +
+                                         format(*rule.bandwidth));
+        }
+    }
+    // A detector that never reads lower is the customary quick way to show that a limit is met.
+    if (rule.detector && trace.detector && !never_below(*trace.detector, *rule.detector)) {
+        finding.deviations.push_back(std::string("detector ") + name(*trace.detector) + " instead of " +
+                                     name(*rule.detector));
+    }
+}
+
+// Farthest distance between neighbouring points inside the band where the rule has limits.
+double widest_step(const std::vector<double>& x, double from, double to) {
+    double widest = 0;
+    for (std::size_t i = 1; i < x.size(); ++i) {
+        if (x[i] > from && x[i - 1] < to) widest = std::max(widest, x[i] - x[i - 1]);
+    }
+    return widest;
+}
+
+// Why the trace cannot speak for the whole band `from` to `to`; empty if it can.
+std::string lack_of_cover(const Trace& trace, double from, double to) {
+    const auto& x = trace.x;
+    const double rounding = 1e-9;
+    const auto range = hz(x.front()) + " to " + hz(x.back());
+    if (x.front() > from + std::abs(from) * rounding || x.back() < to - std::abs(to) * rounding) {
+        return "the trace covers " + range + ", the limit " + hz(from) + " to " + hz(to);
+    }
+    if (!trace.resolution_bandwidth_hz) return {};
+    const double step = widest_step(x, from, to);
+    if (step <= *trace.resolution_bandwidth_hz * 1.001) return {};
+    return "points of the trace are up to " + hz(step) + " apart with a resolution bandwidth of " +
+           hz(*trace.resolution_bandwidth_hz) + ": signals between them may be missed";
+}
+
+// Fills in what the worst point says.
+Finding conclude(Finding finding, const Rule& rule, const Trace& trace, const LineComparison& seen, double marginal,
+                 double shift, double centre) {
+    const auto x_of = [&](std::size_t i) { return Quantity{trace.x[i] - centre, trace.x_unit}; };
+    if (seen.judged == 0) return no_verdict(std::move(finding), "the limit covers no point of the trace");
+    if (seen.not_a_number) {
+        return no_verdict(std::move(finding),
+                          "the trace has no number at " + format({trace.x[*seen.not_a_number], trace.x_unit}));
+    }
+    finding.points_judged = seen.judged;
+    finding.points_beyond = seen.beyond;
+    finding.limit = seen.worst_limit;
+    finding.value = trace.y[seen.worst] + shift;
+    finding.margin = seen.worst_margin;
+    finding.at = x_of(seen.worst);
+    finding.verdict = verdict_of(seen.worst_margin, marginal);
+    if (!rule.detector || !trace.detector || *trace.detector == *rule.detector) return finding;
+
+    const std::string used = name(*trace.detector), asked = name(*rule.detector);
+    if (!never_below(*trace.detector, *rule.detector)) {
+        return no_verdict(std::move(finding), used + " readings cannot show that a " + asked + " limit is met");
+    }
+    if (finding.verdict == Verdict::fail) {
+        return no_verdict(std::move(finding), used + " reading " +
+                                                  format({trace.y[seen.worst] + shift, rule.unit}) + " at " +
+                                                  format({trace.x[seen.worst], trace.x_unit}) + " is above the " +
+                                                  asked + " limit: measure there with the " + asked + " detector");
+    }
+    finding.reason = used + " reading: the " + asked + " reading cannot be higher";
+    return finding;
+}
+
+Finding judge_line(const LimitLine& line, const Rule& rule, const Trace& trace, Finding finding,
+                   const JudgeOptions& options) {
+    if (!options.allow_partial) {
+        if (trace.x.back() < line.from() || trace.x.front() > line.to()) {
+            return no_verdict(std::move(finding), "the limit covers no point of the trace: the trace covers " +
+                                                      hz(trace.x.front()) + " to " + hz(trace.x.back()) +
+                                                      ", the limit " + hz(line.from()) + " to " + hz(line.to()));
+        }
+        if (auto lack = lack_of_cover(trace, line.from(), line.to()); !lack.empty()) {
+            return no_verdict(std::move(finding), std::move(lack));
+        }
+    }
+    const double marginal = marginal_of(rule, options);
+    const double shift = unit_shift(rule, "trace " + trace.name, trace.y_unit, trace.impedance_ohm);
+    const auto seen = compare(trace.x, trace.y, line, marginal, shift);
+    return conclude(std::move(finding), rule, trace, seen, marginal, shift, 0);
+}
+
+struct Extent {
+    double from, to;
+};
+
+// Offsets that the mask has levels for; an open outer end counts as far as the rule demands.
+Extent extent_of(const Mask& mask, const Rule& rule) {
+    Extent out{std::numeric_limits<double>::infinity(), -std::numeric_limits<double>::infinity()};
+    for (const auto* part : {&mask.relative, &mask.absolute}) {
+        if (!*part) continue;
+        const double end = std::isinf((*part)->to()) ? rule.cover_to.value_or((*part)->from()) : (*part)->to();
+        out.from = std::min(out.from, (*part)->from());
+        out.to = std::max(out.to, end);
+    }
+    return out;
+}
+
+Finding judge_mask(const Mask& mask, const Rule& rule, const Trace& trace, Finding finding,
+                   const JudgeOptions& options) {
+    if (!trace.centre_hz) return no_verdict(std::move(finding), "no carrier frequency is known for the mask");
+    if (mask.relative && !trace.reference_level) {
+        return no_verdict(std::move(finding), "no reference level is known for the relative mask");
+    }
+    const double centre = *trace.centre_hz;
+    const auto extent = extent_of(mask, rule);
+    if (!options.allow_partial) {
+        const double low = centre + (mask.symmetric ? -extent.to : extent.from);
+        if (auto lack = lack_of_cover(trace, low, centre + extent.to); !lack.empty()) {
+            return no_verdict(std::move(finding), std::move(lack));
+        }
+    }
+    const double marginal = marginal_of(rule, options);
+    const double shift = unit_shift(rule, "trace " + trace.name, trace.y_unit, trace.impedance_ohm);
+    const double reference = trace.reference_level.value_or(0) + shift;
+    LineComparison seen;
+    seen.worst_margin = std::numeric_limits<double>::infinity();
+    bool by_relative = false;
+    for (std::size_t i = 0; i < trace.x.size(); ++i) {
+        const auto limit = mask.at(trace.x[i] - centre, reference);
+        if (!limit) continue;
+        ++seen.judged;
+        if (!std::isfinite(trace.y[i]) && !seen.not_a_number) seen.not_a_number = i;
+        const double margin = margin_to(limit->level, trace.y[i] + shift, Sense::upper);
+        if (margin < 0) ++seen.beyond;
+        if (margin >= 0 && margin < marginal) ++seen.close;
+        if (margin < seen.worst_margin) {
+            seen.worst = i;
+            seen.worst_limit = limit->level;
+            seen.worst_margin = margin;
+            by_relative = limit->relative;
+        }
+    }
+    finding = conclude(std::move(finding), rule, trace, seen, marginal, shift, centre);
+    if (finding.verdict != Verdict::none && mask.relative && finding.reason.empty()) {
+        finding.reason = by_relative ? "relative part: reference " + format({reference, rule.unit})
+                                     : "absolute part";
+    }
+    return finding;
+}
+
+Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome, Finding finding,
+                    const JudgeOptions& options) {
+    const Result* result = outcome.find_result(rule.applies_to);
+    if (!result) return no_verdict(std::move(finding), "the capture gives no " + rule.applies_to);
+    const auto value = convert(result->value, rule.unit);
+    if (!value) {
+        fail_input("rule " + rule.id + " is in " + symbol(rule.unit) + " but result " + result->name + " is in " +
+                   symbol(result->value.unit));
+    }
+    if (!std::isfinite(value->value)) return no_verdict(std::move(finding), result->name + " has no value");
+    const double far = std::numeric_limits<double>::infinity();
+    const double above = bound.min ? margin_to(*bound.min, value->value, Sense::lower) : far;
+    const double below = bound.max ? margin_to(*bound.max, value->value, Sense::upper) : far;
+    finding.value = value->value;
+    finding.margin = std::min(above, below);
+    finding.limit = above < below ? *bound.min : *bound.max;
+    finding.points_judged = 1;
+    finding.points_beyond = *finding.margin < 0 ? 1 : 0;
+    finding.verdict = verdict_of(*finding.margin, marginal_of(rule, options));
+    return finding;
+}
+
+}  // namespace
+
+Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
+    const Rule& rule = *ref.rule;
+    Finding finding = start(ref, outcome);
+    if (outcome.invalid) return no_verdict(std::move(finding), *outcome.invalid);
+    if (const auto* bound = rule.bound()) {
+        return judge_bound(*bound, rule, outcome, std::move(finding), options);
+    }
+    const Trace* trace = outcome.find_trace(rule.applies_to);
+    if (!trace || trace->x.empty()) {
+        return no_verdict(std::move(finding), "the capture gives no trace " + rule.applies_to);
+    }
+    note_conditions(rule, *trace, finding);
+    if (const auto* line = rule.line()) return judge_line(*line, rule, *trace, std::move(finding), options);
+    return judge_mask(*rule.mask(), rule, *trace, std::move(finding), options);
+}
+
+}  // namespace rt

@@ -1,0 +1,26 @@
+#include "core/signal/detector.hpp"
+
+#include <array>
+
+namespace rt {
+
+static constexpr std::array names{"peak", "quasi-peak", "average", "rms", "sample", "negative-peak"};
+
+const char* name(Detector detector) { return names[static_cast<std::size_t>(detector)]; }
+
+std::optional<Detector> parse_detector(std::string_view text) {
+    for (std::size_t i = 0; i < names.size(); ++i) {
+        if (text == names[i]) return static_cast<Detector>(i);
+    }
+    return std::nullopt;
+}
+
+std::vector<std::string> detector_names() { return {names.begin(), names.end()}; }
+
+bool never_below(Detector reading, Detector other) {
+    if (reading == other || reading == Detector::peak) return true;
+    const bool upper = reading == Detector::quasi_peak || reading == Detector::rms;
+    return upper && other == Detector::average;
+}
+
+}  // namespace rt

@@ -1,0 +1,81 @@
+#include "lab/bench/scpi_session.hpp"
+
+#include <algorithm>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+
+using std::chrono::milliseconds;
+
+static milliseconds timeout_of(const Instrument& instrument) {
+    return milliseconds(static_cast<long long>(instrument.timeout_s * 1000));
+}
+
+ScpiSession::ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port)
+    : instrument_(instrument), timeout_(timeout_of(instrument)), session_(host, port, timeout_) {}
+
+void ScpiSession::fail(const std::string& message) const { fail_bench(instrument_.role + ": " + message); }
+
+std::string ScpiSession::text_of(const std::string& command, const Arguments& arguments) const {
+    const auto at = instrument_.dialect.commands.find(command);
+    if (at == instrument_.dialect.commands.end()) {
+        fail_input(instrument_.dialect.file.string(), "the dialect has no command \"" + command + "\", which role " +
+                                                          instrument_.role + " needs");
+    }
+    std::string text = at->second;
+    for (const auto& [name, value] : arguments) {
+        const auto control = [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ';'; };
+        if (std::any_of(value.begin(), value.end(), control)) {
+            fail_input("the value " + in_quotes(value) + " for {" + name + "} holds control characters or a semicolon");
+        }
+        const std::string hole = "{" + name + "}";
+        for (std::size_t found; (found = text.find(hole)) != std::string::npos;) text.replace(found, hole.size(), value);
+    }
+    return text;
+}
+
+void ScpiSession::send(const std::string& command, const Arguments& arguments) {
+    session_.write(text_of(command, arguments) + "\n");
+}
+
+std::string ScpiSession::ask(const std::string& command, const Arguments& arguments) {
+    send(command, arguments);
+    return std::string(trim(session_.read_until('\n', timeout_)));
+}
+
+std::string ScpiSession::ask(const std::string& command, milliseconds timeout) {
+    send(command);
+    return std::string(trim(session_.read_until('\n', timeout)));
+}
+
+std::string ScpiSession::ask_block(const std::string& command) {
+    send(command);
+    const std::string head = session_.read_exactly(2, timeout_);
+    if (head[0] != '#' || head[1] < '1' || head[1] > '9') {
+        fail("a data block was expected for " + command + ", the answer begins with " + in_quotes(head));
+    }
+    const std::string digits = session_.read_exactly(static_cast<std::size_t>(head[1] - '0'), timeout_);
+    const auto length = to_double(digits);
+    if (!length || digits.find_first_not_of("0123456789") != std::string::npos) {
+        fail("the length of a data block is not a number: " + in_quotes(digits));
+    }
+    std::string bytes = session_.read_exactly(static_cast<std::size_t>(*length), timeout_);
+    session_.read_until('\n', timeout_);
+    return bytes;
+}
+
+std::vector<std::string> ScpiSession::drain_errors() {
+    std::vector<std::string> errors;
+    for (int i = 0; i < 32; ++i) {
+        const std::string answer = ask("next_error");
+        const auto code = to_double(std::string_view(answer).substr(0, answer.find(',')));
+        if (!code) fail("the error queue answers " + in_quotes(answer) + " instead of a number and a text");
+        if (*code == 0) break;
+        errors.push_back(answer);
+    }
+    return errors;
+}
+
+}  // namespace rt

@@ -1,0 +1,264 @@
+#include "lab/formats/config.hpp"
+
+#include <algorithm>
+#include <sstream>
+
+#include <toml++/toml.h>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+std::string at_text(const std::string& file, int line, int column) {
+    return file + ":" + std::to_string(line) + ":" + std::to_string(column);
+}
+
+ConfigNode to_node(const toml::node& from) {
+    ConfigNode node;
+    node.line = static_cast<int>(from.source().begin.line);
+    node.column = static_cast<int>(from.source().begin.column);
+    if (const auto* table = from.as_table()) {
+        node.kind = ConfigNode::Kind::table;
+        for (const auto& [key, value] : *table) {
+            auto& entry = node.entries.emplace_back(std::string(key.str()), to_node(value));
+            // The place of a key is where its name stands, not its value.
+            if (key.source().begin.line > 0) {
+                entry.second.line = static_cast<int>(key.source().begin.line);
+                entry.second.column = static_cast<int>(key.source().begin.column);
+            }
+        }
+    } else if (const auto* list = from.as_array()) {
+        node.kind = ConfigNode::Kind::list;
+        for (const auto& item : *list) node.items.push_back(to_node(item));
+    } else if (const auto* text = from.as_string()) {
+        node.kind = ConfigNode::Kind::text;
+        node.text = text->get();
+    } else if (const auto* whole = from.as_integer()) {
+        node.kind = ConfigNode::Kind::whole;
+        node.whole = whole->get();
+        node.text = std::to_string(node.whole);
+    } else if (const auto* number = from.as_floating_point()) {
+        node.kind = ConfigNode::Kind::number;
+        node.text = exact(number->get());
+    } else if (const auto* flag = from.as_boolean()) {
+        node.kind = ConfigNode::Kind::flag;
+        node.flag = flag->get();
+        node.text = node.flag ? "true" : "false";
+    } else if (const auto* date = from.as_date()) {
+        node.kind = ConfigNode::Kind::date;
+        std::ostringstream out;
+        out << date->get();
+        node.text = out.str();
+    }
+    return node;
+}
+
+bool is_scalar(const ConfigNode& node) {
+    using enum ConfigNode::Kind;
+    return node.kind == text || node.kind == whole || node.kind == number || node.kind == flag || node.kind == date;
+}
+
+bool all_items(const ConfigNode& node, bool (*test)(const ConfigNode&)) {
+    return node.kind == ConfigNode::Kind::list && std::all_of(node.items.begin(), node.items.end(), test);
+}
+
+// A bare date has the form YYYY-MM-DD also when it was written as text.
+bool looks_like_date(std::string_view text) {
+    constexpr std::string_view form = "dddd-dd-dd";
+    if (text.size() != form.size()) return false;
+    for (std::size_t i = 0; i < form.size(); ++i) {
+        const bool digit = text[i] >= '0' && text[i] <= '9';
+        if (form[i] == 'd' ? !digit : text[i] != '-') return false;
+    }
+    return true;
+}
+
+bool fits(const ConfigNode& node, KeyKind kind) {
+    using Kind = ConfigNode::Kind;
+    switch (kind) {
+        case KeyKind::text:
+        case KeyKind::quantity: return node.kind == Kind::text;
+        case KeyKind::texts: return all_items(node, [](const auto& n) { return n.kind == Kind::text; });
+        case KeyKind::word: return is_scalar(node);
+        case KeyKind::words: return all_items(node, is_scalar);
+        case KeyKind::whole: return node.kind == Kind::whole;
+        case KeyKind::wholes: return all_items(node, [](const auto& n) { return n.kind == Kind::whole; });
+        case KeyKind::flag: return node.kind == Kind::flag;
+        case KeyKind::date: return node.kind == Kind::date || (node.kind == Kind::text && looks_like_date(node.text));
+        case KeyKind::pairs:
+            return node.kind == Kind::table && std::all_of(node.entries.begin(), node.entries.end(),
+                                                           [](const auto& e) { return is_scalar(e.second); });
+        case KeyKind::table: return node.kind == Kind::table;
+        case KeyKind::tables: return all_items(node, [](const auto& n) { return n.kind == Kind::table; });
+    }
+    return false;
+}
+
+}  // namespace
+
+std::string describe(const KeyInfo& key) {
+    switch (key.kind) {
+        case KeyKind::text: return "text";
+        case KeyKind::texts: return "list of texts";
+        case KeyKind::word: return "text or number";
+        case KeyKind::words: return "list of texts or numbers";
+        case KeyKind::whole: return "whole number";
+        case KeyKind::wholes: return "list of whole numbers";
+        case KeyKind::flag: return "true or false";
+        case KeyKind::quantity:
+            return key.unit == Unit::none ? "text with value and unit"
+                                          : std::string("text such as \"") + info(key.unit).example + "\"";
+        case KeyKind::date: return "date such as 2027-05-31";
+        case KeyKind::pairs: return "table of texts or numbers";
+        case KeyKind::table: return "section";
+        case KeyKind::tables: return "list of sections";
+    }
+    return "";
+}
+
+const ConfigNode* ConfigNode::find(std::string_view key) const {
+    for (const auto& [name, node] : entries) {
+        if (name == key) return &node;
+    }
+    return nullptr;
+}
+
+ConfigNode parse_config(std::string_view text, const std::string& file) {
+    try {
+        const toml::table table = toml::parse(text);
+        return to_node(table);
+    } catch (const toml::parse_error& error) {
+        const auto& begin = error.source().begin;
+        std::string message(error.description());
+        std::replace(message.begin(), message.end(), '\n', ' ');
+        throw Error(ErrorKind::input, at_text(file, static_cast<int>(begin.line), static_cast<int>(begin.column)),
+                    "not valid TOML: " + message);
+    }
+}
+
+ConfigSection::ConfigSection(const ConfigNode& node, std::string file, const SectionInfo& info)
+    : node_(&node), file_(std::move(file)), info_(&info) {
+    for (const auto& [name, value] : node.entries) {
+        const auto key = std::find_if(info.keys.begin(), info.keys.end(), [&](const KeyInfo& k) { return name == k.name; });
+        const std::string where = at_text(file_, value.line, value.column);
+        if (key == info.keys.end()) {
+            std::vector<std::string> names;
+            for (const auto& known : info.keys) names.emplace_back(known.name);
+            fail_input(where, "unknown key " + in_quotes(name) + " in " + info.title + suggestion(name, names));
+        }
+        if (!fits(value, key->kind)) {
+            fail_input(where, "key " + in_quotes(name) + " in " + info.title + " is not a " + describe(*key) +
+                                  ": write it so (" + key->help + ")");
+        }
+    }
+    for (const auto& key : info.keys) {
+        if (!key.required || has(key.name)) continue;
+        fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info.title + ": write a " +
+                                describe(key) + " (" + key.help + ")");
+    }
+}
+
+std::string ConfigSection::place() const { return at_text(file_, std::max(1, node_->line), std::max(1, node_->column)); }
+
+std::string ConfigSection::place(std::string_view key) const {
+    const auto* node = node_->find(key);
+    return node ? at_text(file_, node->line, node->column) : place();
+}
+
+void ConfigSection::fail(std::string_view key, const std::string& message) const {
+    fail_input(place(key), "key " + in_quotes(key) + " in " + info_->title + ": " + message);
+}
+
+void ConfigSection::at(std::string_view key, const std::function<void()>& work) const {
+    try {
+        work();
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::input || !error.place().empty()) throw;
+        fail(key, error.message());
+    }
+}
+
+const KeyInfo& ConfigSection::key_info(std::string_view key) const {
+    for (const auto& entry : info_->keys) {
+        if (key == entry.name) return entry;
+    }
+    throw Error(ErrorKind::internal, "", "key " + std::string(key) + " is not in the table of " + info_->title);
+}
+
+const ConfigNode* ConfigSection::find(std::string_view key, std::initializer_list<KeyKind> kinds) const {
+    const KeyKind kind = key_info(key).kind;
+    if (std::find(kinds.begin(), kinds.end(), kind) == kinds.end()) {
+        throw Error(ErrorKind::internal, "", "key " + std::string(key) + " is read as another kind");
+    }
+    return node_->find(key);
+}
+
+std::string ConfigSection::text(std::string_view key) const {
+    const auto* node = find(key, {KeyKind::text, KeyKind::word, KeyKind::date});
+    return node ? node->text : "";
+}
+
+std::vector<std::string> ConfigSection::texts(std::string_view key) const {
+    std::vector<std::string> out;
+    if (const auto* node = find(key, {KeyKind::texts, KeyKind::words})) {
+        for (const auto& item : node->items) out.push_back(item.text);
+    }
+    return out;
+}
+
+std::optional<long long> ConfigSection::whole(std::string_view key) const {
+    const auto* node = find(key, {KeyKind::whole});
+    if (!node) return std::nullopt;
+    return node->whole;
+}
+
+std::vector<int> ConfigSection::wholes(std::string_view key) const {
+    std::vector<int> out;
+    if (const auto* node = find(key, {KeyKind::wholes})) {
+        for (const auto& item : node->items) out.push_back(static_cast<int>(item.whole));
+    }
+    return out;
+}
+
+bool ConfigSection::flag(std::string_view key) const {
+    const auto* node = find(key, {KeyKind::flag});
+    return node && node->flag;
+}
+
+std::optional<Quantity> ConfigSection::quantity(std::string_view key) const {
+    return quantity_in(key, key_info(key).unit);
+}
+
+std::optional<Quantity> ConfigSection::quantity_in(std::string_view key, Unit unit) const {
+    const auto* node = find(key, {KeyKind::quantity});
+    if (!node) return std::nullopt;
+    Quantity value;
+    at(key, [&] { value = unit == Unit::none ? parse_quantity(node->text) : parse_quantity(node->text, unit); });
+    return value;
+}
+
+std::vector<std::pair<std::string, std::string>> ConfigSection::pairs(std::string_view key) const {
+    std::vector<std::pair<std::string, std::string>> out;
+    if (const auto* node = find(key, {KeyKind::pairs})) {
+        for (const auto& [name, value] : node->entries) out.emplace_back(name, value.text);
+    }
+    return out;
+}
+
+std::optional<ConfigSection> ConfigSection::table(std::string_view key, const SectionInfo& info) const {
+    const auto* node = find(key, {KeyKind::table});
+    if (!node) return std::nullopt;
+    return ConfigSection(*node, file_, info);
+}
+
+std::vector<ConfigSection> ConfigSection::tables(std::string_view key, const SectionInfo& info) const {
+    std::vector<ConfigSection> out;
+    if (const auto* node = find(key, {KeyKind::tables})) {
+        for (const auto& item : node->items) out.emplace_back(item, file_, info);
+    }
+    return out;
+}
+
+}  // namespace rt

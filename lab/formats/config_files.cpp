@@ -1,0 +1,17 @@
+// The list of file types.
+#include <array>
+
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/simulate/world.hpp"
+
+namespace rt {
+
+std::span<const FileInfo* const> config_files() {
+    static constexpr std::array<const FileInfo*, 5> files{&campaign_file, &bench_file, &dialect_file, &rulebook_file,
+                                                          &simulated_unit_file};
+    return files;
+}
+
+}  // namespace rt

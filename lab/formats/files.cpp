@@ -1,0 +1,109 @@
+#include "lab/formats/files.hpp"
+
+#include <fcntl.h>
+#include <openssl/evp.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <utility>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+namespace {
+
+// Closes itself; -1 is no file.
+class Descriptor {
+  public:
+    explicit Descriptor(int fd) : fd_(fd) {}
+    ~Descriptor() {
+        if (fd_ >= 0) ::close(fd_);
+    }
+    Descriptor(const Descriptor&) = delete;
+    Descriptor& operator=(const Descriptor&) = delete;
+    int get() const { return fd_; }
+    int release() { return std::exchange(fd_, -1); }
+
+  private:
+    int fd_;
+};
+
+[[noreturn]] void fail_write(const std::filesystem::path& path) {
+    throw Error(ErrorKind::output, path.string(), std::string("cannot be written: ") + std::strerror(errno));
+}
+
+}  // namespace
+
+std::string read_file(const std::filesystem::path& path) {
+    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    struct stat status {};
+    if (file.get() < 0 || ::fstat(file.get(), &status) != 0) {
+        fail_input(path.string(), std::string("cannot be read: ") + std::strerror(errno));
+    }
+    if (S_ISDIR(status.st_mode)) fail_input(path.string(), "is a folder, not a file");
+    std::string content(static_cast<std::size_t>(status.st_size), '\0');
+    std::size_t filled = 0;
+    for (;;) {
+        if (filled == content.size()) content.resize(content.size() + 65536);
+        const auto got = ::read(file.get(), content.data() + filled, content.size() - filled);
+        if (got < 0 && errno == EINTR) continue;
+        if (got < 0) fail_input(path.string(), std::string("cannot be read: ") + std::strerror(errno));
+        if (got == 0) break;
+        filled += static_cast<std::size_t>(got);
+    }
+    content.resize(filled);
+    return content;
+}
+
+void write_file(const std::filesystem::path& path, std::string_view content) {
+    const std::string part = path.string() + ".part";
+    Descriptor file(::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644));
+    if (file.get() < 0) fail_write(path);
+    const auto fail_clean = [&] {
+        const int reason = errno;
+        ::unlink(part.c_str());
+        errno = reason;
+        fail_write(path);
+    };
+    while (!content.empty()) {
+        const auto wrote = ::write(file.get(), content.data(), content.size());
+        if (wrote < 0 && errno == EINTR) continue;
+        if (wrote < 0) fail_clean();
+        content.remove_prefix(static_cast<std::size_t>(wrote));
+    }
+    if (::fsync(file.get()) != 0 || ::close(file.release()) != 0) fail_clean();
+    if (::rename(part.c_str(), path.c_str()) != 0) fail_clean();
+}
+
+void make_folder(const std::filesystem::path& path) {
+    std::error_code error;
+    std::filesystem::create_directories(path, error);
+    if (error) throw Error(ErrorKind::output, path.string(), "cannot be made: " + error.message());
+}
+
+std::string sha256(std::string_view content) {
+    unsigned char digest[EVP_MAX_MD_SIZE];
+    unsigned int length = 0;
+    if (EVP_Digest(content.data(), content.size(), digest, &length, EVP_sha256(), nullptr) != 1) {
+        throw Error(ErrorKind::internal, "", "SHA-256 is not available");
+    }
+    std::string out;
+    for (unsigned int i = 0; i < length; ++i) {
+        out += "0123456789abcdef"[digest[i] >> 4];
+        out += "0123456789abcdef"[digest[i] & 15];
+    }
+    return out;
+}
+
+std::string base64(std::string_view content) {
+    std::string out((content.size() + 2) / 3 * 4 + 1, '\0');
+    const int length =
+        EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()),
+                        reinterpret_cast<const unsigned char*>(content.data()), static_cast<int>(content.size()));
+    out.resize(static_cast<std::size_t>(length));
+    return out;
+}
+
+}  // namespace rt

@@ -1,0 +1,24 @@
+// Files: read whole, written so that no half of one is ever seen, and fingerprinted.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <string_view>
+
+namespace rt {
+
+// Throws Error(input) saying which file cannot be read and why.
+std::string read_file(const std::filesystem::path& path);
+
+// Written beside its final name, flushed to the disk, then renamed. Throws Error(output).
+void write_file(const std::filesystem::path& path, std::string_view content);
+
+// Makes the folder and those above it. Throws Error(output).
+void make_folder(const std::filesystem::path& path);
+
+// SHA-256 (FIPS 180-4) as 64 hexadecimal digits.
+std::string sha256(std::string_view content);
+
+std::string base64(std::string_view content);
+
+}  // namespace rt

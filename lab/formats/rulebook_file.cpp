@@ -1,0 +1,275 @@
+#include "lab/formats/rulebook_file.hpp"
+
+#include <algorithm>
+#include <array>
+#include <limits>
+#include <set>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array book_keys{
+    KeyInfo{"id", text, true, "short name that campaigns use; the shipped ones are standard-number"},
+    KeyInfo{"title", text, true, "what the book covers"},
+    KeyInfo{"standard", text, true, "the published standard"},
+    KeyInfo{"edition", text, true, "edition, year and amendments"},
+    KeyInfo{"basis", text, true, "how the values were obtained"},
+};
+
+constexpr std::array plan_keys{
+    KeyInfo{"id", text, true, "short name, unique in the book"},
+    KeyInfo{"first", whole, true, "lowest channel number"},
+    KeyInfo{"last", whole, true, "highest channel number"},
+    KeyInfo{"base", quantity, true, "frequency of the lowest channel", Unit::hertz},
+    KeyInfo{"spacing", quantity, true, "distance between neighbouring channels", Unit::hertz},
+};
+
+constexpr std::array rule_keys{
+    KeyInfo{"id", text, true, "short name, unique in the book"},
+    KeyInfo{"title", text, true, "what is limited, in one line"},
+    KeyInfo{"clause", text, true, "clause or table of the standard"},
+    KeyInfo{"quantity", text, true, "the measured quantity"},
+    KeyInfo{"applies_to", text, true, "trace or result of the procedure that is judged"},
+    KeyInfo{"unit", text, true, "unit of the limit"},
+    KeyInfo{"kind", text, true, "line, mask or bound"},
+    KeyInfo{"sense", text, false, "upper (the usual case) or lower limit; lines only"},
+    KeyInfo{"pieces", tables, false, "line: its pieces in ascending order"},
+    KeyInfo{"relative", tables, false, "mask: pieces in dB above the reference level, against offset"},
+    KeyInfo{"absolute", tables, false, "mask: pieces in the rule's unit, against offset"},
+    KeyInfo{"combine", text, false, "mask with both parts: both must hold, or either is enough"},
+    KeyInfo{"one_sided", flag, false, "mask: offsets carry a sign instead of holding on both sides"},
+    KeyInfo{"cover_to", quantity, false, "mask without outer end: how far out the trace must reach", Unit::hertz},
+    KeyInfo{"min", quantity, false, "bound: lowest allowed value"},
+    KeyInfo{"max", quantity, false, "bound: highest allowed value"},
+    KeyInfo{"marginal", quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
+    KeyInfo{"detector", text, false, "detector that the limit is for"},
+    KeyInfo{"bandwidth", quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
+    KeyInfo{"conditions", pairs, false, "further conditions: port, class, distance, site ..."},
+    KeyInfo{"presets", pairs, false, "procedure parameters that the clause fixes"},
+    KeyInfo{"basis", text, false, "how this value was obtained, if other than the book's"},
+    KeyInfo{"confidence", text, true, "sure, fairly sure or unsure: before the lab signs off"},
+    KeyInfo{"note", text, false, "remark for the reader"},
+    KeyInfo{"sign_off", table, false, "who checked the rule against the lab's copy"},
+};
+
+constexpr std::array piece_keys{
+    KeyInfo{"from", quantity, true, "lower end, included", Unit::hertz},
+    KeyInfo{"to", quantity, false, "upper end, included; without it the piece has no end", Unit::hertz},
+    KeyInfo{"limit", quantity, true, "the limit, at the lower end if it slopes"},
+    KeyInfo{"limit_to", quantity, false, "the limit at the upper end of a slope"},
+    KeyInfo{"interpolation", text, false, "of a slope: log-frequency or linear"},
+};
+
+constexpr std::array sign_off_keys{
+    KeyInfo{"by", text, true, "name"},
+    KeyInfo{"on", date, true, "date"},
+    KeyInfo{"document", text, true, "the lab's copy of the standard"},
+};
+
+constexpr SectionInfo sign_off_section{"[rule.sign_off]", "The lab's sign-off of one rule.", sign_off_keys};
+constexpr SectionInfo piece_section{"pieces, relative, absolute", "One piece of a limit line or mask part.",
+                                    piece_keys};
+constexpr SectionInfo rule_section{"[[rule]]", "One published limit.", rule_keys};
+constexpr SectionInfo plan_section{"[[plan]]", "Channel numbers and their frequencies.", plan_keys};
+constexpr SectionInfo book_section{"[rulebook]", "The standard.", book_keys};
+
+constexpr std::array root_keys{
+    KeyInfo{"rulebook", table, true, "the standard"},
+    KeyInfo{"plan", tables, false, "channel plans"},
+    KeyInfo{"rule", tables, true, "the limits"},
+};
+constexpr SectionInfo root_section{"the file", "", root_keys};
+
+constexpr std::array<const SectionInfo*, 6> sections{&root_section, &book_section, &plan_section,
+                                                     &rule_section, &piece_section, &sign_off_section};
+
+// A word out of a fixed list; `preset` when the key is absent.
+std::string choice(const ConfigSection& section, const char* key, const std::vector<std::string>& known,
+                   const std::string& preset) {
+    const std::string word = section.has(key) ? section.text(key) : preset;
+    if (std::find(known.begin(), known.end(), word) == known.end()) {
+        section.fail(key, "unknown word " + in_quotes(word) + suggestion(word, known));
+    }
+    return word;
+}
+
+LimitPiece read_piece(const ConfigSection& section, Unit unit) {
+    LimitPiece piece;
+    piece.from = section.quantity("from")->value;
+    const auto to = section.quantity("to");
+    piece.to = to ? to->value : std::numeric_limits<double>::infinity();
+    piece.level_from = section.quantity_in("limit", unit)->value;
+    const auto slope = section.quantity_in("limit_to", unit);
+    piece.level_to = slope ? slope->value : piece.level_from;
+    const auto kind = choice(section, "interpolation", {"log-frequency", "linear"}, "linear");
+    if (slope && !section.has("interpolation")) {
+        section.fail("limit_to", "a slope needs interpolation = \"log-frequency\" or \"linear\"");
+    }
+    piece.interpolation = kind == "linear" ? Interpolation::linear : Interpolation::log_frequency;
+    return piece;
+}
+
+std::optional<LimitLine> read_line(const ConfigSection& rule, const char* key, Unit unit, Sense sense) {
+    if (!rule.has(key)) return std::nullopt;
+    std::vector<LimitPiece> pieces;
+    for (const auto& piece : rule.tables(key, piece_section)) pieces.push_back(read_piece(piece, unit));
+    std::optional<LimitLine> line;
+    rule.at(key, [&] { line.emplace(std::move(pieces), sense); });
+    return line;
+}
+
+LimitLine read_limit_line(const ConfigSection& section, Unit unit) {
+    const auto sense = choice(section, "sense", {"upper", "lower"}, "upper");
+    auto line = read_line(section, "pieces", unit, sense == "upper" ? Sense::upper : Sense::lower);
+    if (!line) section.fail("kind", "a line needs pieces");
+    return *line;
+}
+
+Mask read_mask(const ConfigSection& section, Unit unit) {
+    Mask mask;
+    mask.relative = read_line(section, "relative", Unit::db, Sense::upper);
+    mask.absolute = read_line(section, "absolute", unit, Sense::upper);
+    if (!mask.relative && !mask.absolute) section.fail("kind", "a mask needs relative or absolute pieces");
+    mask.combine = choice(section, "combine", {"both", "either"}, "both") == "both" ? Mask::Combine::both
+                                                                                  : Mask::Combine::either;
+    mask.symmetric = !section.flag("one_sided");
+    return mask;
+}
+
+Bound read_bound(const ConfigSection& section, Unit unit) {
+    Bound bound;
+    if (const auto min = section.quantity_in("min", unit)) bound.min = min->value;
+    if (const auto max = section.quantity_in("max", unit)) bound.max = max->value;
+    if (!bound.min && !bound.max) section.fail("kind", "a bound needs min or max");
+    if (bound.min && bound.max && *bound.min > *bound.max) section.fail("min", "is above max");
+    return bound;
+}
+
+Rule read_rule(const ConfigSection& section) {
+    const std::string unit_text = section.text("unit");
+    const auto spelled = parse_unit(unit_text);
+    if (!spelled || spelled->exponent != 0 || spelled->factor != 1) {
+        section.fail("unit", "unknown unit " + in_quotes(unit_text) + ": write it without prefix, such as \"dBuV\"");
+    }
+    const Unit unit = spelled->unit;
+    const auto kind = choice(section, "kind", {"line", "mask", "bound"}, "");
+    auto limit = [&]() -> std::variant<LimitLine, Mask, Bound> {
+        if (kind == "line") return read_limit_line(section, unit);
+        if (kind == "mask") return read_mask(section, unit);
+        return read_bound(section, unit);
+    }();
+    Rule rule{.id = section.text("id"),
+              .title = section.text("title"),
+              .clause = section.text("clause"),
+              .quantity = section.text("quantity"),
+              .applies_to = section.text("applies_to"),
+              .unit = unit,
+              .limit = std::move(limit),
+              .detector = {},
+              .bandwidth = section.quantity("bandwidth"),
+              .conditions = section.pairs("conditions"),
+              .presets = section.pairs("presets"),
+              .marginal = {},
+              .cover_to = {},
+              .basis = section.text("basis"),
+              .confidence = Confidence::unsure,
+              .note = section.text("note"),
+              .sign_off = {}};
+    if (section.has("detector")) rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
+    rule.confidence = *parse_confidence(choice(section, "confidence", {"sure", "fairly sure", "unsure"}, ""));
+    const Unit margin_unit = is_decibel(unit) ? Unit::db : unit;
+    if (const auto marginal = section.quantity_in("marginal", margin_unit)) rule.marginal = marginal->value;
+    if (const auto cover = section.quantity("cover_to")) rule.cover_to = cover->value;
+    if (const auto signed_off = section.table("sign_off", sign_off_section)) {
+        rule.sign_off = SignOff{signed_off->text("by"), signed_off->text("on"), signed_off->text("document")};
+    }
+    return rule;
+}
+
+}  // namespace
+
+const FileInfo rulebook_file{"rulebook", "Published limits as data. The shipped ones are in rulebooks/.", sections};
+
+Rulebook read_rulebook(std::string_view content, const std::string& file) {
+    const ConfigNode node = parse_config(content, file);
+    const ConfigSection root(node, file, root_section);
+    const ConfigSection head = *root.table("rulebook", book_section);
+    Rulebook book{head.text("id"), head.text("title"), head.text("standard"), head.text("edition"),
+                  head.text("basis"), {}, {}};
+    for (const auto& plan : root.tables("plan", plan_section)) {
+        book.plans.push_back({plan.text("id"), static_cast<int>(*plan.whole("first")),
+                              static_cast<int>(*plan.whole("last")), plan.quantity("base")->value,
+                              plan.quantity("spacing")->value});
+    }
+    for (const auto& section : root.tables("rule", rule_section)) {
+        Rule rule = read_rule(section);
+        if (book.find(rule.id)) section.fail("id", in_quotes(rule.id) + " is the id of an earlier rule");
+        if (rule.basis.empty()) rule.basis = book.basis;
+        book.rules.push_back(std::move(rule));
+    }
+    return book;
+}
+
+void RuleLibrary::add(const std::filesystem::path& file) {
+    std::string content = read_file(file);
+    Rulebook book = read_rulebook(content, file.string());
+    for (const auto& entry : entries_) {
+        if (entry.book.id == book.id) {
+            fail_input(file.string(), "rulebook id " + in_quotes(book.id) + " is taken by " + entry.file.string());
+        }
+    }
+    entries_.push_back({std::move(book), file, std::move(content)});
+}
+
+void RuleLibrary::add_folder(const std::filesystem::path& folder) {
+    std::set<std::filesystem::path> files;
+    std::error_code error;
+    for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
+        if (entry.path().extension() == ".toml") files.insert(entry.path());
+    }
+    if (error) fail_input(folder.string(), "cannot be read: " + error.message());
+    for (const auto& file : files) add(file);
+}
+
+const RuleLibrary::Entry& RuleLibrary::find_book(std::string_view id, std::string_view full_id) const {
+    std::vector<std::string> names;
+    for (const auto& entry : entries_) {
+        if (entry.book.id == id) return entry;
+        names.push_back(entry.book.id);
+    }
+    fail_input("no rulebook " + in_quotes(id) + " for " + in_quotes(full_id) + suggestion(id, names));
+}
+
+static std::pair<std::string_view, std::string_view> split_id(std::string_view full_id) {
+    const auto slash = full_id.find('/');
+    if (slash == std::string_view::npos) {
+        fail_input(in_quotes(full_id) + " names no rulebook: write it as book/rule, such as cispr-32/mains-b-qp");
+    }
+    return {full_id.substr(0, slash), full_id.substr(slash + 1)};
+}
+
+RuleRef RuleLibrary::find(std::string_view full_id) const {
+    const auto [book_id, rule_id] = split_id(full_id);
+    const auto& book = find_book(book_id, full_id).book;
+    if (const auto* rule = book.find(rule_id)) return {&book, rule};
+    std::vector<std::string> names;
+    for (const auto& rule : book.rules) names.push_back(rule.id);
+    fail_input("rulebook " + book.id + " has no rule " + in_quotes(rule_id) + suggestion(rule_id, names));
+}
+
+const ChannelPlan& RuleLibrary::find_plan(std::string_view full_id) const {
+    const auto [book_id, plan_id] = split_id(full_id);
+    const auto& book = find_book(book_id, full_id).book;
+    if (const auto* plan = book.find_plan(plan_id)) return *plan;
+    std::vector<std::string> names;
+    for (const auto& plan : book.plans) names.push_back(plan.id);
+    fail_input("rulebook " + book.id + " has no channel plan " + in_quotes(plan_id) + suggestion(plan_id, names));
+}
+
+}  // namespace rt

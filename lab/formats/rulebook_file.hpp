@@ -1,0 +1,43 @@
+// Rulebook files: published limits as TOML.
+#pragma once
+
+#include <deque>
+#include <filesystem>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "core/rules/rule.hpp"
+#include "lab/formats/config.hpp"
+
+namespace rt {
+
+extern const FileInfo rulebook_file;
+
+Rulebook read_rulebook(std::string_view text, const std::string& file);
+
+// All rulebooks at hand: the shipped ones and those a campaign or a command line adds.
+class RuleLibrary {
+  public:
+    struct Entry {
+        Rulebook book;
+        std::filesystem::path file;
+        std::string text;
+    };
+
+    // Throws Error(input) if a book's id is taken already.
+    void add(const std::filesystem::path& file);
+    void add_folder(const std::filesystem::path& folder);  // every .toml in it, by name
+
+    // "cispr-32/mains-b-qp". Throws Error(input) with the nearest known id.
+    RuleRef find(std::string_view full_id) const;
+    // "ieee-802.15.4/oqpsk-2450": a channel plan.
+    const ChannelPlan& find_plan(std::string_view full_id) const;
+    const std::deque<Entry>& entries() const { return entries_; }
+
+  private:
+    const Entry& find_book(std::string_view id, std::string_view full_id) const;
+    std::deque<Entry> entries_;  // addresses stay valid
+};
+
+}  // namespace rt

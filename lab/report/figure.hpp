@@ -1,0 +1,66 @@
+// Figures as data, and one gnuplot that draws them all.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "core/measure/outcome.hpp"
+#include "core/rules/finding.hpp"
+#include "core/rules/rule.hpp"
+
+namespace rt {
+
+enum class CurveRole { trace, limit };
+
+struct Curve {
+    std::string name;
+    CurveRole role = CurveRole::trace;
+    std::vector<double> x, y;  // a NaN y breaks the line
+};
+
+struct Marker {
+    double x = 0, y = 0;
+    std::string text;
+};
+
+struct Figure {
+    std::string title;
+    std::string x_label, y_label;
+    bool log_x = false;
+    std::vector<Curve> curves;
+    std::vector<Marker> markers;
+};
+
+// A trace with the limits that its findings cite and the worst margin marked. Masks are drawn against the
+// offset from the carrier. `findings` are those of the point.
+Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
+                    const std::vector<Finding>& findings);
+
+// The limits of rules alone, over the band that they cover.
+Figure rules_figure(const std::vector<RuleRef>& rules);
+
+// The same curve with few enough points to draw: highest and lowest of each column of pixels, in their order.
+Curve thinned(const Curve& curve, bool log_x, std::size_t columns);
+
+// A gnuplot process that draws figures one after another. Texts reach it only as escaped single-quoted,
+// non-enhanced strings.
+class Plotter {
+  public:
+    Plotter();   // Error(output) when gnuplot cannot be started
+    ~Plotter();  // ends the process; use finish() to hear of trouble
+    Plotter(const Plotter&) = delete;
+    Plotter& operator=(const Plotter&) = delete;
+
+    // By the ending of `file`: .svg or .png.
+    void draw(const Figure& figure, const std::filesystem::path& file);
+    // Waits until everything is drawn. Error(output) if gnuplot reported trouble.
+    void finish();
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace rt

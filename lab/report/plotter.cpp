@@ -1,0 +1,195 @@
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstring>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/figure.hpp"
+
+namespace rt {
+namespace {
+
+constexpr const char* trace_colour = "#14506e";
+constexpr const char* limit_colours[] = {"#b3261e", "#8a5a00", "#6b3fa0", "#00695c", "#ad1457", "#37474f"};
+constexpr const char* limit_dashes[] = {"1", "2", "4", "5", "3", "1"};
+
+// A gnuplot single-quoted string: quotes doubled, control characters dropped. Nothing else is special in it.
+std::string text(std::string_view raw) {
+    std::string out = "'";
+    for (const char c : raw) {
+        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) continue;
+        out += c;
+        if (c == '\'') out += c;
+    }
+    return out + "'";
+}
+
+struct Range {
+    double low, high;
+};
+
+Range y_range(const Figure& figure) {
+    double low = 1e300, high = -1e300;
+    for (const auto& curve : figure.curves) {
+        for (const double y : curve.y) {
+            if (!std::isfinite(y)) continue;
+            low = std::min(low, y);
+            high = std::max(high, y);
+        }
+    }
+    if (low > high) return {0, 1};
+    const double step = high - low > 200 ? 50 : 10;
+    return {std::floor(low / step) * step, (std::floor(high / step + 0.6) + 1) * step};
+}
+
+Range x_range(const Figure& figure) {
+    Range range{1e300, -1e300};
+    for (const auto& curve : figure.curves) {
+        if (curve.x.empty()) continue;
+        const auto [low, high] = std::minmax_element(curve.x.begin(), curve.x.end());
+        range = {std::min(range.low, *low), std::max(range.high, *high)};
+    }
+    return range;
+}
+
+// Labels at the ends and at 1, 2, 5 of each decade between, where there is room.
+std::string log_ticks(Range x) {
+    std::vector<double> ticks{x.low};
+    for (double decade = std::pow(10, std::floor(std::log10(x.low))); decade <= x.high; decade *= 10) {
+        for (const double digit : {1.0, 2.0, 5.0}) {
+            const double at = decade * digit;
+            if (at > ticks.back() * 1.15 && at < x.high / 1.15) ticks.push_back(at);
+        }
+    }
+    ticks.push_back(x.high);
+    std::string out;
+    for (const double at : ticks) out += (out.empty() ? "" : ", ") + text(decimal(at, 4)) + " " + exact(at);
+    return "set xtics (" + out + ")\n";
+}
+
+std::string block(const std::string& name, const std::vector<double>& x, const std::vector<double>& y) {
+    std::string out = "$" + name + " << EOD\n";
+    char row[80];
+    for (std::size_t i = 0; i < x.size(); ++i) {
+        if (std::isfinite(y[i])) {
+            std::snprintf(row, sizeof row, "%.9g %.6g\n", x[i], y[i]);
+            out += row;
+        } else {
+            out += "\n";  // an empty line breaks the curve
+        }
+    }
+    return out + "EOD\n";
+}
+
+std::string script(const Figure& figure, const std::string& file) {
+    const Range x = x_range(figure), y = y_range(figure);
+    std::string out = "reset\n";
+    const bool png = file.ends_with(".png");
+    out += png ? "set terminal pngcairo size 1280,680 font 'DejaVu Sans,13' noenhanced\n"
+               : "set terminal svg size 960,500 dynamic font 'DejaVu Sans,Helvetica,Arial,sans-serif,13' noenhanced\n";
+    out += "set output " + text(file) + "\nset encoding utf8\n";
+    out += "set title " + text(figure.title) + " offset 0,-0.4\n";
+    out += "set xlabel " + text(figure.x_label) + "\nset ylabel " + text(figure.y_label) + "\n";
+    out += "set border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' lt 1 lw 0.6\n";
+    out += "set key outside below center horizontal Left reverse samplen 3 font ',12'\n";
+    out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
+    out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
+    std::string plots;
+    std::size_t limits = 0;
+    for (std::size_t i = 0; i < figure.curves.size(); ++i) {
+        const Curve& curve = figure.curves[i];
+        const std::string name = "curve" + std::to_string(i);
+        out += block(name, curve.x, curve.y);
+        std::string style = std::string("lw 1.1 lc rgb '") + trace_colour + "'";
+        if (curve.role == CurveRole::limit) {
+            const std::size_t k = limits++ % std::size(limit_colours);
+            style = std::string("lw 2.2 dt ") + limit_dashes[k] + " lc rgb '" + limit_colours[k] + "'";
+        }
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with lines " + style + " title " + text(curve.name);
+    }
+    for (std::size_t i = 0; i < figure.markers.size(); ++i) {
+        const Marker& marker = figure.markers[i];
+        const std::string name = "marker" + std::to_string(i);
+        out += block(name, {marker.x}, {marker.y});
+        plots += ", $" + name + " using 1:2 with points pt 6 ps 1.7 lw 2.4 lc rgb '#111111' title " + text(marker.text);
+    }
+    out += "plot " + plots + "\nunset output\n";
+    return out;
+}
+
+}  // namespace
+
+struct Plotter::State {
+    pid_t child = -1;
+    int input = -1;
+    std::vector<std::filesystem::path> drawn;
+
+    void write_all(std::string_view bytes) const {
+        while (!bytes.empty()) {
+            const auto wrote = ::write(input, bytes.data(), bytes.size());
+            if (wrote < 0 && errno == EINTR) continue;
+            if (wrote < 0) throw Error(ErrorKind::output, "gnuplot", std::string("ended early: ") + std::strerror(errno));
+            bytes.remove_prefix(static_cast<std::size_t>(wrote));
+        }
+    }
+    int wait() {
+        if (child < 0) return 0;
+        ::close(input);
+        int status = 0;
+        while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+        }
+        child = -1;
+        return WIFEXITED(status) ? WEXITSTATUS(status) : 1;
+    }
+};
+
+Plotter::Plotter() : state_(std::make_unique<State>()) {
+    ::signal(SIGPIPE, SIG_IGN);
+    int ends[2];
+    if (::pipe2(ends, O_CLOEXEC) != 0) throw Error(ErrorKind::output, "gnuplot", std::strerror(errno));
+    state_->child = ::fork();
+    if (state_->child < 0) throw Error(ErrorKind::output, "gnuplot", std::strerror(errno));
+    if (state_->child == 0) {
+        ::dup2(ends[0], STDIN_FILENO);
+        // Warnings of gnuplot are no words for the people at the bench; failures show as missing figures.
+        const int nothing = ::open("/dev/null", O_WRONLY);
+        ::dup2(nothing, STDOUT_FILENO);
+        ::dup2(nothing, STDERR_FILENO);
+        ::execlp("gnuplot", "gnuplot", "-d", static_cast<char*>(nullptr));
+        ::_exit(127);
+    }
+    ::close(ends[0]);
+    state_->input = ends[1];
+}
+
+Plotter::~Plotter() { state_->wait(); }
+
+void Plotter::draw(const Figure& figure, const std::filesystem::path& file) {
+    std::error_code ignored;
+    std::filesystem::remove(file, ignored);  // so that an old figure cannot pass for a new one
+    state_->write_all(script(figure, file.string()));
+    state_->drawn.push_back(file);
+}
+
+void Plotter::finish() {
+    const int code = state_->wait();
+    if (code == 127) throw Error(ErrorKind::output, "gnuplot", "cannot be started: install the package gnuplot-nox");
+    for (const auto& file : state_->drawn) {
+        std::error_code error;
+        if (std::filesystem::file_size(file, error) == 0 || error) {
+            throw Error(ErrorKind::output, file.string(), "gnuplot drew no figure");
+        }
+    }
+    state_->drawn.clear();
+    if (code != 0) throw Error(ErrorKind::output, "gnuplot", "ended with code " + std::to_string(code));
+}
+
+}  // namespace rt

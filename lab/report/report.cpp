@@ -1,0 +1,351 @@
+#include "lab/report/report.hpp"
+
+#include <algorithm>
+#include <kainjow/mustache.hpp>
+#include <map>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/figure.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/tally/tally.hpp"
+#include "report_template.hpp"
+
+namespace rt {
+namespace {
+
+using Mustache = kainjow::mustache::mustache;
+using Data = kainjow::mustache::data;
+
+Data list() { return Data{Data::type::list}; }
+
+// Numbers with a true minus sign, so that -3 does not look like a dash.
+std::string shown(std::optional<double> value, int decimals = 2) {
+    if (!value) return "–";
+    std::string text = fixed(*value, decimals);
+    if (text[0] == '-') text.replace(0, 1, "−");
+    return text;
+}
+
+// A sign beside each verdict, so that it does not rest on colour.
+const char* sign(Verdict verdict) {
+    switch (verdict) {
+        case Verdict::pass: return "✓";
+        case Verdict::marginal: return "△";
+        case Verdict::fail: return "✕";
+        case Verdict::none: return "○";
+    }
+    return "";
+}
+
+Data verdict_data(Verdict verdict) {
+    Data data;
+    data.set("verdict", name(verdict));
+    data.set("verdict_class", lower(name(verdict)));
+    data.set("verdict_sign", sign(verdict));
+    return data;
+}
+
+struct Row {
+    const PointRecord* point;
+    const Finding* finding;
+};
+
+std::vector<Row> sorted_findings(const RunRecord& run) {
+    std::vector<Row> rows;
+    for (const auto& point : run.points) {
+        for (const auto& finding : point.findings) rows.push_back({&point, &finding});
+    }
+    std::stable_sort(rows.begin(), rows.end(),
+                     [](const Row& a, const Row& b) { return reads_before(*a.finding, *b.finding); });
+    return rows;
+}
+
+std::string value_text(const Finding& f, std::optional<double> value) {
+    return is_decibel(f.unit) || !info(f.unit).prefixed ? shown(value) : value ? format({*value, f.unit}) : "–";
+}
+
+Data finding_data(const Row& row) {
+    const Finding& f = *row.finding;
+    Data data = verdict_data(f.verdict);
+    data.set("test", row.point->test);
+    data.set("point", row.point->label);
+    data.set("position", std::to_string(row.point->position));
+    data.set("rule", f.rule);
+    data.set("rule_title", f.title);
+    data.set("clause", f.clause);
+    data.set("value", value_text(f, f.value));
+    data.set("limit", value_text(f, f.limit));
+    data.set("margin", value_text(f, f.margin));
+    data.set("unit", pretty(f.unit));
+    data.set("margin_unit", pretty(f.margin_unit()));
+    data.set("at", f.at ? format(*f.at) : "–");
+    data.set("reason", f.reason);
+    Data deviations = list();
+    for (const auto& text : f.deviations) deviations << Data{"text", text};
+    data.set("deviations", deviations);
+    data.set("changed", !f.deviations.empty());
+    return data;
+}
+
+Data pair_list(const RunRecord& run, const std::string& prefix) {
+    Data out = list();
+    for (const auto& [name, value] : run.facts) {
+        if (!name.starts_with(prefix) || value.empty()) continue;
+        Data entry;
+        entry.set("name", name.substr(prefix.size()));
+        entry.set("value", value);
+        out << entry;
+    }
+    return out;
+}
+
+std::string readable_time(const std::string& iso) {
+    return iso.size() < 19 ? iso : iso.substr(0, 10) + " " + iso.substr(11, 8) + " UTC";
+}
+
+// Where figures of points are, and what to say about those without one.
+struct Figures {
+    std::map<std::size_t, std::string> svg;  // by position
+    std::map<std::string, std::size_t> left_out;  // by test
+    std::vector<std::filesystem::path> files;
+};
+
+// The points that get a figure: in every test those that a reader wants to see first.
+std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t most, Figures& figures) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    std::vector<const PointRecord*> chosen;
+    for (const auto& point : run.points) by_test[point.test].push_back(&point);
+    const auto worst = [](const PointRecord& p) {
+        Finding unjudged;
+        unjudged.verdict = Verdict::pass;
+        const auto at = std::min_element(p.findings.begin(), p.findings.end(), reads_before);
+        return at == p.findings.end() ? unjudged : *at;
+    };
+    for (auto& [test, points] : by_test) {
+        std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
+            return reads_before(worst(*a), worst(*b));
+        });
+        if (points.size() > most) {
+            figures.left_out[test] = points.size() - most;
+            points.resize(most);
+        }
+        chosen.insert(chosen.end(), points.begin(), points.end());
+    }
+    return chosen;
+}
+
+Figures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
+    Figures figures;
+    const auto chosen = points_to_draw(run.record(), most, figures);
+    if (chosen.empty()) return figures;
+    make_folder(folder / "figures");
+    Plotter plotter;
+    std::map<std::size_t, std::filesystem::path> files;
+    for (const PointRecord* point : chosen) {
+        const Outcome outcome = run.outcome_of(*point);
+        if (outcome.traces.empty() || outcome.traces.front().x.empty()) continue;
+        std::vector<RuleRef> rules;
+        for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
+        const auto stem = std::filesystem::path(point->capture.file).stem().string();
+        const auto file = folder / "figures" / (stem + ".svg");
+        plotter.draw(trace_figure(outcome.traces.front(), point->test + ": " + point->label, rules, point->findings), file);
+        files[point->position] = file;
+    }
+    plotter.finish();
+    for (const auto& [position, file] : files) {
+        figures.svg[position] = base64(read_file(file));
+        figures.files.push_back(file);
+    }
+    return figures;
+}
+
+Data point_data(const PointRecord& point, const Figures& figures) {
+    Data data;
+    data.set("label", point.label);
+    data.set("position", std::to_string(point.position));
+    data.set("started", readable_time(point.started));
+    data.set("capture", point.capture.file);
+    data.set("sha256", point.capture.sha256);
+    Data findings = list(), results = list(), notes = list();
+    for (const auto& finding : point.findings) findings << finding_data({&point, &finding});
+    for (const auto& result : point.results) {
+        Data entry;
+        std::string words = result.name;
+        std::replace(words.begin(), words.end(), '_', ' ');
+        entry.set("name", words);
+        entry.set("value", format(result.value));
+        results << entry;
+    }
+    for (const auto& note : point.notes) notes << Data{"text", note};
+    data.set("findings", findings);
+    data.set("results", results);
+    data.set("has_results", !point.results.empty());
+    data.set("notes", notes);
+    const auto svg = figures.svg.find(point.position);
+    data.set("has_figure", svg != figures.svg.end());
+    if (svg != figures.svg.end()) data.set("svg", svg->second);
+    std::string alt = "Measured trace of " + point.test + ", " + point.label;
+    for (const auto& f : point.findings) {
+        alt += "; " + f.rule + ": " + name(f.verdict);
+        if (f.margin) alt += ", margin " + fixed(*f.margin, 2) + " " + symbol(f.margin_unit());
+    }
+    data.set("alt", alt);
+    return data;
+}
+
+Data tests_data(const RunRecord& run, const Figures& figures) {
+    Data tests = list();
+    for (const auto& test : run.tests) {
+        Data data, points = list();
+        VerdictCounts counts;
+        std::size_t done = 0;
+        for (const auto& point : run.points) {
+            if (point.test != test.name) continue;
+            ++done;
+            for (const auto& finding : point.findings) counts.add(finding.verdict);
+            points << point_data(point, figures);
+        }
+        data.set("name", test.name);
+        data.set("title", test.title);
+        data.set("procedure", test.procedure);
+        data.set("instrument", test.instrument);
+        data.set("note", test.note);
+        data.set("has_note", !test.note.empty());
+        data.set("done", std::to_string(done));
+        data.set("planned", std::to_string(test.points_planned));
+        data.set("incomplete", done < test.points_planned);
+        data.set("points", points);
+        data.set("pass", std::to_string(counts.pass));
+        data.set("marginal", std::to_string(counts.marginal));
+        data.set("fail", std::to_string(counts.fail));
+        data.set("none", std::to_string(counts.none));
+        const auto left_out = figures.left_out.find(test.name);
+        data.set("has_left_out", left_out != figures.left_out.end());
+        if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
+        tests << data;
+    }
+    return tests;
+}
+
+Data rules_data(const RunData& run) {
+    Data rules = list();
+    for (const auto& [book, rule] : run.cited_rules()) {
+        Data data;
+        data.set("id", book->id + "/" + rule->id);
+        data.set("title", rule->title);
+        data.set("standard", book->standard);
+        data.set("edition", book->edition);
+        data.set("clause", rule->clause);
+        std::string conditions;
+        for (const auto& [name, value] : rule->conditions) conditions += (conditions.empty() ? "" : ", ") + name + " " + value;
+        if (rule->detector) conditions += (conditions.empty() ? "" : ", ") + std::string(name(*rule->detector)) + " detector";
+        if (rule->bandwidth) conditions += (conditions.empty() ? "" : ", ") + ("RBW " + format(*rule->bandwidth));
+        data.set("conditions", conditions);
+        data.set("basis", rule->basis);
+        data.set("confidence", name(rule->confidence));
+        data.set("unsure", rule->confidence != Confidence::sure);
+        data.set("signed", rule->sign_off.has_value());
+        if (rule->sign_off) {
+            data.set("sign_off", rule->sign_off->by + ", " + rule->sign_off->on + ", " + rule->sign_off->document);
+        }
+        rules << data;
+    }
+    return rules;
+}
+
+Data equipment_data(const RunRecord& run) {
+    Data out = list();
+    for (const auto& i : run.instruments) {
+        Data data;
+        data.set("role", i.role);
+        data.set("name", i.name);
+        data.set("serial", i.serial.empty() ? "–" : i.serial);
+        data.set("identity", i.identity);
+        data.set("due", i.calibration_due.empty() ? "not stated" : i.calibration_due);
+        data.set("connected_to", i.connected_to.empty() ? "–" : i.connected_to);
+        out << data;
+    }
+    return out;
+}
+
+std::string overall(const VerdictCounts& counts, bool complete) {
+    if (counts.fail > 0) return "FAIL";
+    if (counts.none > 0 || !complete || counts.total() == 0) return "NONE";
+    return counts.marginal > 0 ? "MARGINAL" : "PASS";
+}
+
+std::string page(const RunData& data, const Figures& figures) {
+    const RunRecord& run = data.record();
+    const VerdictCounts counts = run.counts();
+    Data page;
+    for (const char* name : {"title", "customer", "operator", "note", "bench", "version", "state"}) {
+        page.set(name, run.fact(name));
+        page.set(std::string("has_") + name, !run.fact(name).empty());
+    }
+    page.set("model", run.fact("unit.model"));
+    page.set("serial", run.fact("unit.serial"));
+    page.set("started", readable_time(run.fact("started")));
+    page.set("ended", readable_time(run.fact("ended")));
+    const bool complete = run.fact("state") == "complete";
+    page.set("incomplete", !complete);
+    const auto verdict = *parse_verdict(overall(counts, complete));
+    page.set("overall", verdict_data(verdict));
+    page.set("pass", std::to_string(counts.pass));
+    page.set("marginal", std::to_string(counts.marginal));
+    page.set("fail", std::to_string(counts.fail));
+    page.set("none", std::to_string(counts.none));
+    page.set("total", std::to_string(counts.total()));
+    page.set("unit", pair_list(run, "unit."));
+    page.set("environment", pair_list(run, "environment."));
+    Data findings = list();
+    bool changed = false;
+    for (const auto& row : sorted_findings(run)) {
+        findings << finding_data(row);
+        changed = changed || !row.finding->deviations.empty();
+    }
+    page.set("changed", changed);
+    page.set("findings", findings);
+    page.set("tests", tests_data(run, figures));
+    page.set("rules", rules_data(data));
+    page.set("equipment", equipment_data(run));
+    Data events = list(), files = list();
+    for (const auto& e : run.events) {
+        Data entry;
+        entry.set("time", readable_time(e.time));
+        entry.set("kind", e.kind);
+        entry.set("text", e.text);
+        events << entry;
+    }
+    for (const auto& f : run.files) {
+        Data entry;
+        entry.set("file", f.file);
+        entry.set("sha256", f.sha256);
+        files << entry;
+    }
+    page.set("events", events);
+    page.set("has_events", !run.events.empty());
+    page.set("files", files);
+    page.set("made", readable_time(utc_now()));
+    Mustache mustache{std::string(report_template)};
+    if (!mustache.is_valid()) throw Error(ErrorKind::internal, "report template", mustache.error_message());
+    return mustache.render(page);
+}
+
+}  // namespace
+
+std::vector<std::filesystem::path> write_report(const RunData& run, const std::filesystem::path& folder,
+                                                const ReportOptions& options) {
+    make_folder(folder);
+    const Figures figures = draw_figures(run, folder, options.figures_per_test);
+    const std::filesystem::path html = folder / "report.html", csv = folder / "results.csv", json = folder / "results.json";
+    write_file(html, page(run, figures));
+    write_file(csv, findings_csv(run.record()));
+    write_file(json, run_json(run.record()));
+    std::vector<std::filesystem::path> written{html, csv, json};
+    written.insert(written.end(), figures.files.begin(), figures.files.end());
+    return written;
+}
+
+}  // namespace rt

@@ -1,0 +1,34 @@
+// A kept run, opened for reports: the tally's record, the rules it was judged by, and its traces measured again
+// from the captures.
+#pragma once
+
+#include <filesystem>
+
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+class RunData {
+  public:
+    // Throws Error(input) for a folder that is no run.
+    explicit RunData(const std::filesystem::path& folder);
+
+    const RunRecord& record() const { return record_; }
+    const RuleLibrary& rules() const { return library_; }
+    const std::filesystem::path& folder() const { return folder_; }
+
+    // Rules that findings of the run cite, in order of their ids.
+    std::vector<RuleRef> cited_rules() const;
+
+    // The procedure run again on the kept capture. Throws Error(input) when the capture is missing or its hash
+    // is not the one in the tally.
+    Outcome outcome_of(const PointRecord& point) const;
+
+  private:
+    std::filesystem::path folder_;
+    RunRecord record_;
+    RuleLibrary library_;
+};
+
+}  // namespace rt

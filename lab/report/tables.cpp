@@ -1,0 +1,123 @@
+#include "lab/report/tables.hpp"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/text.hpp"
+#include "lab/version.hpp"
+
+namespace rt {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr int json_schema = 1;
+
+Json number(std::optional<double> value) {
+    if (!value || !std::isfinite(*value)) return nullptr;
+    return *value;
+}
+
+void tag(Json& entry, const PointRecord* point) {
+    if (!point) return;
+    entry["test"] = point->test;
+    entry["point"] = point->label;
+    entry["id"] = point->id;
+}
+
+Json to_json(const Result& result, const PointRecord* point) {
+    Json entry{{"name", result.name},
+               {"value", number(result.value.value)},
+               {"unit", symbol(result.value.unit)},
+               {"uncertainty", number(result.uncertainty)}};
+    tag(entry, point);
+    return entry;
+}
+
+Json to_json(const Finding& f, const PointRecord* point) {
+    Json at = nullptr;
+    if (f.at) at = Json{{"value", number(f.at->value)}, {"unit", symbol(f.at->unit)}};
+    Json entry{{"rule", f.rule},
+               {"title", f.title},
+               {"clause", f.clause},
+               {"limit", number(f.limit)},
+               {"value", number(f.value)},
+               {"unit", symbol(f.unit)},
+               {"margin", number(f.margin)},
+               {"margin_unit", symbol(f.margin_unit())},
+               {"verdict", name(f.verdict)},
+               {"reason", f.reason},
+               {"at", at},
+               {"points_judged", f.points_judged},
+               {"points_beyond", f.points_beyond},
+               {"deviations", f.deviations}};
+    tag(entry, point);
+    return entry;
+}
+
+Json counts_json(const VerdictCounts& counts) {
+    return {{"PASS", counts.pass}, {"MARGINAL", counts.marginal}, {"FAIL", counts.fail}, {"NONE", counts.none}};
+}
+
+Json head() { return {{"schema", json_schema}, {"version", version()}}; }
+
+// Invalid UTF-8 from an instrument or a file must not break the document.
+std::string text_of(const Json& json) { return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n"; }
+
+std::string cell(std::string text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
+    return '"' + text + '"';
+}
+
+std::string cell(std::optional<double> value, int decimals) { return value ? fixed(*value, decimals) : ""; }
+
+}  // namespace
+
+std::string run_json(const RunRecord& run) {
+    Json json = head();
+    json["run"] = run.facts;
+    json["counts"] = counts_json(run.counts());
+    json["results"] = json["findings"] = json["notes"] = Json::array();
+    for (const auto& point : run.points) {
+        for (const auto& result : point.results) json["results"].push_back(to_json(result, &point));
+        for (const auto& finding : point.findings) json["findings"].push_back(to_json(finding, &point));
+        for (const auto& note : point.notes) json["notes"].push_back(point.test + ", " + point.label + ": " + note);
+    }
+    return text_of(json);
+}
+
+std::string measurement_json(const std::vector<Result>& results, const std::vector<Finding>& findings,
+                             const std::vector<std::string>& notes) {
+    Json json = head();
+    json["results"] = json["findings"] = Json::array();
+    VerdictCounts counts;
+    for (const auto& result : results) json["results"].push_back(to_json(result, nullptr));
+    for (const auto& finding : findings) {
+        json["findings"].push_back(to_json(finding, nullptr));
+        counts.add(finding.verdict);
+    }
+    json["counts"] = counts_json(counts);
+    json["notes"] = notes;
+    return text_of(json);
+}
+
+std::string findings_csv(const RunRecord& run) {
+    std::string out = "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,reason,deviations,"
+                      "capture,capture_sha256\n";
+    for (const auto& point : run.points) {
+        for (const auto& f : point.findings) {
+            std::string deviations;
+            for (const auto& d : f.deviations) deviations += (deviations.empty() ? "" : "; ") + d;
+            const std::string cells[] = {std::to_string(point.position), point.test, point.label, f.rule, f.clause,
+                                         name(f.verdict), cell(f.value, 4), cell(f.limit, 4), cell(f.margin, 4),
+                                         symbol(f.unit), f.at ? exact(f.at->value) : "", f.at ? symbol(f.at->unit) : "",
+                                         f.reason, deviations, point.capture.file, point.capture.sha256};
+            for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + cell(cells[i]);
+            out += '\n';
+        }
+    }
+    return out;
+}
+
+}  // namespace rt

@@ -1,0 +1,23 @@
+// Results and findings as CSV and JSON. The JSON is described in docs/json.md.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/measure/outcome.hpp"
+#include "core/rules/finding.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+// A run: results, findings and notes of all points, each with its test and point.
+std::string run_json(const RunRecord& run);
+
+// A single measurement; the same schema without test and point.
+std::string measurement_json(const std::vector<Result>& results, const std::vector<Finding>& findings,
+                             const std::vector<std::string>& notes);
+
+// One row a finding, in the order of the run.
+std::string findings_csv(const RunRecord& run);
+
+}  // namespace rt

@@ -1,0 +1,165 @@
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "core/base/text.hpp"
+#include "lab/report/figure.hpp"
+
+namespace rt {
+namespace {
+
+constexpr double gap = std::numeric_limits<double>::quiet_NaN();
+
+// Frequencies are drawn in the unit that keeps the numbers short.
+struct Scale {
+    double factor;
+    std::string unit;
+};
+
+Scale scale_for(double highest, Unit unit) {
+    if (unit != Unit::hertz) return {1, pretty(unit)};
+    if (highest >= 3e9) return {1e9, "GHz"};
+    if (highest >= 1e6) return {1e6, "MHz"};
+    if (highest >= 1e3) return {1e3, "kHz"};
+    return {1, "Hz"};
+}
+
+// The line between `low` and `high`, sampled where it bends on the drawn axis; pieces end in steps.
+void append_line(Curve& curve, const LimitLine& line, double low, double high, double shift, bool mirror, double factor) {
+    for (const auto& piece : line.pieces()) {
+        const double from = std::max(piece.from, low), to = std::min(piece.to, high);
+        if (!(to > from)) continue;
+        constexpr int steps = 40;
+        const int count = piece.level_from == piece.level_to ? 1 : steps;
+        for (int i = 0; i <= count; ++i) {
+            const double share = static_cast<double>(i) / count;
+            const double x = from > 0 ? from * std::pow(to / from, share) : from + (to - from) * share;
+            curve.x.push_back((mirror ? -x : x) / factor);
+            curve.y.push_back(piece.level(std::clamp(x, from, to)) + shift);
+        }
+        // A gap only where the next piece does not continue.
+        const auto* next = &piece + 1;
+        if (&piece != &line.pieces().back() && next->from == piece.to) continue;
+        curve.x.push_back((mirror ? -to : to) / factor);
+        curve.y.push_back(gap);
+    }
+}
+
+// Both parts of a mask put together: the level that counts at every offset.
+void append_mask(Curve& curve, const Mask& mask, double reference, double low, double high, double factor) {
+    constexpr int steps = 1200;
+    for (int i = 0; i <= steps; ++i) {
+        const double offset = low + (high - low) * i / steps;
+        const auto level = mask.at(offset, reference);
+        curve.x.push_back(offset / factor);
+        curve.y.push_back(level ? level->level : gap);
+    }
+}
+
+Curve limit_curve(RuleRef ref, double low, double high, double reference, double factor) {
+    Curve curve;
+    curve.name = ref.book->standard + ": " + ref.rule->title;
+    curve.role = CurveRole::limit;
+    if (const auto* line = ref.rule->line()) append_line(curve, *line, low, high, 0, false, factor);
+    if (const auto* mask = ref.rule->mask()) append_mask(curve, *mask, reference, low, high, factor);
+    return curve;
+}
+
+std::string x_name(bool offset) { return offset ? "Offset from the carrier" : "Frequency"; }
+
+std::string y_name(const Trace& trace, Unit unit) {
+    std::string text = trace.title + " in " + pretty(unit);
+    if (trace.detector) text += std::string(", ") + name(*trace.detector);
+    if (trace.resolution_bandwidth_hz) text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz});
+    return text;
+}
+
+std::string marker_text(const Finding& finding) {
+    const double margin = *finding.margin;
+    return std::string(name(finding.verdict)) + ": margin " + fixed(margin, 2) + " " + pretty(finding.margin_unit()) +
+           " at " + format(*finding.at);
+}
+
+}  // namespace
+
+Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
+                    const std::vector<Finding>& findings) {
+    const bool offset = std::any_of(rules.begin(), rules.end(), [](RuleRef r) { return r.rule->mask(); });
+    const double centre = offset ? trace.centre_hz.value_or(0) : 0;
+    const double low = trace.x.front() - centre, high = trace.x.back() - centre;
+    const Scale scale = scale_for(std::max(std::abs(low), std::abs(high)), trace.x_unit);
+    Figure figure;
+    figure.title = title;
+    figure.x_label = x_name(offset) + " in " + scale.unit;
+    figure.y_label = y_name(trace, trace.y_unit);
+    figure.log_x = trace.log_x && !offset && low > 0;
+    Curve curve{trace.title, CurveRole::trace, {}, trace.y};
+    for (const double x : trace.x) curve.x.push_back((x - centre) / scale.factor);
+    figure.curves.push_back(thinned(curve, figure.log_x, 1200));
+    for (const auto& ref : rules) {
+        // Limits are drawn in the unit of the trace; one in another unit would not compare by eye.
+        if (ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
+        figure.curves.push_back(limit_curve(ref, low, high, trace.reference_level.value_or(0), scale.factor));
+    }
+    for (const auto& finding : findings) {
+        if (finding.verdict == Verdict::none || !finding.at || finding.unit != trace.y_unit) continue;
+        figure.markers.push_back({finding.at->value / scale.factor, *finding.value, marker_text(finding)});
+    }
+    return figure;
+}
+
+Figure rules_figure(const std::vector<RuleRef>& rules) {
+    double low = std::numeric_limits<double>::infinity(), high = 0;
+    bool offset = false;
+    for (const auto& ref : rules) {
+        if (const auto* line = ref.rule->line()) {
+            low = std::min(low, line->from());
+            high = std::max(high, std::isinf(line->to()) ? 2 * line->from() : line->to());
+        }
+        if (const auto* mask = ref.rule->mask()) {
+            const auto& part = mask->relative ? mask->relative : mask->absolute;
+            offset = true;
+            high = std::max(high, std::isinf(part->to()) ? ref.rule->cover_to.value_or(2 * part->from()) : part->to());
+            low = -high;
+        }
+    }
+    const Scale scale = scale_for(high, Unit::hertz);
+    Figure figure;
+    figure.log_x = !offset && low > 0 && high / low > 5;
+    figure.x_label = x_name(offset) + " in " + scale.unit;
+    const Rule& first = *rules.front().rule;
+    figure.y_label = "Limit in " + std::string(pretty(first.unit)) +
+                     (offset && first.mask()->relative ? " for a reference level of 0 " + std::string(pretty(first.unit)) : "");
+    figure.title = rules.size() == 1 ? rules.front().book->standard + ": " + first.title : "Limits";
+    for (const auto& ref : rules) figure.curves.push_back(limit_curve(ref, low, high, 0, scale.factor));
+    return figure;
+}
+
+Curve thinned(const Curve& curve, bool log_x, std::size_t columns) {
+    if (curve.x.size() <= 2 * columns) return curve;
+    const auto place = [&](double x) { return log_x ? std::log(x) : x; };
+    const double left = place(curve.x.front()), width = place(curve.x.back()) - left;
+    Curve out{curve.name, curve.role, {}, {}};
+    const auto keep = [&](std::size_t i) {
+        out.x.push_back(curve.x[i]);
+        out.y.push_back(curve.y[i]);
+    };
+    std::size_t begin = 0;
+    while (begin < curve.x.size()) {
+        const auto column = [&](std::size_t i) {
+            return static_cast<std::size_t>((place(curve.x[i]) - left) / width * static_cast<double>(columns));
+        };
+        const std::size_t here = column(begin);
+        std::size_t end = begin, lowest = begin, highest = begin;
+        for (; end < curve.x.size() && column(end) == here; ++end) {
+            if (curve.y[end] < curve.y[lowest]) lowest = end;
+            if (curve.y[end] > curve.y[highest]) highest = end;
+        }
+        keep(std::min(lowest, highest));
+        if (lowest != highest) keep(std::max(lowest, highest));
+        begin = end;
+    }
+    return out;
+}
+
+}  // namespace rt

@@ -1,0 +1,36 @@
+// Carries a plan out: sets the unit, measures, judges, keeps.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <string>
+
+#include "lab/run/plan.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+// Told what happens, as it happens.
+class RunListener {
+  public:
+    virtual ~RunListener() = default;
+    virtual void connected(const InstrumentRecord& instrument) = 0;
+    // `seconds_left` from the durations so far; negative while unknown.
+    virtual void point_done(const PointRecord& point, std::size_t done, std::size_t total, double seconds_left) = 0;
+    // Asked before every point; true ends the run in good order.
+    virtual bool stop() = 0;
+};
+
+struct RunEnd {
+    enum class State { complete, stopped };
+    State state = State::complete;
+    VerdictCounts counts;
+};
+
+// Writes the run folder `folder`: tally.sqlite, captures/, and copies of all input files. Each point is durable
+// when its line is reported. Trouble with an instrument ends the run with Error(bench) after the tally has
+// noted it; the points before it are kept.
+RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
+                 RunListener& listener);
+
+}  // namespace rt

@@ -1,0 +1,26 @@
+// Serves a simulated instrument on a real TCP socket of the loopback address.
+#pragma once
+
+#include <memory>
+#include <string>
+
+#include "lab/simulate/instruments.hpp"
+
+namespace rt {
+
+class InstrumentServer {
+  public:
+    // Port 0 takes a free one. Throws Error(bench) when the port is taken.
+    explicit InstrumentServer(std::shared_ptr<SimulatedInstrument> instrument, unsigned short port = 0);
+    ~InstrumentServer();  // ends all connections
+    InstrumentServer(InstrumentServer&&) noexcept;
+
+    std::string host() const { return "127.0.0.1"; }
+    std::string port() const;
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace rt

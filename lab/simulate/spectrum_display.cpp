@@ -1,0 +1,160 @@
+#include "lab/simulate/spectrum_display.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/dsp/resolution.hpp"
+
+namespace rt {
+namespace {
+
+constexpr double thermal_dbm_hz = -173.975;  // k 290 K
+constexpr std::size_t most_draws = 256;
+
+double milliwatt(double dbm) { return std::pow(10, dbm / 10); }
+double decibel(double ratio) { return 10 * std::log10(ratio); }
+
+// SplitMix64 (Steele, Lea, Flood 2014): small, fast, and the same everywhere.
+class Random {
+  public:
+    explicit Random(std::uint64_t seed) : state_(seed) {}
+    double uniform() {  // in (0, 1)
+        state_ += 0x9e3779b97f4a7c15u;
+        std::uint64_t z = state_;
+        z = (z ^ (z >> 30)) * 0xbf58476d1ce4e5b9u;
+        z = (z ^ (z >> 27)) * 0x94d049bb133111ebu;
+        z ^= z >> 31;
+        return (static_cast<double>(z >> 11) + 0.5) * 0x1p-53;
+    }
+
+  private:
+    std::uint64_t state_;
+};
+
+double noise_density_mw(const Emission& emission, double frequency_hz) {
+    double density = 0;
+    for (const auto& n : emission.noise) {
+        if (frequency_hz < n.from_hz || frequency_hz > n.to_hz) continue;
+        const double share = std::log(frequency_hz / n.from_hz) / std::log(n.to_hz / n.from_hz);
+        density += milliwatt(n.density_dbm_hz + (n.density_to_dbm_hz - n.density_dbm_hz) * share);
+    }
+    return density;
+}
+
+// Power of the carrier behind the filter: its density weighted with the response, by Simpson's rule over
+// +-3.5 standard deviations of the filter.
+double carrier_power_mw(const EmittedCarrier& carrier, double frequency_hz, const GaussianFilter& filter) {
+    constexpr int steps = 14;
+    const double offset = frequency_hz - carrier.frequency_hz;
+    const double reach = filter.noise_bandwidth_hz() / std::sqrt(2 * std::numbers::pi) * 3.5;
+    const double main = milliwatt(carrier.level_dbm), third = milliwatt(carrier.regrowth_dbm);
+    double sum = 0;
+    for (int i = 0; i <= steps; ++i) {
+        const double x = reach * (2.0 * i / steps - 1);
+        const double weight = i == 0 || i == steps ? 1 : i % 2 == 1 ? 4 : 2;
+        const double density = main * oqpsk_density(offset + x, carrier.chip_rate_hz) +
+                               third * oqpsk_regrowth_density(offset + x, carrier.chip_rate_hz);
+        sum += weight * density * filter.power_response(x);
+    }
+    return sum * (2 * reach / steps) / 3;
+}
+
+struct SeenLine {
+    double amplitude;  // sqrt(mW), behind the filter
+    double share_on;
+};
+
+// A detector fed with envelope powers in mW; the level in dBm.
+double detect(Detector detector, const std::vector<double>& power) {
+    double sum = 0;
+    switch (detector) {
+        case Detector::peak:
+        case Detector::quasi_peak: return decibel(*std::max_element(power.begin(), power.end()));
+        case Detector::negative_peak: return decibel(*std::min_element(power.begin(), power.end()));
+        case Detector::sample: return decibel(power.front());
+        case Detector::rms:
+            for (const double p : power) sum += p;
+            return decibel(sum / static_cast<double>(power.size()));
+        case Detector::average:
+            for (const double p : power) sum += std::sqrt(p);
+            return 2 * decibel(sum / static_cast<double>(power.size()));
+    }
+    return 0;
+}
+
+class Point {
+  public:
+    Point(std::size_t draws, Detector detector, Random& random) : power_(draws), detector_(detector), random_(random) {}
+
+    double level_dbm(const std::vector<SeenLine>& lines, double noise_mw) {
+        // All lines of a point are gated together from a random instant of the burst period.
+        const double start = random_.uniform();
+        for (std::size_t k = 0; k < power_.size(); ++k) {
+            double i = 0, q = 0;
+            add(i, q, std::sqrt(-noise_mw * std::log(random_.uniform())));
+            const double phase = std::fmod(start + static_cast<double>(k) / static_cast<double>(power_.size()) * 16, 1);
+            for (const auto& line : lines) {
+                if (phase < line.share_on) add(i, q, line.amplitude);
+            }
+            power_[k] = i * i + q * q;
+        }
+        return detect(detector_, power_);
+    }
+
+  private:
+    void add(double& i, double& q, double amplitude) {
+        const double angle = 2 * std::numbers::pi * random_.uniform();
+        i += amplitude * std::cos(angle);
+        q += amplitude * std::sin(angle);
+    }
+
+    std::vector<double> power_;
+    Detector detector_;
+    Random& random_;
+};
+
+double total_mw(const Emission& emission, double from_hz, double to_hz) {
+    double sum = 0;
+    for (const auto& line : emission.lines) {
+        if (line.frequency_hz >= from_hz && line.frequency_hz <= to_hz) sum += milliwatt(line.level_dbm);
+    }
+    for (const auto& carrier : emission.carriers) {
+        if (carrier.frequency_hz >= from_hz && carrier.frequency_hz <= to_hz) sum += milliwatt(carrier.level_dbm);
+    }
+    return sum;
+}
+
+}  // namespace
+
+Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input, std::uint64_t seed) {
+    const auto filter = GaussianFilter::customary(setup.resolution_bandwidth_hz);
+    const double own_density_mw = milliwatt(thermal_dbm_hz + input.noise_figure_db + input.attenuation_db);
+    const double values = setup.dwell_s * setup.resolution_bandwidth_hz;
+    const auto draws = static_cast<std::size_t>(std::clamp(values, 1.0, static_cast<double>(most_draws)));
+    const double ceiling_dbm = input.reference_dbm + 3;
+    Random random(seed);
+    Point point(draws, setup.detector, random);
+    Display display;
+    display.level_dbm.resize(setup.points);
+    std::vector<SeenLine> seen;
+    auto first = emission.lines.begin();
+    for (std::size_t i = 0; i < setup.points; ++i) {
+        const double f = setup.start_hz + setup.step_hz() * static_cast<double>(i);
+        seen.clear();
+        while (first != emission.lines.end() && first->frequency_hz < f - filter.reach_hz()) ++first;
+        for (auto line = first; line != emission.lines.end() && line->frequency_hz <= f + filter.reach_hz(); ++line) {
+            const double power = milliwatt(line->level_dbm) * filter.power_response(line->frequency_hz - f);
+            seen.push_back({std::sqrt(power), line->share_on});
+        }
+        double noise_mw = (own_density_mw + noise_density_mw(emission, f)) * filter.noise_bandwidth_hz();
+        for (const auto& carrier : emission.carriers) noise_mw += carrier_power_mw(carrier, f, filter);
+        display.level_dbm[i] = std::min(point.level_dbm(seen, noise_mw), ceiling_dbm);
+    }
+    const double in_span = total_mw(emission, setup.start_hz, setup.stop_hz);
+    const double in_all = total_mw(emission, 0, 1e15);
+    display.overload = in_span > milliwatt(ceiling_dbm) || in_all > milliwatt(input.attenuation_db - 5);
+    return display;
+}
+
+}  // namespace rt

@@ -1,0 +1,246 @@
+#include "lab/simulate/world.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr double dbuv_to_dbm_50 = -106.98970004336019;  // 10 log10(1e-12 V^2 / 50 ohm / 1 mW)
+
+constexpr std::array unit_keys{KeyInfo{"name", text, true, "what it is"}};
+constexpr std::array line_keys{
+    KeyInfo{"port", text, true, "where it leaves the unit"},
+    KeyInfo{"when", pairs, false, "settings under which it is there; always without it"},
+    KeyInfo{"frequency", quantity, true, "of the fundamental", Unit::hertz},
+    KeyInfo{"level", quantity, true, "of the fundamental, into 50 ohm", Unit::dbuv},
+    KeyInfo{"harmonics", whole, false, "how many multiples there are, the fundamental included; 1 without it"},
+    KeyInfo{"slope", quantity, false, "change of level per decade of frequency", Unit::db},
+    KeyInfo{"even", quantity, false, "even multiples relative to odd ones", Unit::db},
+    KeyInfo{"share_on", quantity, false, "share of time in which it is there; 100 % without it", Unit::percent},
+    KeyInfo{"drift", quantity, false, "change of level after warming up", Unit::db},
+    KeyInfo{"drift_time", quantity, false, "time constant of the drift; 10 min without it", Unit::second},
+};
+constexpr std::array noise_keys{
+    KeyInfo{"port", text, true, "where it leaves the unit"},
+    KeyInfo{"when", pairs, false, "settings under which it is there"},
+    KeyInfo{"from", quantity, true, "lower end", Unit::hertz},
+    KeyInfo{"to", quantity, true, "upper end", Unit::hertz},
+    KeyInfo{"density", quantity, true, "at the lower end", Unit::dbm_per_hz},
+    KeyInfo{"density_to", quantity, false, "at the upper end, along log f", Unit::dbm_per_hz},
+};
+constexpr std::array radio_keys{
+    KeyInfo{"port", text, true, "where it leaves the unit"},
+    KeyInfo{"when", pairs, false, "settings under which it is there"},
+    KeyInfo{"base", quantity, true, "frequency of the first channel", Unit::hertz},
+    KeyInfo{"spacing", quantity, true, "between channels", Unit::hertz},
+    KeyInfo{"first_channel", whole, true, "number of the first channel; the setting \"channel\" counts from it"},
+    KeyInfo{"intercept", quantity, true, "third-order intercept point of the output: regrowth = 3 P - 2 IP3",
+            Unit::dbm},
+    KeyInfo{"chip_rate", quantity, true, "chips per second of half-sine O-QPSK", Unit::hertz},
+};
+constexpr std::array fault_keys{
+    KeyInfo{"port", text, true, "where it shows"},
+    KeyInfo{"when", pairs, true, "settings under which it shows"},
+    KeyInfo{"gain", quantity, true, "added to every level of the port", Unit::db},
+};
+constexpr std::array root_keys{
+    KeyInfo{"unit", table, true, "the unit"},
+    KeyInfo{"settings", pairs, true, "its settings and their values at power-on"},
+    KeyInfo{"line", tables, false, "spectral lines"},
+    KeyInfo{"noise", tables, false, "broadband noise"},
+    KeyInfo{"radio", tables, false, "modulated carriers; power is the setting \"level\""},
+    KeyInfo{"fault", tables, false, "what is wrong with it"},
+};
+constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo unit_section{"[unit]", "The simulated unit.", unit_keys};
+constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiples.", line_keys};
+constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
+constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
+constexpr SectionInfo fault_section{"[[fault]]", "A fault.", fault_keys};
+constexpr std::array<const SectionInfo*, 6> sections{&root_section,  &unit_section,  &line_section,
+                                                     &noise_section, &radio_section, &fault_section};
+
+std::map<std::string, std::string> when_of(const ConfigSection& section,
+                                           const std::map<std::string, std::string>& settings) {
+    std::map<std::string, std::string> when;
+    std::vector<std::string> names;
+    for (const auto& [name, value] : settings) names.push_back(name);
+    for (const auto& [name, value] : section.pairs("when")) {
+        if (!settings.contains(name)) section.fail("when", "no setting " + in_quotes(name) + suggestion(name, names));
+        when[name] = value;
+    }
+    return when;
+}
+
+double db(const ConfigSection& section, const char* key, double preset = 0) {
+    const auto value = section.quantity(key);
+    return value ? value->value : preset;
+}
+
+}  // namespace
+
+const FileInfo simulated_unit_file{"simulated unit", "What simulated instruments see at the ports of a unit.",
+                                   sections};
+
+double oqpsk_density(double offset_hz, double chip_rate_hz) {
+    const double chip = 1 / chip_rate_hz, x = 4 * offset_hz * chip;
+    const double pole = 1 - x * x;
+    // At the pole numerator and denominator vanish together: the limit is pi / 4.
+    const double ratio = std::abs(pole) < 1e-9 ? std::numbers::pi / 4
+                                               : std::cos(2 * std::numbers::pi * offset_hz * chip) / pole;
+    return 16 * chip / (std::numbers::pi * std::numbers::pi) * ratio * ratio;
+}
+
+namespace {
+
+// The twice self-convolved density on a grid of chip rate / 40, for a chip rate of 1.
+std::vector<double> regrowth_table() {
+    constexpr int half = 400;  // ten chip rates to each side
+    constexpr double step = 1.0 / 40;
+    std::vector<double> once(2 * half + 1), twice(2 * half + 1), thrice(2 * half + 1);
+    for (int i = -half; i <= half; ++i) once[static_cast<std::size_t>(i + half)] = oqpsk_density(i * step, 1);
+    const auto convolve = [&](const std::vector<double>& a, const std::vector<double>& b, std::vector<double>& out) {
+        for (int i = -half; i <= half; ++i) {
+            double sum = 0;
+            for (int j = std::max(-half, i - half); j <= std::min(half, i + half); ++j) {
+                sum += a[static_cast<std::size_t>(j + half)] * b[static_cast<std::size_t>(i - j + half)];
+            }
+            out[static_cast<std::size_t>(i + half)] = sum * step;
+        }
+    };
+    convolve(once, once, twice);
+    convolve(once, twice, thrice);
+    return thrice;
+}
+
+}  // namespace
+
+double oqpsk_regrowth_density(double offset_hz, double chip_rate_hz) {
+    static const std::vector<double> table = regrowth_table();
+    const double at = std::abs(offset_hz) / chip_rate_hz * 40;
+    const auto index = static_cast<std::size_t>(std::min(at, 1e6));
+    constexpr std::size_t half = 400;
+    if (index + 1 > half) return 0;
+    const double part = at - static_cast<double>(index);
+    return (table[half + index] * (1 - part) + table[half + index + 1] * part) / chip_rate_hz;
+}
+
+SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
+    const ConfigNode node = parse_config(read_file(file), file.string());
+    const ConfigSection root(node, file.string(), root_section);
+    name_ = root.table("unit", unit_section)->text("name");
+    for (const auto& [name, value] : root.pairs("settings")) settings_[name] = value;
+    for (const auto& s : root.tables("line", line_section)) {
+        const double share = s.quantity("share_on").value_or(Quantity{100, Unit::percent}).value / 100;
+        if (!(share > 0 && share <= 1)) s.fail("share_on", "must be above 0 % and at most 100 %");
+        lines_.push_back({s.text("port"), when_of(s, settings_),
+                          {s.quantity("frequency")->value, s.quantity("level")->value + dbuv_to_dbm_50, share},
+                          static_cast<int>(s.whole("harmonics").value_or(1)), db(s, "slope"), db(s, "even"),
+                          db(s, "drift"), db(s, "drift_time", 600)});
+    }
+    for (const auto& s : root.tables("noise", noise_section)) {
+        const double density = s.quantity("density")->value;
+        noise_.push_back({s.text("port"), when_of(s, settings_),
+                          {s.quantity("from")->value, s.quantity("to")->value, density, db(s, "density_to", density)}});
+    }
+    for (const auto& s : root.tables("radio", radio_section)) {
+        radios_.push_back({s.text("port"), when_of(s, settings_), s.quantity("base")->value,
+                           s.quantity("spacing")->value, static_cast<int>(*s.whole("first_channel")),
+                           s.quantity("intercept")->value, s.quantity("chip_rate")->value});
+        for (const char* needed : {"channel", "level"}) {
+            if (!settings_.contains(needed)) {
+                s.fail("base", std::string("a radio needs the setting ") + needed + " in [settings]");
+            }
+        }
+    }
+    for (const auto& s : root.tables("fault", fault_section)) {
+        faults_.push_back({s.text("port"), when_of(s, settings_), s.quantity("gain")->value});
+    }
+}
+
+bool SimulatedUnit::set(const std::string& name, const std::string& value) {
+    const std::lock_guard lock(mutex_);
+    const auto at = settings_.find(name);
+    if (at == settings_.end()) return false;
+    if (name == "channel" && !to_double(value)) return false;
+    if (name == "level") {
+        try {
+            at->second = format(parse_quantity(value, Unit::dbm));
+        } catch (const Error&) {
+            return false;
+        }
+        return true;
+    }
+    at->second = value;
+    return true;
+}
+
+std::string SimulatedUnit::get(const std::string& name) const {
+    const std::lock_guard lock(mutex_);
+    const auto at = settings_.find(name);
+    return at == settings_.end() ? "" : at->second;
+}
+
+std::string SimulatedUnit::state_text() const {
+    const std::lock_guard lock(mutex_);
+    std::string out;
+    for (const auto& [name, value] : settings_) out += name + "=" + value + ";";
+    return out;
+}
+
+bool SimulatedUnit::holds(const When& when) const {
+    return std::all_of(when.begin(), when.end(), [&](const auto& w) { return settings_.at(w.first) == w.second; });
+}
+
+double SimulatedUnit::fault_gain(const std::string& port) const {
+    double gain = 0;
+    for (const auto& fault : faults_) {
+        if (fault.port == port && holds(fault.when)) gain += fault.gain_db;
+    }
+    return gain;
+}
+
+void SimulatedUnit::add_lines(Emission& out, const Line& line, double gain, double seconds) const {
+    const double drift = line.drift_db * (1 - std::exp(-seconds / line.drift_s));
+    for (int n = 1; n <= line.harmonics; ++n) {
+        const double even = n % 2 == 0 ? line.even_db : 0;
+        const double level = line.first.level_dbm + line.slope_db * std::log10(n) + even + drift + gain;
+        out.lines.push_back({line.first.frequency_hz * n, level, line.first.share_on});
+    }
+}
+
+Emission SimulatedUnit::emission(const std::string& port, double seconds) const {
+    const std::lock_guard lock(mutex_);
+    const double gain = fault_gain(port);
+    Emission out;
+    for (const auto& line : lines_) {
+        if (line.port == port && holds(line.when)) add_lines(out, line, gain, seconds);
+    }
+    for (const auto& noise : noise_) {
+        if (noise.port != port || !holds(noise.when)) continue;
+        out.noise.push_back(noise.noise);
+        out.noise.back().density_dbm_hz += gain;
+        out.noise.back().density_to_dbm_hz += gain;
+    }
+    for (const auto& radio : radios_) {
+        if (radio.port != port || !holds(radio.when)) continue;
+        const double channel = *to_double(settings_.at("channel"));
+        const double level = parse_quantity(settings_.at("level"), Unit::dbm).value + gain;
+        out.carriers.push_back({radio.base_hz + (channel - radio.first_channel) * radio.spacing_hz, level,
+                                3 * level - 2 * radio.intercept_dbm, radio.chip_rate_hz});
+    }
+    std::sort(out.lines.begin(), out.lines.end(),
+              [](const auto& a, const auto& b) { return a.frequency_hz < b.frequency_hz; });
+    return out;
+}
+
+}  // namespace rt

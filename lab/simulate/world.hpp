@@ -1,0 +1,107 @@
+// What simulated instruments see: a described unit whose signals depend on its settings.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "lab/formats/config.hpp"
+
+namespace rt {
+
+extern const FileInfo simulated_unit_file;
+
+// A spectral line at a port. `share_on` is the share of time it is there, in bursts much shorter than a
+// dwell time and much longer than the response of a resolution filter.
+struct EmittedLine {
+    double frequency_hz;
+    double level_dbm;
+    double share_on;
+};
+
+// Power density at a port, by frequency: from the value at from_hz to that at to_hz along log f.
+struct EmittedNoise {
+    double from_hz, to_hz;
+    double density_dbm_hz, density_to_dbm_hz;
+};
+
+// A modulated carrier: total power and the shape of its spectrum.
+struct EmittedCarrier {
+    double frequency_hz;
+    double level_dbm;
+    double regrowth_dbm;  // third-order products, total power
+    double chip_rate_hz;
+};
+
+struct Emission {
+    std::vector<EmittedLine> lines;
+    std::vector<EmittedNoise> noise;
+    std::vector<EmittedCarrier> carriers;
+};
+
+// Normalised power spectral density (1/Hz) of half-sine O-QPSK at `offset_hz`: that of minimum shift keying
+// with one bit per chip, 16 T / pi^2 (cos(2 pi f T) / (1 - 16 f^2 T^2))^2, T the chip duration (Proakis,
+// Digital Communications, chapter on continuous-phase modulation).
+double oqpsk_density(double offset_hz, double chip_rate_hz);
+
+// The same for third-order intermodulation products: the spectrum convolved with itself twice.
+double oqpsk_regrowth_density(double offset_hz, double chip_rate_hz);
+
+// The unit with its present settings. Safe to use from several instruments at once.
+class SimulatedUnit {
+  public:
+    SimulatedUnit(const std::filesystem::path& file);
+
+    // False for an unknown setting or one of its unknown words.
+    bool set(const std::string& name, const std::string& value);
+    std::string get(const std::string& name) const;
+    const std::string& name() const { return name_; }
+
+    // What leaves a port now, `seconds` after power-on.
+    Emission emission(const std::string& port, double seconds) const;
+    // The settings as one text: equal text means equal emission.
+    std::string state_text() const;
+
+  private:
+    using When = std::map<std::string, std::string>;
+    struct Line {
+        std::string port;
+        When when;
+        EmittedLine first;
+        int harmonics;
+        double slope_db, even_db, drift_db, drift_s;
+    };
+    struct Noise {
+        std::string port;
+        When when;
+        EmittedNoise noise;
+    };
+    struct Radio {
+        std::string port;
+        When when;
+        double base_hz, spacing_hz;
+        int first_channel;
+        double intercept_dbm, chip_rate_hz;
+    };
+    struct Fault {
+        std::string port;
+        When when;
+        double gain_db;
+    };
+
+    bool holds(const When& when) const;
+    double fault_gain(const std::string& port) const;
+    void add_lines(Emission& out, const Line& line, double gain, double seconds) const;
+
+    std::string name_;
+    mutable std::mutex mutex_;
+    std::map<std::string, std::string> settings_;
+    std::vector<Line> lines_;
+    std::vector<Noise> noise_;
+    std::vector<Radio> radios_;
+    std::vector<Fault> faults_;
+};
+
+}  // namespace rt

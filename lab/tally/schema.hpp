@@ -1,0 +1,40 @@
+// The tables of tally.sqlite. docs/tally.md explains them; a change here raises tally_schema.
+#pragma once
+
+namespace rt {
+
+inline constexpr const char* tally_tables = R"sql(
+CREATE TABLE fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE file (path TEXT PRIMARY KEY, kind TEXT NOT NULL, sha256 TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE instrument (
+    role TEXT PRIMARY KEY, name TEXT NOT NULL, serial TEXT NOT NULL, identity TEXT NOT NULL,
+    calibration_due TEXT NOT NULL, connected_to TEXT NOT NULL, address TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE test (
+    number INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, title TEXT NOT NULL, procedure TEXT NOT NULL,
+    instrument TEXT NOT NULL, note TEXT NOT NULL, points_planned INTEGER NOT NULL);
+CREATE TABLE point (
+    position INTEGER PRIMARY KEY, id TEXT NOT NULL, test TEXT NOT NULL REFERENCES test(name), label TEXT NOT NULL,
+    started TEXT NOT NULL, ended TEXT NOT NULL,
+    capture_path TEXT NOT NULL, capture_kind TEXT NOT NULL, capture_sha256 TEXT NOT NULL,
+    capture_bytes INTEGER NOT NULL, UNIQUE (id));
+CREATE TABLE setting (
+    point INTEGER NOT NULL REFERENCES point(position), kind TEXT NOT NULL CHECK (kind IN ('axis', 'parameter')),
+    number INTEGER NOT NULL, name TEXT NOT NULL, value TEXT NOT NULL,
+    PRIMARY KEY (point, kind, number)) WITHOUT ROWID;
+CREATE TABLE result (
+    point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, name TEXT NOT NULL,
+    value REAL, unit TEXT NOT NULL, uncertainty REAL, PRIMARY KEY (point, number)) WITHOUT ROWID;
+CREATE TABLE finding (
+    point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, rule TEXT NOT NULL,
+    title TEXT NOT NULL, clause TEXT NOT NULL, unit TEXT NOT NULL, limit_value REAL, value REAL, margin REAL,
+    verdict TEXT NOT NULL CHECK (verdict IN ('PASS', 'MARGINAL', 'FAIL', 'NONE')), reason TEXT NOT NULL,
+    at_value REAL, at_unit TEXT NOT NULL, points_judged INTEGER NOT NULL, points_beyond INTEGER NOT NULL,
+    PRIMARY KEY (point, number)) WITHOUT ROWID;
+CREATE TABLE remark (
+    point INTEGER NOT NULL REFERENCES point(position), finding INTEGER NOT NULL, number INTEGER NOT NULL,
+    text TEXT NOT NULL, PRIMARY KEY (point, finding, number)) WITHOUT ROWID;
+CREATE TABLE event (number INTEGER PRIMARY KEY, time TEXT NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL);
+CREATE INDEX finding_by_verdict ON finding (verdict, rule);
+)sql";
+
+}  // namespace rt

@@ -1,0 +1,230 @@
+#include "lab/tally/tally.hpp"
+
+#include <chrono>
+#include <ctime>
+
+#include "core/base/error.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/tally/schema.hpp"
+#include "lab/tally/sqlite.hpp"
+
+namespace rt {
+
+std::string RunRecord::fact(const std::string& name) const {
+    const auto at = facts.find(name);
+    return at == facts.end() ? "" : at->second;
+}
+
+VerdictCounts RunRecord::counts() const {
+    VerdictCounts counts;
+    for (const auto& point : points) {
+        for (const auto& finding : point.findings) counts.add(finding.verdict);
+    }
+    return counts;
+}
+
+struct Tally::State {
+    explicit State(Database d) : database(std::move(d)) {}
+
+    Database database;
+    Statement add_fact{database, "INSERT OR REPLACE INTO fact VALUES (?, ?)"};
+    Statement add_file{database, "INSERT INTO file VALUES (?, ?, ?)"};
+    Statement add_instrument{database, "INSERT INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_test{database, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"};
+    Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
+    Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
+    Statement add_finding{database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
+    Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?)"};
+
+    void insert(const PointRecord& point);
+};
+
+Tally::Tally(std::unique_ptr<State> state) : state_(std::move(state)) {}
+Tally::~Tally() = default;
+Tally::Tally(Tally&&) noexcept = default;
+
+Tally Tally::create(const std::filesystem::path& folder) {
+    const auto file = folder / tally_file;
+    if (std::filesystem::exists(file)) {
+        throw Error(ErrorKind::output, folder.string(), "holds a run already, which is never overwritten: name another folder");
+    }
+    make_folder(folder);
+    Database database(file.string(), SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
+    // Write-ahead log with a flush at every commit: a point is durable when its transaction is.
+    database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON");
+    Transaction transaction(database);
+    database.execute(tally_tables);
+    database.execute(("PRAGMA user_version=" + std::to_string(tally_schema)).c_str());
+    transaction.commit();
+    return Tally(std::make_unique<State>(std::move(database)));
+}
+
+Tally Tally::open(const std::filesystem::path& folder) {
+    const auto file = folder / tally_file;
+    if (!std::filesystem::exists(file)) {
+        fail_input(folder.string(), std::string("is no run folder: there is no ") + tally_file + " in it");
+    }
+    try {
+        Database database(file.string(), SQLITE_OPEN_READWRITE);
+        Statement version(database, "PRAGMA user_version");
+        version.step();
+        if (version.whole(0) != tally_schema) {
+            fail_input(file.string(), "has schema " + std::to_string(version.whole(0)) + ", this program reads " +
+                                          std::to_string(tally_schema));
+        }
+        return Tally(std::make_unique<State>(std::move(database)));
+    } catch (const Error& error) {
+        if (error.kind() == ErrorKind::output) fail_input(error.place(), "cannot be read: " + error.message());
+        throw;
+    }
+}
+
+void Tally::begin(const RunRecord& run) {
+    Transaction transaction(state_->database);
+    for (const auto& [name, value] : run.facts) state_->add_fact.run(name, value);
+    for (const auto& f : run.files) state_->add_file.run(f.file, f.kind, f.sha256);
+    for (const auto& i : run.instruments) {
+        state_->add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to, i.address);
+    }
+    for (const auto& t : run.tests) {
+        state_->add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
+    }
+    transaction.commit();
+}
+
+void Tally::State::insert(const PointRecord& p) {
+    add_point.run(p.position, p.id, p.test, p.label, p.started, p.ended, p.capture.file, p.capture.kind,
+                  p.capture.sha256, static_cast<std::size_t>(p.capture.bytes));
+    const auto settings = [&](const char* kind, const auto& list) {
+        std::size_t number = 0;
+        for (const auto& [name, value] : list) add_setting.run(p.position, kind, number++, name, value);
+    };
+    settings("axis", p.axes);
+    settings("parameter", p.parameters);
+    for (std::size_t i = 0; i < p.results.size(); ++i) {
+        const Result& r = p.results[i];
+        add_result.run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit), r.uncertainty);
+    }
+    std::size_t remark = 0;  // finding 0 stands for the point itself, findings count from 1
+    for (const auto& note : p.notes) add_remark.run(p.position, std::size_t{0}, remark++, note);
+    for (std::size_t i = 0; i < p.findings.size(); ++i) {
+        const Finding& f = p.findings[i];
+        add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value, f.margin,
+                        rt::name(f.verdict), f.reason, f.at ? std::optional(f.at->value) : std::nullopt,
+                        f.at ? symbol(f.at->unit) : "", f.points_judged, f.points_beyond);
+        for (std::size_t k = 0; k < f.deviations.size(); ++k) add_remark.run(p.position, i + 1, k, f.deviations[k]);
+    }
+}
+
+void Tally::add(const PointRecord& point) {
+    Transaction transaction(state_->database);
+    state_->insert(point);
+    transaction.commit();
+}
+
+void Tally::add(const EventRecord& event) { state_->add_event.run(event.time, event.kind, event.text); }
+
+void Tally::set_fact(const std::string& name, const std::string& value) { state_->add_fact.run(name, value); }
+
+namespace {
+
+Unit unit_of(const std::string& symbol) {
+    const auto spelling = parse_unit(symbol);
+    return spelling ? spelling->unit : Unit::none;
+}
+
+void read_points(Database& db, RunRecord& run) {
+    Statement points(db, "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
+                         "capture_sha256, capture_bytes FROM point ORDER BY position");
+    std::map<long long, std::size_t> index;
+    while (points.step()) {
+        PointRecord p;
+        p.position = static_cast<std::size_t>(points.whole(0));
+        p.id = points.text(1), p.test = points.text(2), p.label = points.text(3);
+        p.started = points.text(4), p.ended = points.text(5);
+        p.capture = {points.text(6), points.text(7), points.text(8), static_cast<std::uint64_t>(points.whole(9))};
+        index[points.whole(0)] = run.points.size();
+        run.points.push_back(std::move(p));
+    }
+    const auto point = [&](const Statement& s) -> PointRecord& { return run.points.at(index.at(s.whole(0))); };
+    Statement settings(db, "SELECT point, kind, name, value FROM setting ORDER BY point, kind, number");
+    while (settings.step()) {
+        auto& list = settings.text(1) == "axis" ? point(settings).axes : point(settings).parameters;
+        list.emplace_back(settings.text(2), settings.text(3));
+    }
+    Statement results(db, "SELECT point, name, value, unit, uncertainty FROM result ORDER BY point, number");
+    while (results.step()) {
+        point(results).results.push_back(
+            {results.text(1), {results.number(2).value_or(0), unit_of(results.text(3))}, results.number(4)});
+    }
+    Statement findings(db, "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
+                           "at_value, at_unit, points_judged, points_beyond FROM finding ORDER BY point, number");
+    while (findings.step()) {
+        Finding f;
+        f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
+        f.unit = unit_of(findings.text(4));
+        f.limit = findings.number(5), f.value = findings.number(6), f.margin = findings.number(7);
+        f.verdict = parse_verdict(findings.text(8)).value_or(Verdict::none);
+        f.reason = findings.text(9);
+        if (const auto at = findings.number(10)) f.at = Quantity{*at, unit_of(findings.text(11))};
+        f.points_judged = static_cast<std::size_t>(findings.whole(12));
+        f.points_beyond = static_cast<std::size_t>(findings.whole(13));
+        point(findings).findings.push_back(std::move(f));
+    }
+    Statement remarks(db, "SELECT point, finding, text FROM remark ORDER BY point, finding, number");
+    while (remarks.step()) {
+        auto& p = point(remarks);
+        const auto finding = static_cast<std::size_t>(remarks.whole(1));
+        (finding == 0 ? p.notes : p.findings.at(finding - 1).deviations).push_back(remarks.text(2));
+    }
+}
+
+}  // namespace
+
+RunRecord Tally::read() {
+    Database& db = state_->database;
+    Transaction one_state(db);
+    RunRecord run;
+    Statement facts(db, "SELECT name, value FROM fact");
+    while (facts.step()) run.facts[facts.text(0)] = facts.text(1);
+    Statement files(db, "SELECT path, kind, sha256 FROM file ORDER BY path");
+    while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2)});
+    Statement instruments(db, "SELECT role, name, serial, identity, calibration_due, connected_to, address "
+                              "FROM instrument ORDER BY role");
+    while (instruments.step()) {
+        run.instruments.push_back({instruments.text(0), instruments.text(1), instruments.text(2), instruments.text(3),
+                                   instruments.text(4), instruments.text(5), instruments.text(6)});
+    }
+    Statement tests(db, "SELECT name, title, procedure, instrument, note, points_planned FROM test ORDER BY number");
+    while (tests.step()) {
+        run.tests.push_back({tests.text(0), tests.text(1), tests.text(2), tests.text(3), tests.text(4),
+                             static_cast<std::size_t>(tests.whole(5))});
+    }
+    read_points(db, run);
+    Statement events(db, "SELECT time, kind, text FROM event ORDER BY number");
+    while (events.step()) run.events.push_back({events.text(0), events.text(1), events.text(2)});
+    return run;
+}
+
+std::string utc_now() {
+    const auto now = std::chrono::system_clock::now();
+    const std::time_t seconds = std::chrono::system_clock::to_time_t(now);
+    const auto part = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
+    std::tm parts{};
+    gmtime_r(&seconds, &parts);
+    char text[48];
+    const std::size_t length = std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%S", &parts);
+    return std::string(text, length) + "." + std::to_string(1000 + part).substr(1) + "Z";
+}
+
+std::string today() {
+    const std::time_t now = std::time(nullptr);
+    std::tm parts{};
+    localtime_r(&now, &parts);
+    char text[16];
+    return std::string(text, std::strftime(text, sizeof text, "%Y-%m-%d", &parts));
+}
+
+}  // namespace rt

@@ -1,0 +1,5 @@
+#pragma once
+
+namespace rt {
+const char* version();  // "0.1.0"
+}  // namespace rt
