@@ -43,7 +43,7 @@ std::string rules_text(const Test& test, const Point& point) {
 std::string margin_text(const Finding& f) {
     if (!f.margin) return f.reason;
     std::string text = "margin " + fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
-    if (f.at) text += " at " + format(*f.at);
+    if (f.at) text += " at " + place_text(f);
     return text;
 }
 

@@ -67,7 +67,7 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
             line += "  value " + format({*f.value, f.unit}) + ", limit " + format({*f.limit, f.unit}) + ", margin " +
                     fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
         }
-        if (f.at) line += " at " + format(*f.at);
+        if (f.at) line += " at " + place_text(f);
         if (!f.reason.empty()) line += "; " + f.reason;
         console.out(printable(line));
         for (const auto& text : f.deviations) console.out("          not per the standard: " + printable(text));
@@ -109,7 +109,7 @@ ExitCode run(const Call& call) {
     if (const std::string figure = call.text("figure"); !figure.empty() && !outcome.traces.empty()) {
         if (!figure.ends_with(".svg") && !figure.ends_with(".png")) fail_input("--figure " + figure + ": write a name ending in .svg or .png");
         Plotter plotter;
-        plotter.draw(trace_figure(outcome.traces.front(), words[1], rules, findings), figure);
+        plotter.draw(trace_figure(outcome.traces.front(), std::filesystem::path(words[1]).filename().string(), rules, findings), figure);
         plotter.finish();
     }
     if (call.flag("json")) {

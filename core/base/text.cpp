@@ -96,23 +96,36 @@ std::string suggestion(std::string_view word, const std::vector<std::string>& ca
     return list.empty() ? "" : ": known are " + list;
 }
 
+// Length of the UTF-8 sequence that `text` begins with (RFC 3629), 0 if it is none.
+static std::size_t utf8_length(std::string_view text) {
+    const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+    const unsigned char first = byte(0);
+    const std::size_t length = first < 0x80 ? 1 : first >= 0xC2 && first < 0xE0 ? 2 : first >= 0xE0 && first < 0xF0 ? 3
+                               : first >= 0xF0 && first < 0xF5                  ? 4
+                                                                                : 0;
+    if (length == 0 || length > text.size()) return 0;
+    for (std::size_t i = 1; i < length; ++i) {
+        if ((byte(i) & 0xC0) != 0x80) return 0;
+    }
+    return length;
+}
+
 std::string in_quotes(std::string_view text) {
+    constexpr std::size_t longest = 60;
     std::string out = "\"";
-    const bool cut = text.size() > 60;
-    for (const char c : text.substr(0, 60)) {
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) {
-            out += "\\x" + hex(static_cast<unsigned char>(c), 2);
+    std::size_t at = 0;
+    while (at < text.size() && at < longest) {
+        const std::size_t length = utf8_length(text.substr(at));
+        const auto byte = static_cast<unsigned char>(text[at]);
+        if (length == 0 || byte < 0x20 || byte == 0x7f) {
+            out += "\\x" + hex(byte, 2);
+            ++at;
         } else {
-            out += c;
+            out += text.substr(at, length);
+            at += length;
         }
     }
-    // A cut must not end inside a UTF-8 sequence.
-    if (cut) {
-        while (!out.empty() && (static_cast<unsigned char>(out.back()) & 0xC0) == 0x80) out.pop_back();
-        if (static_cast<unsigned char>(out.back()) >= 0xC0) out.pop_back();
-        out += "...";
-    }
-    return out + "\"";
+    return out + (at < text.size() ? "...\"" : "\"");
 }
 
 std::uint64_t fnv1a(std::string_view text, std::uint64_t seed) {
@@ -137,7 +150,7 @@ std::string slug(std::string_view text) {
         }
     }
     while (!out.empty() && out.back() == '-') out.pop_back();
-    const auto first = out.find_first_not_of('.');  // no hidden file, no ".."
+    const auto first = out.find_first_not_of("-.");  // no hidden file, no "..", no option
     out.erase(0, first == std::string::npos ? out.size() : first);
     return out.empty() ? "unnamed" : out.substr(0, 80);
 }

@@ -28,7 +28,7 @@ std::optional<std::string> nearest(std::string_view word, const std::vector<std:
 // ": did you mean \"x\"?" or, without a near candidate, ": known are a, b, c".
 std::string suggestion(std::string_view word, const std::vector<std::string>& candidates);
 
-// Text in double quotes with control characters shown as escapes, cut at 60 characters: for messages.
+// Text in double quotes for messages: control characters and bytes that are no UTF-8 as escapes, cut at 60.
 std::string in_quotes(std::string_view text);
 
 // 64-bit FNV-1a (Fowler, Noll, Vo; draft-eastlake-fnv): stable ids, not for security.

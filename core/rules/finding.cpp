@@ -1,6 +1,7 @@
 #include "core/rules/finding.hpp"
 
 #include <array>
+#include <cmath>
 #include <limits>
 
 namespace rt {
@@ -23,6 +24,13 @@ void VerdictCounts::add(Verdict verdict) {
         case Verdict::fail: ++fail; break;
         case Verdict::none: ++none; break;
     }
+}
+
+std::string place_text(const Finding& finding) {
+    if (!finding.at) return "";
+    if (!finding.at_offset) return format(*finding.at);
+    const Quantity distance{std::abs(finding.at->value), finding.at->unit};
+    return (finding.at->value < 0 ? "fc − " : "fc + ") + format(distance);
 }
 
 static int urgency(Verdict verdict) {

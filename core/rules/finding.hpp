@@ -25,7 +25,8 @@ struct Finding {
     std::optional<double> margin;  // positive inside the limit
     Verdict verdict = Verdict::none;
     std::string reason;            // why NONE; for others what the verdict rests on, may be empty
-    std::optional<Quantity> at;    // where on the trace: frequency or offset
+    std::optional<Quantity> at;    // where on the trace
+    bool at_offset = false;        // `at` counts from the carrier (masks)
     std::size_t points_judged = 0;
     std::size_t points_beyond = 0;
     std::vector<std::string> deviations;  // "not per the standard": what was changed
@@ -39,6 +40,9 @@ struct VerdictCounts {
     void add(Verdict verdict);
     std::size_t total() const { return pass + marginal + fail + none; }
 };
+
+// Where on the trace: "7.37 MHz", or "fc − 3.9 MHz" for an offset; "" without a place.
+std::string place_text(const Finding& finding);
 
 // FAIL before NONE before MARGINAL before PASS, then by margin: the order in which people want to read them.
 bool reads_before(const Finding& a, const Finding& b);

@@ -194,6 +194,7 @@ Finding judge_mask(const Mask& mask, const Rule& rule, const Trace& trace, Findi
             by_relative = limit->relative;
         }
     }
+    finding.at_offset = true;
     finding = conclude(std::move(finding), rule, trace, seen, marginal, shift, centre);
     if (finding.verdict != Verdict::none && mask.relative && finding.reason.empty()) {
         finding.reason = by_relative ? "relative part: reference " + format({reference, rule.unit})

@@ -6,9 +6,11 @@
 #include <string>
 
 #include "core/base/error.hpp"
-#include "core/base/text.hpp"
+#include "core/quantity/quantity.hpp"
 
 namespace rt {
+
+static std::string hz(double value) { return format({value, Unit::hertz}); }
 
 double LimitPiece::level(double x) const {
     if (x <= from || level_from == level_to) return level_from;
@@ -28,7 +30,7 @@ LimitLine::LimitLine(std::vector<LimitPiece> pieces, Sense sense) : pieces_(std:
             fail_input(which + " is not made of finite numbers");
         }
         if (!(piece.to > piece.from)) {
-            fail_input(which + " runs backwards: from " + exact(piece.from) + " to " + exact(piece.to) +
+            fail_input(which + " runs backwards: from " + hz(piece.from) + " to " + hz(piece.to) +
                        "; write the lower end first");
         }
         if (std::isinf(piece.to) && piece.level_from != piece.level_to) {
@@ -38,8 +40,8 @@ LimitLine::LimitLine(std::vector<LimitPiece> pieces, Sense sense) : pieces_(std:
             fail_input(which + " is logarithmic, so it must begin above 0");
         }
         if (i > 0 && piece.from < pieces_[i - 1].to) {
-            fail_input(which + " begins at " + exact(piece.from) + ", before piece " + std::to_string(i) +
-                       " ends at " + exact(pieces_[i - 1].to));
+            fail_input(which + " begins at " + hz(piece.from) + ", before piece " + std::to_string(i) +
+                       " ends at " + hz(pieces_[i - 1].to));
         }
     }
 }

@@ -95,10 +95,11 @@ std::string script(const Figure& figure, const std::string& file) {
     out += png ? "set terminal pngcairo size 1280,680 font 'DejaVu Sans,13' noenhanced\n"
                : "set terminal svg size 960,500 dynamic font 'DejaVu Sans,Helvetica,Arial,sans-serif,13' noenhanced\n";
     out += "set output " + text(file) + "\nset encoding utf8\n";
-    out += "set title " + text(figure.title) + " offset 0,-0.4\n";
     out += "set xlabel " + text(figure.x_label) + "\nset ylabel " + text(figure.y_label) + "\n";
     out += "set border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' lt 1 lw 0.6\n";
-    out += "set key outside below center horizontal Left reverse samplen 3 font ',12'\n";
+    // The title heads the key, so that both stand above the curves in this order.
+    out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
+           " left font ',14'\n";
     out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
     out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);

@@ -80,8 +80,9 @@ Data finding_data(const Row& row) {
     data.set("margin", value_text(f, f.margin));
     data.set("unit", pretty(f.unit));
     data.set("margin_unit", pretty(f.margin_unit()));
-    data.set("at", f.at ? format(*f.at) : "–");
+    data.set("at", f.at ? place_text(f) : "–");
     data.set("reason", f.reason);
+    data.set("has_reason", !f.reason.empty());
     Data deviations = list();
     for (const auto& text : f.deviations) deviations << Data{"text", text};
     data.set("deviations", deviations);

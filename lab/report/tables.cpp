@@ -36,7 +36,7 @@ Json to_json(const Result& result, const PointRecord* point) {
 
 Json to_json(const Finding& f, const PointRecord* point) {
     Json at = nullptr;
-    if (f.at) at = Json{{"value", number(f.at->value)}, {"unit", symbol(f.at->unit)}};
+    if (f.at) at = Json{{"value", number(f.at->value)}, {"unit", symbol(f.at->unit)}, {"from", f.at_offset ? "carrier" : "zero"}};
     Json entry{{"rule", f.rule},
                {"title", f.title},
                {"clause", f.clause},
@@ -103,7 +103,7 @@ std::string measurement_json(const std::vector<Result>& results, const std::vect
 }
 
 std::string findings_csv(const RunRecord& run) {
-    std::string out = "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,reason,deviations,"
+    std::string out = "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,at_from,reason,deviations,"
                       "capture,capture_sha256\n";
     for (const auto& point : run.points) {
         for (const auto& f : point.findings) {
@@ -111,7 +111,7 @@ std::string findings_csv(const RunRecord& run) {
             for (const auto& d : f.deviations) deviations += (deviations.empty() ? "" : "; ") + d;
             const std::string cells[] = {std::to_string(point.position), point.test, point.label, f.rule, f.clause,
                                          name(f.verdict), cell(f.value, 4), cell(f.limit, 4), cell(f.margin, 4),
-                                         symbol(f.unit), f.at ? exact(f.at->value) : "", f.at ? symbol(f.at->unit) : "",
+                                         symbol(f.unit), f.at ? exact(f.at->value) : "", f.at ? symbol(f.at->unit) : "", f.at_offset ? "carrier" : "",
                                          f.reason, deviations, point.capture.file, point.capture.sha256};
             for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + cell(cells[i]);
             out += '\n';

@@ -77,7 +77,7 @@ std::string y_name(const Trace& trace, Unit unit) {
 std::string marker_text(const Finding& finding) {
     const double margin = *finding.margin;
     return std::string(name(finding.verdict)) + ": margin " + fixed(margin, 2) + " " + pretty(finding.margin_unit()) +
-           " at " + format(*finding.at);
+           " at " + place_text(finding);
 }
 
 }  // namespace

@@ -28,7 +28,7 @@ CREATE TABLE finding (
     point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, rule TEXT NOT NULL,
     title TEXT NOT NULL, clause TEXT NOT NULL, unit TEXT NOT NULL, limit_value REAL, value REAL, margin REAL,
     verdict TEXT NOT NULL CHECK (verdict IN ('PASS', 'MARGINAL', 'FAIL', 'NONE')), reason TEXT NOT NULL,
-    at_value REAL, at_unit TEXT NOT NULL, points_judged INTEGER NOT NULL, points_beyond INTEGER NOT NULL,
+    at_value REAL, at_unit TEXT NOT NULL, at_offset INTEGER NOT NULL, points_judged INTEGER NOT NULL, points_beyond INTEGER NOT NULL,
     PRIMARY KEY (point, number)) WITHOUT ROWID;
 CREATE TABLE remark (
     point INTEGER NOT NULL REFERENCES point(position), finding INTEGER NOT NULL, number INTEGER NOT NULL,

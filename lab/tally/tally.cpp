@@ -34,7 +34,7 @@ struct Tally::State {
     Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
     Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
-    Statement add_finding{database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_finding{database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
     Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?)"};
 
@@ -113,7 +113,7 @@ void Tally::State::insert(const PointRecord& p) {
         const Finding& f = p.findings[i];
         add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value, f.margin,
                         rt::name(f.verdict), f.reason, f.at ? std::optional(f.at->value) : std::nullopt,
-                        f.at ? symbol(f.at->unit) : "", f.points_judged, f.points_beyond);
+                        f.at ? symbol(f.at->unit) : "", std::size_t{f.at_offset}, f.points_judged, f.points_beyond);
         for (std::size_t k = 0; k < f.deviations.size(); ++k) add_remark.run(p.position, i + 1, k, f.deviations[k]);
     }
 }
@@ -160,7 +160,7 @@ void read_points(Database& db, RunRecord& run) {
             {results.text(1), {results.number(2).value_or(0), unit_of(results.text(3))}, results.number(4)});
     }
     Statement findings(db, "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
-                           "at_value, at_unit, points_judged, points_beyond FROM finding ORDER BY point, number");
+                           "at_value, at_unit, points_judged, points_beyond, at_offset FROM finding ORDER BY point, number");
     while (findings.step()) {
         Finding f;
         f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
@@ -171,6 +171,7 @@ void read_points(Database& db, RunRecord& run) {
         if (const auto at = findings.number(10)) f.at = Quantity{*at, unit_of(findings.text(11))};
         f.points_judged = static_cast<std::size_t>(findings.whole(12));
         f.points_beyond = static_cast<std::size_t>(findings.whole(13));
+        f.at_offset = findings.whole(14) != 0;
         point(findings).findings.push_back(std::move(f));
     }
     Statement remarks(db, "SELECT point, finding, text FROM remark ORDER BY point, finding, number");

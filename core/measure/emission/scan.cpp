@@ -27,7 +27,8 @@ constexpr std::array results{
 };
 
 SpectrumSetup setup(const Parameters& p) {
-    SpectrumSetup out = spectrum_setup(p, p.required("start"), p.required("stop"));
+    const double start = p.required("start"), stop = p.required("stop");
+    SpectrumSetup out = spectrum_setup(p, start, stop);
     out.unit = Unit::dbuv;  // the language of emission limits
     return out;
 }

@@ -1,0 +1,77 @@
+// A listener on the loopback address that answers one client by a script: for instruments that misbehave.
+#pragma once
+
+#include <arpa/inet.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <functional>
+#include <string>
+#include <thread>
+
+#include "lab/formats/bench_file.hpp"
+
+class FakeInstrument {
+  public:
+    // `answer` gets each line; what it returns is sent as it is, "" sends nothing, "\xFF" closes.
+    explicit FakeInstrument(std::function<std::string(const std::string&)> answer) : answer_(std::move(answer)) {
+        listener_ = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+        sockaddr_in address{};
+        address.sin_family = AF_INET;
+        address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+        ::bind(listener_, reinterpret_cast<sockaddr*>(&address), sizeof address);
+        ::listen(listener_, 4);
+        socklen_t length = sizeof address;
+        ::getsockname(listener_, reinterpret_cast<sockaddr*>(&address), &length);
+        port_ = ntohs(address.sin_port);
+        thread_ = std::jthread([this] { serve(); });
+    }
+    ~FakeInstrument() {
+        ::shutdown(listener_, SHUT_RDWR);
+        if (client_ >= 0) ::shutdown(client_, SHUT_RDWR);
+        thread_.join();
+        ::close(listener_);
+    }
+    std::string port() const { return std::to_string(port_); }
+
+    // An entry for it in a bench, with the shipped analyser dialect and a short time-out.
+    rt::Instrument instrument() const {
+        rt::Instrument out;
+        out.role = "analyser";
+        out.name = "fake";
+        out.address = "tcp://127.0.0.1:" + port();
+        out.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "scpi-analyser.toml");
+        out.timeout_s = 0.3;
+        out.impedance_ohm = 50;
+        out.scan_bandwidth_hz = 1e9;
+        return out;
+    }
+
+  private:
+    void serve() {
+        for (;;) {
+            client_ = ::accept(listener_, nullptr, nullptr);
+            if (client_ < 0) return;
+            std::string line;
+            char c;
+            while (::read(client_, &c, 1) == 1) {
+                if (c != '\n') {
+                    line += c;
+                    continue;
+                }
+                const std::string reply = answer_(line);
+                line.clear();
+                if (reply == "\xFF") break;
+                if (!reply.empty() && ::send(client_, reply.data(), reply.size(), MSG_NOSIGNAL) < 0) break;
+            }
+            ::close(client_.exchange(-1));
+        }
+    }
+
+    std::function<std::string(const std::string&)> answer_;
+    int listener_ = -1;
+    std::atomic<int> client_ = -1;
+    unsigned short port_ = 0;
+    std::jthread thread_;
+};

@@ -1,0 +1,145 @@
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "core/base/error.hpp"
+#include "lab/report/figure.hpp"
+#include "lab/report/report.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/tally/tally.hpp"
+#include "tests/expect_error.hpp"
+#include "tests/lab/folder.hpp"
+
+using namespace rt;
+
+namespace {
+
+const std::string hostile = "<script>alert(1)</script>'`touch owned`\"{{title}}";
+
+// A run folder with one point, made without instruments.
+void make_run(const std::filesystem::path& folder) {
+    Tally tally = Tally::create(folder);
+    RunRecord run;
+    run.facts = {{"title", hostile}, {"unit.model", hostile}, {"unit.serial", hostile}, {"state", "complete"}, {"started", utc_now()}};
+    run.instruments.push_back({"analyser", hostile, hostile, hostile, "", hostile, "simulated"});
+    run.tests.push_back({"scan", hostile, "emission.scan", "analyser", hostile, 1});
+    const std::string book = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
+    make_folder(folder / "inputs/rulebooks");
+    write_file(folder / "inputs/rulebooks/cispr-32.toml", book);
+    run.files.push_back({"inputs/rulebooks/cispr-32.toml", "rulebook", sha256(book)});
+    tally.begin(run);
+    PointRecord point;
+    point.position = 1;
+    point.id = "0123456789abcdef";
+    point.test = "scan";
+    point.label = hostile;
+    const std::string csv = "# detector: average\n# bandwidth: 9 kHz\nfrequency [MHz],level [dBuV]\n0.15,40\n1,41\n30,42\n";
+    make_folder(folder / "captures");
+    write_file(folder / "captures/00001.csv", csv);
+    point.capture = {"captures/00001.csv", "spectrum", sha256(csv), csv.size()};
+    Finding finding;
+    finding.rule = "cispr-32/mains-b-av";
+    finding.unit = Unit::dbuv;
+    finding.value = 41, finding.limit = 46, finding.margin = 5;
+    finding.at = Quantity{1e6, Unit::hertz};
+    finding.verdict = Verdict::pass;
+    finding.reason = hostile;
+    finding.deviations = {hostile};
+    point.findings.push_back(finding);
+    point.notes = {hostile};
+    tally.add(point);
+}
+
+}  // namespace
+
+TEST_CASE("hostile texts stay texts in page, figures and tables") {
+    TestFolder folder;
+    make_run(folder / "run");
+    const auto written = write_report(RunData(folder / "run"), folder / "run/report");
+    REQUIRE(written.size() == 4);
+    const std::string html = read_file(written[0]);
+    CHECK(html.find("<script") == std::string::npos);
+    CHECK(html.find("&lt;script&gt;") != std::string::npos);
+    CHECK(html.find("{{title}}") != std::string::npos);  // not rendered again
+    CHECK_FALSE(std::filesystem::exists("owned"));
+    const std::string svg = read_file(written[3]);
+    CHECK(svg.find("<script>") == std::string::npos);
+    CHECK(svg.find("touch owned") != std::string::npos);  // shown, not run
+    const auto json = nlohmann::json::parse(read_file(written[2]));
+    CHECK(json["findings"][0]["reason"] == hostile);
+    CHECK(json["findings"][0]["margin"] == 5);
+    CHECK(json["findings"][0]["at"]["value"] == 1e6);
+    const std::string csv = read_file(written[1]);
+    CHECK(std::count(csv.begin(), csv.end(), '\n') == 2);
+    CHECK(csv.find("\"\"{{title}}") != std::string::npos);  // quotes doubled
+    // One file that needs nothing else.
+    for (const char* outside : {"src=\"http", "href=\"http", "@import", "url("}) CHECK(html.find(outside) == std::string::npos);
+}
+
+TEST_CASE("a report can be made again, and an altered capture is not drawn") {
+    TestFolder folder;
+    make_run(folder / "run");
+    write_report(RunData(folder / "run"), folder / "elsewhere");
+    CHECK(std::filesystem::exists(folder / "elsewhere/report.html"));
+    write_file(folder / "run/captures/00001.csv", "frequency [MHz],level [dBuV]\n0.15,10\n");
+    CHECK(input_error([&] { write_report(RunData(folder / "run"), folder / "again"); }).find("was altered") != std::string::npos);
+    CHECK_FALSE(std::filesystem::exists(folder / "again/report.html"));
+}
+
+TEST_CASE("thinning keeps every peak") {
+    Curve curve;
+    for (int i = 0; i < 100000; ++i) {
+        curve.x.push_back(1 + i);
+        curve.y.push_back(i % 7);
+    }
+    curve.y[54321] = 99;
+    curve.y[12345] = -99;
+    for (const bool log_x : {false, true}) {
+        const Curve thin = thinned(curve, log_x, 1000);
+        CHECK(thin.x.size() <= 2100);
+        CHECK(*std::max_element(thin.y.begin(), thin.y.end()) == 99);
+        CHECK(*std::min_element(thin.y.begin(), thin.y.end()) == -99);
+        CHECK(std::is_sorted(thin.x.begin(), thin.x.end()));
+    }
+    curve.x.resize(10), curve.y.resize(10);
+    CHECK(thinned(curve, false, 1000).y == curve.y);
+}
+
+TEST_CASE("a figure draws the limit where it is and marks the worst point") {
+    RuleLibrary library;
+    library.add(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
+    Trace trace;
+    trace.title = "Level";
+    trace.x = {150e3, 1e6, 30e6};
+    trace.y = {40, 50, 40};
+    trace.y_unit = Unit::dbuv;
+    trace.log_x = true;
+    Finding finding;
+    finding.unit = Unit::dbuv;
+    finding.value = 50, finding.margin = -4, finding.at = Quantity{1e6, Unit::hertz};
+    finding.verdict = Verdict::fail;
+    const Figure figure = trace_figure(trace, "t", {library.find("cispr-32/mains-b-av")}, {finding});
+    REQUIRE(figure.curves.size() == 2);
+    const Curve& limit = figure.curves[1];
+    CHECK(limit.x.front() == 0.15);
+    CHECK(limit.y.front() == 56);
+    for (std::size_t i = 0; i < limit.x.size(); ++i) {
+        if (!std::isfinite(limit.y[i]) || limit.x[i] > 0.5) continue;
+        CHECK(limit.y[i] == doctest::Approx(56 - 10 * std::log10(limit.x[i] / 0.15) / std::log10(0.5 / 0.15)));
+    }
+    REQUIRE(figure.markers.size() == 1);
+    CHECK(figure.markers[0].x == 1);
+    CHECK(figure.markers[0].text == "FAIL: margin -4.00 dB at 1 MHz");
+    finding.verdict = Verdict::none;
+    CHECK(trace_figure(trace, "t", {library.find("cispr-32/mains-b-av")}, {finding}).markers.empty());
+}
+
+TEST_CASE("a figure that cannot be written is an error, not a missing file") {
+    Figure figure;
+    figure.curves.push_back({"a", CurveRole::trace, {1, 2}, {3, 4}});
+    Plotter plotter;
+    plotter.draw(figure, "/no/such/folder/figure.svg");
+    CHECK(error_text(ErrorKind::output, [&] { plotter.finish(); }) == "/no/such/folder/figure.svg: gnuplot drew no figure");
+}
