@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <string>
+#include <utility>
 
 #include "lab/formats/files.hpp"
 
@@ -15,12 +16,13 @@ class TestFolder {
         path_ = ::mkdtemp(name.data());
     }
     ~TestFolder() {
+        if (path_.empty()) return;
         std::error_code ignored;
         std::filesystem::permissions(path_, std::filesystem::perms::owner_all, ignored);
         std::filesystem::remove_all(path_, ignored);
     }
-    TestFolder(const TestFolder&) = delete;
-    TestFolder& operator=(const TestFolder&) = delete;
+    TestFolder(TestFolder&& other) noexcept : path_(std::exchange(other.path_, {})) {}
+    TestFolder& operator=(TestFolder&&) = delete;
 
     std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
     const std::filesystem::path& path() const { return path_; }

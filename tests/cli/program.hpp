@@ -1,0 +1,53 @@
+// Runs the built program and keeps what it said.
+#pragma once
+
+#include <fcntl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <string>
+#include <vector>
+
+#include "tests/lab/folder.hpp"
+
+struct Said {
+    int code = -1;
+    std::string out, err;
+};
+
+// In `folder`, with stdout and stderr kept apart. NAME=VALUE words before the arguments go to the environment.
+inline Said run_in(const std::filesystem::path& folder, const std::string& program, std::vector<std::string> arguments,
+                   const std::vector<std::pair<std::string, std::string>>& environment = {}) {
+    TestFolder scratch;
+    const std::string out = (scratch / "out").string(), err = (scratch / "err").string();
+    const pid_t child = ::fork();
+    if (child == 0) {
+        const int out_file = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600), err_file = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
+        ::dup2(out_file, 1);
+        ::dup2(err_file, 2);
+        for (const auto& [name, value] : environment) ::setenv(name.c_str(), value.c_str(), 1);
+        std::vector<char*> argv{const_cast<char*>(program.c_str())};
+        for (auto& argument : arguments) argv.push_back(argument.data());
+        argv.push_back(nullptr);
+        if (::chdir(folder.c_str()) != 0) ::_exit(126);
+        ::execv(program.c_str(), argv.data());
+        ::_exit(127);
+    }
+    int status = 0;
+    while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    }
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128, rt::read_file(out), rt::read_file(err)};
+}
+
+inline Said rare_tally(const std::filesystem::path& folder, std::vector<std::string> arguments,
+                       const std::vector<std::pair<std::string, std::string>>& environment = {}) {
+    return run_in(folder, RT_BINARY, std::move(arguments), environment);
+}
+
+inline bool contains(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
+
+inline std::size_t lines(const std::string& text) {
+    return static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));
+}

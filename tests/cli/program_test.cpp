@@ -1,0 +1,166 @@
+// The program as a whole: help, versions, commands, terminals, documentation.
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "tests/cli/world.hpp"
+
+namespace {
+
+const std::filesystem::path source = RT_SOURCE;
+const std::vector<std::string> names{"demo", "draft", "check", "run", "measure", "report", "rules"};
+
+}  // namespace
+
+TEST_CASE("the overview lists every command, and every command explains itself with an example") {
+    TestFolder folder;
+    const Said overview = rare_tally(folder.path(), {});
+    CHECK(overview.code == 0);
+    for (const auto& name : names) {
+        CAPTURE(name);
+        CHECK(contains(overview.out, "\n  " + name + " "));
+        const Said help = rare_tally(folder.path(), {name, "--help"});
+        CHECK(help.code == 0);
+        CHECK(contains(help.out, "Example:\n  rare-tally " + name));
+        for (const char* option : {"--json", "--quiet", "--verbose", "--help"}) CHECK(contains(help.out, option));
+    }
+    CHECK(rare_tally(folder.path(), {"--version"}).out.starts_with("Rare Tally "));
+}
+
+TEST_CASE("slips on the command line get one line and a way out") {
+    TestFolder folder;
+    const auto slip = [&](std::vector<std::string> arguments) {
+        const Said said = rare_tally(folder.path(), std::move(arguments));
+        CHECK(said.code == 2);
+        CHECK(said.out.empty());
+        CHECK(lines(said.err) == 1);
+        return said.err;
+    };
+    CHECK(slip({"chekc"}) == "rare-tally: unknown command \"chekc\": did you mean \"check\"?\n");
+    CHECK(contains(slip({"check"}), "check needs one campaign file"));
+    CHECK(contains(slip({"check", "a", "b"}), "check needs one campaign file"));
+    CHECK(contains(slip({"run", "x.toml", "--colour"}), "see rare-tally run --help"));
+    CHECK(contains(slip({"rules", "draw"}), "needs at least one rule"));
+    CHECK(contains(slip({"rules", "shwo"}), "did you mean \"show\"?"));
+    CHECK(contains(slip({"report", "nowhere"}), "is no run folder"));
+    CHECK(contains(slip({"measure", "emission.scan"}), "measure needs a procedure and a capture file"));
+    CHECK(contains(slip({"draft"}), "draft needs a folder"));
+}
+
+TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, one NONE for overload") {
+    TestFolder folder;
+    const Said said = rare_tally(folder.path(), {"demo", "d"});
+    CHECK(said.code == 1);
+    CHECK(contains(said.out, "1 FAIL, 1 NONE\n"));
+    CHECK(contains(said.out, "analyser overloaded"));
+    const auto results = nlohmann::json::parse(rt::read_file(folder / "d/run/report/results.json"));
+    CHECK(results["findings"].size() == 10);
+    CHECK(results["counts"]["PASS"].get<int>() >= 6);
+    CHECK(results["counts"]["MARGINAL"].get<int>() >= 1);
+    CHECK(results["counts"]["FAIL"] == 1);
+    CHECK(results["counts"]["NONE"] == 1);
+    // The radio is set to 0 dBm and 8 dBm; with the rms detector the channel power says so.
+    for (const auto& result : results["results"]) {
+        if (result["name"] != "channel_power") continue;
+        const double set = contains(result["point"], "level=8 dBm") ? 8 : 0;
+        const double mismatch = result["point"] == "channel=26, level=8 dBm" ? 0.8 : 0;
+        CHECK(result["value"].get<double>() == doctest::Approx(set + mismatch).epsilon(0.3));
+    }
+    // Never over an earlier one.
+    CHECK(rare_tally(folder.path(), {"demo", "d"}).code == 3);
+    CHECK(rare_tally(folder.path(), {"demo", "-q"}).code == 1);
+    CHECK(std::filesystem::exists(folder / "tally-demo/run/tally.sqlite"));
+}
+
+TEST_CASE("a draft can be checked and run as it is") {
+    TestFolder folder;
+    CHECK(rare_tally(folder.path(), {"draft", "mine"}).code == 0);
+    CHECK(rare_tally(folder.path(), {"check", "mine/campaign.toml"}).code == 0);
+    const Said run = rare_tally(folder.path(), {"run", "mine/campaign.toml", "--out", "r", "-q"});
+    CHECK(run.code == 0);
+    CHECK(run.err.empty());
+    CHECK(contains(run.out, "4 PASS"));
+    const Said again = rare_tally(folder.path(), {"draft", "mine"});
+    CHECK(again.code == 3);
+    CHECK(contains(again.err, "exists already and is never overwritten"));
+}
+
+TEST_CASE("rules: list, show, draw") {
+    TestFolder folder;
+    const Said list = rare_tally(folder.path(), {"rules"});
+    CHECK(contains(list.out, "cispr-32/mains-b-qp"));
+    CHECK(contains(list.out, "ieee-802.15.4/oqpsk-psd-mask"));
+    const auto all = nlohmann::json::parse(rare_tally(folder.path(), {"rules", "list", "--json"}).out);
+    CHECK(all.size() == 21);
+    const Said show = rare_tally(folder.path(), {"rules", "show", "cispr-32/mains-b-qp"});
+    CHECK(contains(show.out, "at most  150 kHz to 500 kHz: 66 dBµV to 56 dBµV, linear in log frequency"));
+    CHECK(contains(show.out, "not signed off by the laboratory"));
+    CHECK(contains(show.out, "without the document at hand"));
+    CHECK(rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/mains-b-av", "--out", "r.svg"}).code == 0);
+    CHECK(contains(rt::read_file(folder / "r.svg"), "class B, quasi-peak"));
+    CHECK(rare_tally(folder.path(), {"rules", "draw", "ieee-802.15.4", "--out", "m.png"}).code == 0);
+    const Said mixed = rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/radiated-b-3m"});
+    CHECK(mixed.code == 2);
+    CHECK(contains(mixed.err, "do not share one pair of axes"));
+}
+
+TEST_CASE("no colour goes into files, and a terminal's wish for none is obeyed") {
+    const World world;
+    const Said said = world.run();
+    CHECK_FALSE(contains(said.out + said.err, "\x1b["));
+    // On a terminal: script gives the program one.
+    if (std::filesystem::exists("/usr/bin/script")) {
+        const std::string command = std::string(RT_BINARY) + " rules";
+        const auto on_terminal = [&](std::vector<std::pair<std::string, std::string>> environment) {
+            environment.emplace_back("TERM", "xterm");
+            return run_in(world.folder.path(), "/usr/bin/script", {"-qec", command, "/dev/null"}, environment).out;
+        };
+        CHECK(contains(on_terminal({}), "\x1b["));
+        CHECK_FALSE(contains(on_terminal({{"NO_COLOR", "1"}}), "\x1b["));
+    }
+}
+
+TEST_CASE("installed, the program finds its files beside it") {
+    TestFolder folder;
+    std::filesystem::create_directories(folder / "usr/bin");
+    std::filesystem::copy(RT_BINARY, folder / "usr/bin/rare-tally");
+    const Said alone = run_in(folder.path(), (folder / "usr/bin/rare-tally").string(), {"rules"});
+    CHECK(alone.code == 2);
+    CHECK(contains(alone.err, "the program's own files are missing"));
+    std::filesystem::create_directories(folder / "usr/share/rare-tally");
+    for (const char* part : {"rulebooks", "dialects", "demo"}) {
+        std::filesystem::copy(source / part, folder / "usr/share/rare-tally" / part, std::filesystem::copy_options::recursive);
+    }
+    CHECK(run_in(folder.path(), (folder / "usr/bin/rare-tally").string(), {"demo", "d", "-q"}).code == 1);
+}
+
+TEST_CASE("the reference pages are those of the readers' tables") {
+    const Said kinds = run_in(source, RT_REFERENCE, {});
+    std::size_t pages = 0;
+    for (std::size_t at = 0; at < kinds.out.size();) {
+        const std::size_t end = kinds.out.find('\n', at);
+        const std::string kind = kinds.out.substr(at, end - at);
+        std::string file = kind;
+        std::replace(file.begin(), file.end(), ' ', '-');
+        CAPTURE(kind);
+        const std::string page = rt::read_file(source / "docs/reference" / (file + ".md"));
+        CHECK_MESSAGE(run_in(source, RT_REFERENCE, {kind}).out == page, "run scripts/update-docs");
+        at = end + 1;
+        ++pages;
+    }
+    CHECK(pages == 5);
+}
+
+TEST_CASE("commands in the documentation exist") {
+    for (const char* file : {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md"}) {
+        const std::string text = rt::read_file(source / file);
+        for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
+            const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);
+            const std::string word = text.substr(at + 11, word_end - at - 11);
+            if (word.empty() || !std::islower(static_cast<unsigned char>(word[0]))) continue;
+            CAPTURE(file);
+            CAPTURE(word);
+            CHECK(std::find(names.begin(), names.end(), word) != names.end());
+        }
+    }
+}
