@@ -18,7 +18,8 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
     loaded->campaign = read_campaign(campaign, loaded->library);
     const auto bench_path = bench.empty() ? loaded->campaign.bench : bench;
     if (bench_path.empty()) {
-        fail_input(campaign.string(), "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
+        fail_input(campaign.string(),
+                   "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
     loaded->bench = read_bench(bench_path, share_folder() / "dialects");
     loaded->plan = make_plan(loaded->campaign, loaded->bench);
@@ -64,10 +65,12 @@ class ConsoleListener : public RunListener {
         console_.progress("connected  " + i.role + ": " + printable(i.identity));
     }
 
-    void point_done(const PointRecord& point, std::size_t done, std::size_t total, double seconds_left) override {
+    void point_done(const PointRecord& point, std::size_t done, std::size_t total,
+                    double seconds_left) override {
         for (const auto& finding : point.findings) counts_.add(finding.verdict);
         if (!json_) {
-            const std::string head = std::to_string(point.position) + "  " + point.test + "  " + point.label + "  ";
+            const std::string head =
+                std::to_string(point.position) + "  " + point.test + "  " + point.label + "  ";
             if (point.findings.empty()) console_.out("measured  " + printable(head));
             for (const auto& finding : point.findings) {
                 console_.out(console_.verdict(finding.verdict) + "  " +
@@ -93,7 +96,8 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     const Plan& plan = loaded.plan;
     const Campaign& campaign = loaded.campaign;
     console.out(console.tinted(printable(campaign.title), Tone::strong));
-    console.out("unit " + printable(campaign.unit_detail("model") + ", serial " + campaign.unit_detail("serial")) +
+    console.out("unit " +
+                printable(campaign.unit_detail("model") + ", serial " + campaign.unit_detail("serial")) +
                 "; bench " + printable(loaded.bench.name));
     std::size_t number = 0;
     std::set<std::string> cited;
@@ -108,16 +112,19 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
         for (const auto& point : planned.points) {
             if (++number > most) continue;
             rows.push_back({std::to_string(number), label(test.sweep, point),
-                            setup_text(test.procedure->setup(test.parameters_at(point))), rules_text(test, point)});
+                            setup_text(test.procedure->setup(test.parameters_at(point))),
+                            rules_text(test, point)});
         }
         for (const auto& line : aligned(rows, "  ")) console.out(line);
         if (number > most && rows.size() < planned.points.size()) {
-            console.out("  ... and " + std::to_string(planned.points.size() - rows.size()) + " more (--all shows them)");
+            console.out("  ... and " + std::to_string(planned.points.size() - rows.size()) +
+                        " more (--all shows them)");
         }
         for (const auto& judging : test.judgings) {
             if (!cited.insert(judging.rule.full_id()).second) continue;
             const auto& [book, rule] = judging.rule;
-            rule_rows.push_back({judging.rule.full_id(), book->standard + ", " + book->edition + ", " + rule->clause,
+            rule_rows.push_back({judging.rule.full_id(),
+                                 book->standard + ", " + book->edition + ", " + rule->clause,
                                  std::string("confidence: ") + name(rule->confidence),
                                  rule->sign_off ? "signed off by " + rule->sign_off->by : "not signed off"});
         }
@@ -127,8 +134,8 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     for (const auto& line : aligned(rule_rows, "  ")) console.out(line);
     console.out("");
     for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));
-    console.out(std::to_string(plan.points()) + (plan.points() == 1 ? " point" : " points") + ", estimated measuring time " +
-                duration_text(plan.seconds()));
+    console.out(std::to_string(plan.points()) + (plan.points() == 1 ? " point" : " points") +
+                ", estimated measuring time " + duration_text(plan.seconds()));
 }
 
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
@@ -148,7 +155,8 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
         console.out(run_json(data.record()));
     } else {
         console.out("");
-        console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) + console.counts(end.counts));
+        console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +
+                    console.counts(end.counts));
         for (const auto& file : written) console.out("wrote " + file.string());
     }
     return exit_code(end.counts, complete);

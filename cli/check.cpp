@@ -1,25 +1,24 @@
 #include <limits>
 
+#include <nlohmann/json.hpp>
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
-#include <nlohmann/json.hpp>
 
 namespace rt {
 namespace {
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("bench", "bench file, instead of the campaign's", cxxopts::value<std::vector<std::string>>(), "FILE")(
-        "rulebook", "further rulebook; may be given more than once", cxxopts::value<std::vector<std::string>>(), "FILE")(
-        "all", "list every point, however many there are");
-}
-
 void print_json(const Call& call, const LoadedCampaign& loaded) {
     using Json = nlohmann::ordered_json;
-    Json json{{"schema", 1}, {"points", loaded.plan.points()}, {"seconds", loaded.plan.seconds()},
-              {"warnings", loaded.plan.warnings}, {"tests", Json::array()}};
+    Json json{{"schema", 1},
+              {"points", loaded.plan.points()},
+              {"seconds", loaded.plan.seconds()},
+              {"warnings", loaded.plan.warnings},
+              {"tests", Json::array()}};
     for (const auto& planned : loaded.plan.tests) {
-        Json test{{"name", planned.test->name}, {"procedure", planned.test->procedure->name},
-                  {"seconds", planned.seconds}, {"points", Json::array()}};
+        Json test{{"name", planned.test->name},
+                  {"procedure", planned.test->procedure->name},
+                  {"seconds", planned.seconds},
+                  {"points", Json::array()}};
         for (const auto& point : planned.points) {
             test["points"].push_back({{"id", point.id_text()}, {"label", label(planned.test->sweep, point)}});
         }
@@ -47,8 +46,8 @@ Command check_command() {
             "CAMPAIGN [--bench FILE]",
             "what would be done, how long it takes, what is missing; touches nothing",
             "rare-tally check campaign.toml",
-            add_options,
-            {"campaign"},
+            {bench_option, rulebook_option, {"all", "", "list every point, however many there are"}},
+            "campaign",
             run};
 }
 

@@ -1,8 +1,8 @@
 // The table of commands: the listing, the help and "did you mean" come from it.
 #pragma once
 
-#include <cxxopts.hpp>
 #include <filesystem>
+#include <map>
 #include <span>
 #include <string>
 #include <string_view>
@@ -14,14 +14,21 @@
 
 namespace rt {
 
-// The parsed options of one call.
+// One option. With a `value` name it takes a text and may be given more than once; without, it is a flag.
+struct OptionInfo {
+    const char* name;  // "rulebook", or with a short form "q,quiet"
+    const char* value;
+    const char* help;
+};
+
+// The parsed options of one call; positional ones under the command's name for them.
 struct Call {
-    const cxxopts::ParseResult& options;
+    std::map<std::string, std::vector<std::string>> options;
     const Console& console;
 
-    std::string text(const char* option) const;  // "" when absent
-    std::vector<std::string> texts(const char* option) const;
-    bool flag(const char* option) const { return options.count(option) > 0; }
+    std::string text(const std::string& option) const;  // the last one given, "" when absent
+    std::vector<std::string> texts(const std::string& option) const;
+    bool flag(const std::string& option) const { return options.contains(option); }
 };
 
 struct Command {
@@ -29,10 +36,15 @@ struct Command {
     const char* usage;    // after the name: "CAMPAIGN [--bench FILE]"
     const char* summary;  // one line
     const char* example;
-    void (*add_options)(cxxopts::Options&);
-    std::vector<std::string> positional;  // names of positional options; the last one takes all that is left
+    std::vector<OptionInfo> options;
+    const char* positional;  // name under which everything else is found
     ExitCode (*run)(const Call&);
 };
+
+// Options that several commands share.
+inline constexpr OptionInfo bench_option{"bench", "FILE", "bench file, instead of the campaign's"};
+inline constexpr OptionInfo rulebook_option{"rulebook", "FILE",
+                                            "further rulebook; may be given more than once"};
 
 std::span<const Command> commands();
 

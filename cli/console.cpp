@@ -13,8 +13,8 @@ namespace rt {
 namespace {
 
 std::size_t width(const std::string& text) {
-    return static_cast<std::size_t>(
-        std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
 }  // namespace
@@ -26,7 +26,9 @@ Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
     colour_ = ::isatty(STDOUT_FILENO) && !(no_colour && *no_colour) && !dumb;
 }
 
-void Console::out(const std::string& line) const { std::fprintf(stdout, "%s\n", line.c_str()); }
+void Console::out(const std::string& line) const {
+    std::fprintf(stdout, "%s\n", line.c_str());
+}
 
 void Console::progress(const std::string& line) const {
     if (!quiet_) std::fprintf(stderr, "%s\n", line.c_str());
@@ -40,12 +42,23 @@ std::string Console::tinted(const std::string& text, Tone tone) const {
     if (!colour_ || tone == Tone::plain) return text;
     const char* code = "";
     switch (tone) {
-        case Tone::plain: break;
-        case Tone::strong: code = "1"; break;
-        case Tone::soft: code = "2"; break;
-        case Tone::good: code = "32"; break;
-        case Tone::warning: code = "33"; break;
-        case Tone::bad: code = "1;31"; break;
+        case Tone::plain:
+            break;
+        case Tone::strong:
+            code = "1";
+            break;
+        case Tone::soft:
+            code = "2";
+            break;
+        case Tone::good:
+            code = "32";
+            break;
+        case Tone::warning:
+            code = "33";
+            break;
+        case Tone::bad:
+            code = "1;31";
+            break;
     }
     return "\x1b[" + std::string(code) + "m" + text + "\x1b[0m";
 }
@@ -54,10 +67,14 @@ std::string Console::verdict(Verdict verdict) const {
     std::string text = name(verdict);
     text.resize(8, ' ');
     switch (verdict) {
-        case Verdict::pass: return tinted(text, Tone::good);
-        case Verdict::marginal: return tinted(text, Tone::warning);
-        case Verdict::fail: return tinted(text, Tone::bad);
-        case Verdict::none: return tinted(text, Tone::strong);
+        case Verdict::pass:
+            return tinted(text, Tone::good);
+        case Verdict::marginal:
+            return tinted(text, Tone::warning);
+        case Verdict::fail:
+            return tinted(text, Tone::bad);
+        case Verdict::none:
+            return tinted(text, Tone::strong);
     }
     return text;
 }
@@ -78,7 +95,8 @@ std::string printable(std::string text) {
     return text;
 }
 
-std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows, const std::string& indent) {
+std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
+                                 const std::string& indent) {
     std::vector<std::size_t> widths;
     for (const auto& row : rows) {
         widths.resize(std::max(widths.size(), row.size()));

@@ -20,7 +20,7 @@ class Console {
     void detail(const std::string& line) const;    // progress, only when verbose
     // Colour for stdout, if stdout is a terminal and NO_COLOR is not set. Control characters are replaced.
     std::string tinted(const std::string& text, Tone tone) const;
-    std::string verdict(Verdict verdict) const;    // tinted, 8 wide
+    std::string verdict(Verdict verdict) const;  // tinted, 8 wide
     std::string counts(const VerdictCounts& counts) const;
 
   private:
@@ -31,7 +31,8 @@ class Console {
 std::string printable(std::string text);
 
 // Columns padded to the widest cell; the last one is not padded. Widths count characters, not bytes.
-std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows, const std::string& indent);
+std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
+                                 const std::string& indent);
 
 // "1.2 s", "3 min 20 s", "2 h 5 min".
 std::string duration_text(double seconds);

@@ -4,10 +4,6 @@
 namespace rt {
 namespace {
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("rulebook", "further rulebook", cxxopts::value<std::vector<std::string>>(), "FILE");
-}
-
 // The first of tally-demo, tally-demo-2, tally-demo-3 ... that does not exist.
 std::filesystem::path free_folder() {
     std::filesystem::path folder = "tally-demo";
@@ -35,8 +31,8 @@ Command demo_command() {
             "[DIR]",
             "the whole shipped example on simulated instruments",
             "rare-tally demo first-look",
-            add_options,
-            {"dir"},
+            {rulebook_option},
+            "dir",
             run};
 }
 

@@ -7,8 +7,8 @@
 namespace rt {
 
 enum class ExitCode {
-    passed = 0,      // all passed, or nothing was to be judged
-    failed = 1,      // a finding failed
+    passed = 0,  // all passed, or nothing was to be judged
+    failed = 1,  // a finding failed
     wrong_input = 2,
     trouble = 3,     // bench, instrument or output
     no_verdict = 4,  // incomplete, or a finding without verdict

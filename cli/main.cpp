@@ -1,3 +1,5 @@
 #include "cli/command.hpp"
 
-int main(int argc, char** argv) { return rt::run_program(argc, argv); }
+int main(int argc, char** argv) {
+    return rt::run_program(argc, argv);
+}

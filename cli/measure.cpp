@@ -11,16 +11,6 @@ namespace {
 
 using Texts = std::vector<std::string>;
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("rule", "judge by this rule (book/rule); may be given more than once", cxxopts::value<Texts>(), "ID")(
-        "set", "parameter of the procedure; may be given more than once", cxxopts::value<Texts>(), "NAME=VALUE")(
-        "marginal", "levels with a smaller margin are MARGINAL; 3 dB without it", cxxopts::value<Texts>(), "LEVEL")(
-        "allow-partial", "judge a trace that covers only a part of the limit")(
-        "rulebook", "further rulebook; may be given more than once", cxxopts::value<Texts>(), "FILE")(
-        "figure", "draw the trace with its limits, as .svg or .png", cxxopts::value<Texts>(), "FILE")(
-        "list", "list the procedures, or explain the one named");
-}
-
 void explain(const Console& console, const Procedure& procedure) {
     console.out(console.tinted(procedure.name, Tone::strong) + "  " + procedure.title);
     console.out(std::string("  ") + procedure.about);
@@ -64,13 +54,14 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
     for (const auto& f : findings) {
         std::string line = console.verdict(f.verdict) + "  " + f.rule;
         if (f.margin) {
-            line += "  value " + format({*f.value, f.unit}) + ", limit " + format({*f.limit, f.unit}) + ", margin " +
-                    fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
+            line += "  value " + format({*f.value, f.unit}) + ", limit " + format({*f.limit, f.unit}) +
+                    ", margin " + fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
         }
         if (f.at) line += " at " + place_text(f);
         if (!f.reason.empty()) line += "; " + f.reason;
         console.out(printable(line));
-        for (const auto& text : f.deviations) console.out("          not per the standard: " + printable(text));
+        for (const auto& text : f.deviations)
+            console.out("          not per the standard: " + printable(text));
     }
     for (const auto& note : outcome.notes) console.out("note: " + printable(note));
 }
@@ -85,7 +76,9 @@ ExitCode run(const Call& call) {
         return ExitCode::passed;
     }
     if (words.size() != 2) {
-        fail_input("measure needs a procedure and a capture file: rare-tally measure PROCEDURE FILE; --list shows the procedures");
+        fail_input(
+            "measure needs a procedure and a capture file: rare-tally measure PROCEDURE FILE; --list shows "
+            "the procedures");
     }
     const Procedure& procedure = find_procedure(words[0]);
     const RuleLibrary library = load_rules(call);
@@ -107,9 +100,12 @@ ExitCode run(const Call& call) {
         counts.add(findings.back().verdict);
     }
     if (const std::string figure = call.text("figure"); !figure.empty() && !outcome.traces.empty()) {
-        if (!figure.ends_with(".svg") && !figure.ends_with(".png")) fail_input("--figure " + figure + ": write a name ending in .svg or .png");
+        if (!figure.ends_with(".svg") && !figure.ends_with(".png"))
+            fail_input("--figure " + figure + ": write a name ending in .svg or .png");
         Plotter plotter;
-        plotter.draw(trace_figure(outcome.traces.front(), std::filesystem::path(words[1]).filename().string(), rules, findings), figure);
+        plotter.draw(trace_figure(outcome.traces.front(), std::filesystem::path(words[1]).filename().string(),
+                                  rules, findings),
+                     figure);
         plotter.finish();
     }
     if (call.flag("json")) {
@@ -129,8 +125,14 @@ Command measure_command() {
             "PROCEDURE FILE [--rule ID]",
             "one capture file through one procedure, judged if a rule is named",
             "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
-            add_options,
-            {"words"},
+            {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
+             {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
+             {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
+             {"allow-partial", "", "judge a trace that covers only a part of the limit"},
+             rulebook_option,
+             {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
+             {"list", "", "list the procedures, or explain the one named"}},
+            "words",
             run};
 }
 

@@ -1,3 +1,7 @@
+// A comma in a file name is part of it.
+#define CXXOPTS_VECTOR_DELIMITER '\0'
+#include <cxxopts.hpp>
+
 #include <array>
 #include <cstdio>
 #include <cstdlib>
@@ -11,17 +15,21 @@ namespace rt {
 namespace {
 
 void print_overview() {
-    std::string out = "Rare Tally " + std::string(version()) +
-                      ": sweeps a device, judges the results by published limits, keeps a record and reports.\n\n"
-                      "rare-tally COMMAND ...\n\n";
+    std::string out =
+        "Rare Tally " + std::string(version()) +
+        ": sweeps a device, judges the results by published limits, keeps a record and reports.\n\n"
+        "rare-tally COMMAND ...\n\n";
     std::vector<std::vector<std::string>> rows;
     for (const auto& command : commands()) {
-        rows.push_back({command.name + (*command.usage ? std::string(" ") + command.usage : ""), command.summary});
+        rows.push_back(
+            {command.name + (*command.usage ? std::string(" ") + command.usage : ""), command.summary});
     }
     for (const auto& line : aligned(rows, "  ")) out += line + "\n";
-    out += "\nrare-tally COMMAND --help explains a command, with an example.\n"
-           "Exit codes: 0 all passed; 1 a finding failed; 2 wrong input; 3 bench, instrument or output trouble;\n"
-           "4 incomplete or without verdict.\n";
+    out +=
+        "\nrare-tally COMMAND --help explains a command, with an example.\n"
+        "Exit codes: 0 all passed; 1 a finding failed; 2 wrong input; 3 bench, instrument or output "
+        "trouble;\n"
+        "4 incomplete or without verdict.\n";
     std::fputs(out.c_str(), stdout);
 }
 
@@ -34,18 +42,44 @@ const Command& find_command(std::string_view name) {
     fail_input("unknown command " + in_quotes(name) + suggestion(name, names));
 }
 
+constexpr OptionInfo common_options[] = {{"json", "", "results as JSON on stdout (docs/json.md)"},
+                                         {"q,quiet", "", "no progress on stderr"},
+                                         {"v,verbose", "", "more of it"},
+                                         {"h,help", "", "this page"}};
+
 cxxopts::Options options_of(const Command& command) {
     cxxopts::Options options(std::string("rare-tally ") + command.name, command.summary);
-    command.add_options(options);
-    options.add_options()("json", "results as JSON on stdout (docs/json.md)")(
-        "q,quiet", "no progress on stderr")("v,verbose", "more of it")("h,help", "this page");
+    const auto add = [&](const OptionInfo& option) {
+        if (*option.value) {
+            options.add_options()(option.name, option.help, cxxopts::value<std::vector<std::string>>(),
+                                  option.value);
+        } else {
+            options.add_options()(option.name, option.help);
+        }
+    };
+    for (const auto& option : command.options) add(option);
+    for (const auto& option : common_options) add(option);
     options.custom_help(command.usage);
-    for (const auto& name : command.positional) {
-        options.add_options("positional")(name, "", cxxopts::value<std::vector<std::string>>());
-    }
-    options.parse_positional(command.positional);
+    options.set_width(110);
+    options.add_options("positional")(command.positional, "", cxxopts::value<std::vector<std::string>>());
+    options.parse_positional({command.positional});
     options.positional_help("");
     return options;
+}
+
+// What was given, by the long name of each option.
+std::map<std::string, std::vector<std::string>> given(const Command& command,
+                                                      const cxxopts::ParseResult& parsed) {
+    std::map<std::string, std::vector<std::string>> out;
+    const auto take = [&](std::string name, bool has_value) {
+        if (const auto comma = name.find(','); comma != std::string::npos) name.erase(0, comma + 1);
+        if (parsed.count(name) == 0) return;
+        out[name] = has_value ? parsed[name].as<std::vector<std::string>>() : std::vector<std::string>{};
+    };
+    for (const auto& option : command.options) take(option.name, *option.value != '\0');
+    for (const auto& option : common_options) take(option.name, false);
+    take(command.positional, true);
+    return out;
 }
 
 ExitCode run_command_line(int argc, const char* const* argv) {
@@ -66,7 +100,7 @@ ExitCode run_command_line(int argc, const char* const* argv) {
         return ExitCode::passed;
     }
     const Console console(parsed.count("quiet") > 0, parsed.count("verbose") > 0);
-    const ExitCode code = command.run({parsed, console});
+    const ExitCode code = command.run({given(command, parsed), console});
     if (std::fflush(stdout) != 0) throw Error(ErrorKind::output, "stdout", "cannot be written");
     return code;
 }
@@ -85,14 +119,14 @@ std::span<const Command> commands() {
     return list;
 }
 
-std::string Call::text(const char* option) const {
+std::string Call::text(const std::string& option) const {
     const auto all = texts(option);
     return all.empty() ? "" : all.back();
 }
 
-std::vector<std::string> Call::texts(const char* option) const {
-    if (!options.count(option)) return {};
-    return options[option].as<std::vector<std::string>>();
+std::vector<std::string> Call::texts(const std::string& option) const {
+    const auto at = options.find(option);
+    return at == options.end() ? std::vector<std::string>{} : at->second;
 }
 
 std::filesystem::path share_folder() {
@@ -101,7 +135,8 @@ std::filesystem::path share_folder() {
     const auto program = std::filesystem::read_symlink("/proc/self/exe", error);
     const auto share = program.parent_path().parent_path() / "share" / "rare-tally";
     if (error || !std::filesystem::exists(share)) {
-        fail_input(share.string(), "the program's own files are missing: install again, or set RARE_TALLY_SHARE");
+        fail_input(share.string(),
+                   "the program's own files are missing: install again, or set RARE_TALLY_SHARE");
     }
     return share;
 }
@@ -119,8 +154,9 @@ int run_program(int argc, const char* const* argv) {
     } catch (const Error& error) {
         return complain(error.what(), exit_code(error.kind()));
     } catch (const cxxopts::exceptions::exception& error) {
-        return complain(std::string(error.what()) + "; see rare-tally " + (argc > 1 ? argv[1] : "") + " --help",
-                        ExitCode::wrong_input);
+        return complain(
+            std::string(error.what()) + "; see rare-tally " + (argc > 1 ? argv[1] : "") + " --help",
+            ExitCode::wrong_input);
     } catch (const std::exception& error) {
         return complain(std::string("unexpected trouble: ") + error.what(), ExitCode::trouble);
     }

@@ -1,14 +1,19 @@
-#include "cli/command.hpp"
 #include "lab/report/report.hpp"
+#include <cmath>
+
+#include "cli/command.hpp"
+#include "core/base/text.hpp"
 #include "lab/report/tables.hpp"
 
 namespace rt {
 namespace {
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("out", "where to write; without it, report/ in the run folder",
-                          cxxopts::value<std::vector<std::string>>(), "DIR")(
-        "figures", "figures per test at most, the smallest margins first; 24 without it", cxxopts::value<std::size_t>(), "N");
+std::size_t count_of(const std::string& text) {
+    const auto value = to_double(text);
+    if (!value || *value < 0 || *value != std::floor(*value) || *value > 1e6) {
+        fail_input("--figures " + text + ": write a whole number");
+    }
+    return static_cast<std::size_t>(*value);
 }
 
 ExitCode run(const Call& call) {
@@ -16,10 +21,11 @@ ExitCode run(const Call& call) {
     if (folders.size() != 1) fail_input("report needs one run folder: rare-tally report RUN");
     const RunData data(folders.front());
     ReportOptions options;
-    if (call.flag("figures")) options.figures_per_test = call.options["figures"].as<std::size_t>();
+    if (call.flag("figures")) options.figures_per_test = count_of(call.text("figures"));
     const std::string out = call.text("out");
-    const auto written =
-        write_report(data, out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out), options);
+    const auto written = write_report(
+        data, out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out),
+        options);
     if (call.flag("json")) {
         call.console.out(run_json(data.record()));
     } else {
@@ -40,8 +46,9 @@ Command report_command() {
             "RUN [--out DIR]",
             "HTML report, figures, CSV and JSON from a kept run",
             "rare-tally report first-run --out for-the-customer",
-            add_options,
-            {"run"},
+            {{"out", "DIR", "where to write; without it, report/ in the run folder"},
+             {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
+            "run",
             run};
 }
 

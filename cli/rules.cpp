@@ -11,18 +11,17 @@ namespace {
 using Texts = std::vector<std::string>;
 using Json = nlohmann::ordered_json;
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("rulebook", "further rulebook; may be given more than once", cxxopts::value<Texts>(), "FILE")(
-        "out", "file to draw into, .svg or .png; rules.svg without it", cxxopts::value<Texts>(), "FILE");
+std::string hz(double value) {
+    return format({value, Unit::hertz});
 }
-
-std::string hz(double value) { return format({value, Unit::hertz}); }
 
 std::string piece_text(const LimitPiece& piece, Unit unit) {
     const std::string band = hz(piece.from) + (std::isinf(piece.to) ? " and above" : " to " + hz(piece.to));
     if (piece.level_from == piece.level_to) return band + ": " + format({piece.level_from, unit});
-    const char* along = piece.interpolation == Interpolation::linear ? "linear in frequency" : "linear in log frequency";
-    return band + ": " + format({piece.level_from, unit}) + " to " + format({piece.level_to, unit}) + ", " + along;
+    const char* along =
+        piece.interpolation == Interpolation::linear ? "linear in frequency" : "linear in log frequency";
+    return band + ": " + format({piece.level_from, unit}) + " to " + format({piece.level_to, unit}) + ", " +
+           along;
 }
 
 void line_text(std::vector<std::string>& out, const std::string& head, const LimitLine& line, Unit unit) {
@@ -38,7 +37,8 @@ std::vector<std::string> limit_text(const Rule& rule) {
         if (mask->relative) line_text(out, "relative to the reference, " + around, *mask->relative, Unit::db);
         if (mask->absolute) line_text(out, "absolute, " + around, *mask->absolute, rule.unit);
         if (mask->relative && mask->absolute) {
-            out.push_back(mask->combine == Mask::Combine::both ? "both parts must hold" : "one part is enough");
+            out.push_back(mask->combine == Mask::Combine::both ? "both parts must hold"
+                                                               : "one part is enough");
         }
     } else {
         const Bound& bound = *rule.bound();
@@ -50,10 +50,17 @@ std::vector<std::string> limit_text(const Rule& rule) {
 
 Json rule_json(RuleRef ref) {
     const Rule& rule = *ref.rule;
-    return {{"id", ref.full_id()},       {"title", rule.title},     {"standard", ref.book->standard},
-            {"edition", ref.book->edition}, {"clause", rule.clause},   {"quantity", rule.quantity},
-            {"unit", symbol(rule.unit)}, {"limit", limit_text(rule)}, {"confidence", name(rule.confidence)},
-            {"basis", rule.basis},       {"signed_off", rule.sign_off.has_value()}};
+    return {{"id", ref.full_id()},
+            {"title", rule.title},
+            {"standard", ref.book->standard},
+            {"edition", ref.book->edition},
+            {"clause", rule.clause},
+            {"quantity", rule.quantity},
+            {"unit", symbol(rule.unit)},
+            {"limit", limit_text(rule)},
+            {"confidence", name(rule.confidence)},
+            {"basis", rule.basis},
+            {"signed_off", rule.sign_off.has_value()}};
 }
 
 std::vector<RuleRef> all_rules(const RuleLibrary& library) {
@@ -89,10 +96,12 @@ void list(const Call& call, const RuleLibrary& library) {
     }
     for (const auto& entry : library.entries()) {
         const Rulebook& book = entry.book;
-        call.console.out(call.console.tinted(book.id, Tone::strong) + "  " + book.standard + ", " + book.edition + ": " + book.title);
+        call.console.out(call.console.tinted(book.id, Tone::strong) + "  " + book.standard + ", " +
+                         book.edition + ": " + book.title);
         std::vector<std::vector<std::string>> rows;
         for (const auto& rule : book.rules) {
-            rows.push_back({book.id + "/" + rule.id, rule.title, name(rule.confidence), rule.sign_off ? "signed off" : "not signed off"});
+            rows.push_back({book.id + "/" + rule.id, rule.title, name(rule.confidence),
+                            rule.sign_off ? "signed off" : "not signed off"});
         }
         for (const auto& line : aligned(rows, "  ")) call.console.out(line);
     }
@@ -113,10 +122,13 @@ void show(const Call& call, RuleRef ref) {
     for (const auto& [name, value] : rule.conditions) rows.push_back({name, value});
     for (const auto& [name, value] : rule.presets) rows.push_back({"preset " + name, value});
     const double marginal = rule.marginal.value_or(default_marginal(rule.unit));
-    if (marginal > 0) rows.push_back({"marginal below", format({marginal, is_decibel(rule.unit) ? Unit::db : rule.unit})});
+    if (marginal > 0)
+        rows.push_back({"marginal below", format({marginal, is_decibel(rule.unit) ? Unit::db : rule.unit})});
     rows.push_back({"basis", rule.basis});
-    rows.push_back({"confidence", std::string(name(rule.confidence)) + (rule.confidence == Confidence::sure ? "" : ": check before use")});
-    rows.push_back({"sign-off", rule.sign_off ? rule.sign_off->by + ", " + rule.sign_off->on + ", " + rule.sign_off->document
+    rows.push_back({"confidence", std::string(name(rule.confidence)) +
+                                      (rule.confidence == Confidence::sure ? "" : ": check before use")});
+    rows.push_back({"sign-off", rule.sign_off ? rule.sign_off->by + ", " + rule.sign_off->on + ", " +
+                                                    rule.sign_off->document
                                               : "not signed off by the laboratory"});
     if (!rule.note.empty()) rows.push_back({"note", rule.note});
     for (const auto& line : aligned(rows, "  ")) console.out(line);
@@ -124,21 +136,23 @@ void show(const Call& call, RuleRef ref) {
 
 void draw(const Call& call, std::vector<RuleRef> rules) {
     const std::string file = call.text("out").empty() ? "rules.svg" : call.text("out");
-    if (!file.ends_with(".svg") && !file.ends_with(".png")) fail_input("--out " + file + ": write a name ending in .svg or .png");
+    if (!file.ends_with(".svg") && !file.ends_with(".png"))
+        fail_input("--out " + file + ": write a name ending in .svg or .png");
     const std::size_t all = rules.size();
     std::erase_if(rules, [](RuleRef r) { return r.rule->bound(); });
     if (rules.empty()) fail_input("nothing to draw: bounds of a single value have no line");
     const bool mask = rules.front().rule->mask();
     for (const auto& ref : rules) {
         if (ref.rule->unit != rules.front().rule->unit || static_cast<bool>(ref.rule->mask()) != mask) {
-            fail_input("rules " + rules.front().full_id() + " and " + ref.full_id() + " do not share one pair of axes: draw them apart");
+            fail_input("rules " + rules.front().full_id() + " and " + ref.full_id() +
+                       " do not share one pair of axes: draw them apart");
         }
     }
     Plotter plotter;
     plotter.draw(rules_figure(rules), file);
     plotter.finish();
-    call.console.out("drew " + std::to_string(rules.size()) + (rules.size() == 1 ? " rule" : " rules") + " into " + file +
-                     (all > rules.size() ? "; bounds of a single value left out" : ""));
+    call.console.out("drew " + std::to_string(rules.size()) + (rules.size() == 1 ? " rule" : " rules") +
+                     " into " + file + (all > rules.size() ? "; bounds of a single value left out" : ""));
 }
 
 ExitCode run(const Call& call) {
@@ -150,7 +164,8 @@ ExitCode run(const Call& call) {
     if (action == "list") {
         list(call, library);
     } else if (action == "show" || action == "draw") {
-        if (words.empty()) fail_input("rules " + action + " needs at least one rule, such as cispr-32/mains-b-qp");
+        if (words.empty())
+            fail_input("rules " + action + " needs at least one rule, such as cispr-32/mains-b-qp");
         const auto rules = chosen_rules(library, words);
         if (action == "draw") {
             draw(call, rules);
@@ -170,8 +185,8 @@ Command rules_command() {
             "[list | show ID... | draw ID... --out FILE]",
             "the published limits at hand: list, show, draw",
             "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
-            add_options,
-            {"words"},
+            {rulebook_option, {"out", "FILE", "file to draw into, .svg or .png; rules.svg without it"}},
+            "words",
             run};
 }
 

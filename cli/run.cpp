@@ -5,13 +5,6 @@
 namespace rt {
 namespace {
 
-void add_options(cxxopts::Options& options) {
-    options.add_options()("bench", "bench file, instead of the campaign's", cxxopts::value<std::vector<std::string>>(), "FILE")(
-        "rulebook", "further rulebook; may be given more than once", cxxopts::value<std::vector<std::string>>(), "FILE")(
-        "out", "run folder; without it, named after campaign and time", cxxopts::value<std::vector<std::string>>(), "DIR")(
-        "no-report", "measure and judge only");
-}
-
 // "tally-skerry-2-emission-20260504-081530Z"
 std::string folder_name(const Campaign& campaign) {
     std::string time = utc_now().substr(0, 19);
@@ -27,7 +20,8 @@ ExitCode run(const Call& call) {
     const auto loaded = load_campaign(call, files.front(), call.text("bench"));
     for (const auto& warning : loaded->plan.warnings) call.console.progress("attention: " + warning);
     const std::string out = call.text("out");
-    return run_and_report(call, *loaded, out.empty() ? folder_name(loaded->campaign) : out, !call.flag("no-report"));
+    return run_and_report(call, *loaded, out.empty() ? folder_name(loaded->campaign) : out,
+                          !call.flag("no-report"));
 }
 
 }  // namespace
@@ -37,8 +31,11 @@ Command run_command() {
             "CAMPAIGN [--bench FILE] [--out DIR]",
             "carry a campaign out: measure, judge, keep, report",
             "rare-tally run campaign.toml --bench bench.toml --out first-run",
-            add_options,
-            {"campaign"},
+            {bench_option,
+             rulebook_option,
+             {"out", "DIR", "run folder; without it, named after campaign and time"},
+             {"no-report", "", "measure and judge only"}},
+            "campaign",
             run};
 }
 

@@ -8,16 +8,19 @@
 namespace {
 
 std::string escaped(std::string text) {
-    for (std::size_t at = 0; (at = text.find('|', at)) != std::string::npos; at += 2) text.insert(at, 1, '\\');
+    for (std::size_t at = 0; (at = text.find('|', at)) != std::string::npos; at += 2)
+        text.insert(at, 1, '\\');
     return text;
 }
 
 void print_page(const rt::FileInfo& file) {
-    std::printf("# Reference: %s file\n\nMade by `make-reference %s` from the table that the reader itself uses.\n\n%s\n",
-                file.name, file.name, file.help);
+    std::printf(
+        "# Reference: %s file\n\nMade by `make-reference %s` from the table that the reader itself "
+        "uses.\n\n%s\n",
+        file.name, file.name, file.help);
     for (const auto* section : file.sections) {
-        std::printf("\n## `%s`\n\n%s%s| key | value | needed | meaning |\n|---|---|---|---|\n", section->title,
-                    section->help, *section->help ? "\n\n" : "");
+        std::printf("\n## `%s`\n\n%s%s| key | value | needed | meaning |\n|---|---|---|---|\n",
+                    section->title, section->help, *section->help ? "\n\n" : "");
         for (const auto& key : section->keys) {
             std::printf("| `%s` | %s | %s | %s |\n", key.name, escaped(rt::describe(key)).c_str(),
                         key.required ? "yes" : "", escaped(key.help).c_str());

@@ -1,5 +1,7 @@
 #include "lab/version.hpp"
 
 namespace rt {
-const char* version() { return RT_VERSION; }
+const char* version() {
+    return RT_VERSION;
+}
 }  // namespace rt

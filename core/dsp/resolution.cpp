@@ -31,8 +31,12 @@ double GaussianFilter::power_response(double offset_hz) const {
     return std::exp(-0.5 * x * x);
 }
 
-double GaussianFilter::noise_bandwidth_hz() const { return sigma_hz_ * std::sqrt(2 * std::numbers::pi); }
+double GaussianFilter::noise_bandwidth_hz() const {
+    return sigma_hz_ * std::sqrt(2 * std::numbers::pi);
+}
 
-double GaussianFilter::reach_hz() const { return sigma_hz_ * std::sqrt(2 * std::numbers::ln10 * 15); }
+double GaussianFilter::reach_hz() const {
+    return sigma_hz_ * std::sqrt(2 * std::numbers::ln10 * 15);
+}
 
 }  // namespace rt

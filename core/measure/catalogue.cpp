@@ -26,7 +26,8 @@ const Procedure& find_procedure(std::string_view name) {
 
 bool Procedure::gives(std::string_view product) const {
     const auto named = [&](const Product& p) { return product == p.name; };
-    return std::any_of(traces.begin(), traces.end(), named) || std::any_of(results.begin(), results.end(), named);
+    return std::any_of(traces.begin(), traces.end(), named) ||
+           std::any_of(results.begin(), results.end(), named);
 }
 
 void require_applicable(const Procedure& procedure, RuleRef ref) {

@@ -6,11 +6,16 @@ namespace rt {
 
 template <typename T>
 static const T* find_named(const std::vector<T>& list, const std::string& name) {
-    const auto at = std::find_if(list.begin(), list.end(), [&](const T& entry) { return entry.name == name; });
+    const auto at =
+        std::find_if(list.begin(), list.end(), [&](const T& entry) { return entry.name == name; });
     return at == list.end() ? nullptr : &*at;
 }
 
-const Result* Outcome::find_result(const std::string& name) const { return find_named(results, name); }
-const Trace* Outcome::find_trace(const std::string& name) const { return find_named(traces, name); }
+const Result* Outcome::find_result(const std::string& name) const {
+    return find_named(results, name);
+}
+const Trace* Outcome::find_trace(const std::string& name) const {
+    return find_named(traces, name);
+}
 
 }  // namespace rt

@@ -18,7 +18,8 @@ static Quantity parse_value(const ParameterInfo& known, std::string_view text) {
     try {
         const Unit unit = known.kind == ParameterKind::whole_number ? Unit::none : known.unit;
         const Quantity value = parse_quantity(text, unit);
-        if (known.kind == ParameterKind::whole_number && (value.value != std::floor(value.value) || value.value < 1)) {
+        if (known.kind == ParameterKind::whole_number &&
+            (value.value != std::floor(value.value) || value.value < 1)) {
             fail_input(in_quotes(text) + " is not a whole number from 1 up");
         }
         return value;
@@ -48,7 +49,9 @@ void Parameters::set(std::string_view name, std::string_view text) {
     if (known.kind != ParameterKind::detector) values_[known.name] = value;
 }
 
-void Parameters::set_quantity(std::string_view name, Quantity value) { set(name, format_exact(value)); }
+void Parameters::set_quantity(std::string_view name, Quantity value) {
+    set(name, format_exact(value));
+}
 
 void Parameters::fill_presets() {
     for (const auto& entry : known_) {

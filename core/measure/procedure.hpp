@@ -21,7 +21,7 @@ struct SpectrumSetup {
     std::size_t points = 0;  // evenly spaced, both ends included
     double resolution_bandwidth_hz = 0;
     Detector detector = Detector::peak;
-    double dwell_s = 0;  // measuring time per point
+    double dwell_s = 0;     // measuring time per point
     Unit unit = Unit::dbm;  // of the levels wanted
     std::optional<Quantity> reference_level;
     std::optional<double> attenuation_db;
@@ -37,7 +37,7 @@ struct Product {
 };
 
 struct Procedure {
-    const char* name;   // "emission.scan"
+    const char* name;  // "emission.scan"
     const char* title;
     const char* about;  // a few sentences: definition, source, when it refuses
     std::span<const ParameterInfo> parameters;
@@ -63,7 +63,8 @@ void require_applicable(const Procedure& procedure, RuleRef rule);
 // Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 
-// Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look at.
+// Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look
+// at.
 void invalidate(Outcome& outcome, std::string reason);
 
 // Measures, and carries over what holds for every procedure: an overloaded capture invalidates the outcome.

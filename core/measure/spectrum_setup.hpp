@@ -12,10 +12,10 @@ inline constexpr ParameterInfo detector_parameter{"detector", ParameterKind::det
                                                   "detector of the receiver"};
 inline constexpr ParameterInfo dwell_parameter{"dwell", ParameterKind::quantity, Unit::second, "20 ms",
                                                "measuring time at each frequency"};
-inline constexpr ParameterInfo points_parameter{
-    "points", ParameterKind::whole_number, Unit::none, "",
-    "number of trace points; without it, a quarter of the resolution bandwidth apart, so that a line between two "
-    "points of a Gaussian filter reads at most 0.4 dB low"};
+inline constexpr ParameterInfo points_parameter{"points", ParameterKind::whole_number, Unit::none, "",
+                                                "number of trace points; without it, a quarter of the "
+                                                "resolution bandwidth apart, so that a line between two "
+                                                "points of a Gaussian filter reads at most 0.4 dB low"};
 inline constexpr ParameterInfo reference_parameter{
     "reference_level", ParameterKind::quantity, Unit::dbm, "-10 dBm",
     "level at the input that the analyser must still show without overload"};

@@ -47,7 +47,9 @@ std::optional<double> scaled(std::string_view number, int exponent) {
     return to_double(mantissa + "e" + std::to_string(exponent));
 }
 
-double decibel_of_ratio(double ratio, double factor) { return factor * std::log10(ratio); }
+double decibel_of_ratio(double ratio, double factor) {
+    return factor * std::log10(ratio);
+}
 
 // Linear partner of a level: how many of the linear unit its 0 dB is, and 10 or 20 per decade.
 struct LevelScale {
@@ -69,7 +71,8 @@ std::string unit_mismatch(std::string_view text, Unit got, Unit expected) {
     std::string what = got == Unit::none ? " has no unit" : std::string(" is ") + info(got).dimension_name;
     std::string unit = want.symbol[0] ? std::string(" in ") + want.symbol : "";
     if (want.prefixed || !want.symbol[0]) unit.clear();
-    return in_quotes(text) + what + ": write " + want.dimension_name + unit + " such as \"" + want.example + "\"";
+    return in_quotes(text) + what + ": write " + want.dimension_name + unit + " such as \"" + want.example +
+           "\"";
 }
 
 }  // namespace
@@ -78,7 +81,8 @@ Quantity parse_quantity(std::string_view whole) {
     const std::string_view text = trim(whole);
     const std::size_t length = number_length(text);
     if (length == 0) {
-        fail_input(in_quotes(whole) + " is not a value with a unit: write a number and a unit such as \"150 kHz\"");
+        fail_input(in_quotes(whole) +
+                   " is not a value with a unit: write a number and a unit such as \"150 kHz\"");
     }
     const auto unit = parse_unit(trim(text.substr(length)));
     if (!unit) {
@@ -123,8 +127,10 @@ std::optional<Quantity> convert(Quantity q, Unit to) {
 
 std::optional<Quantity> convert(Quantity q, Unit to, Quantity impedance) {
     if (const auto plain = convert(q, to)) return plain;
-    const bool power_to_voltage = dimension(q.unit) == Dimension::power && dimension(to) == Dimension::voltage;
-    const bool voltage_to_power = dimension(q.unit) == Dimension::voltage && dimension(to) == Dimension::power;
+    const bool power_to_voltage =
+        dimension(q.unit) == Dimension::power && dimension(to) == Dimension::voltage;
+    const bool voltage_to_power =
+        dimension(q.unit) == Dimension::voltage && dimension(to) == Dimension::power;
     if (!power_to_voltage && !voltage_to_power) return std::nullopt;
     if (impedance.unit != Unit::ohm || !(impedance.value > 0)) {
         fail_input("an impedance above 0 ohm is needed to convert " + std::string(symbol(q.unit)) + " to " +
@@ -176,7 +182,9 @@ std::string format(Quantity q) {
     int decimals = 2;
     if (!is_decibel(q.unit)) {
         const int integer_digits =
-            shown.value == 0 ? 1 : std::max(1, static_cast<int>(std::floor(std::log10(std::abs(shown.value)))) + 1);
+            shown.value == 0
+                ? 1
+                : std::max(1, static_cast<int>(std::floor(std::log10(std::abs(shown.value)))) + 1);
         decimals = std::max(0, 7 - integer_digits);
         if (shown.value != 0 && std::abs(shown.value) < 1) {
             decimals = 6 - static_cast<int>(std::floor(std::log10(std::abs(shown.value))));
@@ -191,6 +199,8 @@ std::string format_fixed(Quantity q, int decimals) {
     return joined(fixed(q.value, decimals), info(q.unit).pretty);
 }
 
-std::string format_exact(Quantity q) { return joined(exact(q.value), symbol(q.unit)); }
+std::string format_exact(Quantity q) {
+    return joined(exact(q.value), symbol(q.unit));
+}
 
 }  // namespace rt

@@ -48,14 +48,22 @@ struct Alias {
 };
 
 constexpr std::array aliases{
-    Alias{"count", Unit::count, 1},        Alias{"Ω", Unit::ohm, 1},
-    Alias{"Ohm", Unit::ohm, 1},            Alias{"b/s", Unit::bit_per_second, 1},
-    Alias{"°C", Unit::celsius, 1},         Alias{"°", Unit::degree, 1},
-    Alias{"degree", Unit::degree, 1},      Alias{"degrees", Unit::degree, 1},
-    Alias{"dBr", Unit::db, 1},             Alias{"dBc", Unit::db, 1},
-    Alias{"dBµV", Unit::dbuv, 1},          Alias{"dBµA", Unit::dbua, 1},
-    Alias{"dBµV/m", Unit::dbuv_per_metre, 1}, Alias{"dBµA/m", Unit::dbua_per_metre, 1},
-    Alias{"min", Unit::second, 60},        Alias{"h", Unit::second, 3600},
+    Alias{"count", Unit::count, 1},
+    Alias{"Ω", Unit::ohm, 1},
+    Alias{"Ohm", Unit::ohm, 1},
+    Alias{"b/s", Unit::bit_per_second, 1},
+    Alias{"°C", Unit::celsius, 1},
+    Alias{"°", Unit::degree, 1},
+    Alias{"degree", Unit::degree, 1},
+    Alias{"degrees", Unit::degree, 1},
+    Alias{"dBr", Unit::db, 1},
+    Alias{"dBc", Unit::db, 1},
+    Alias{"dBµV", Unit::dbuv, 1},
+    Alias{"dBµA", Unit::dbua, 1},
+    Alias{"dBµV/m", Unit::dbuv_per_metre, 1},
+    Alias{"dBµA/m", Unit::dbua_per_metre, 1},
+    Alias{"min", Unit::second, 60},
+    Alias{"h", Unit::second, 3600},
 };
 
 struct Prefix {
@@ -80,11 +88,17 @@ std::optional<Spelling> parse_plain(std::string_view text) {
 
 }  // namespace
 
-const UnitInfo& info(Unit unit) { return units[static_cast<std::size_t>(unit)]; }
+const UnitInfo& info(Unit unit) {
+    return units[static_cast<std::size_t>(unit)];
+}
 
-std::span<const UnitInfo> all_units() { return units; }
+std::span<const UnitInfo> all_units() {
+    return units;
+}
 
-bool is_decibel(Unit unit) { return unit >= Unit::db; }
+bool is_decibel(Unit unit) {
+    return unit >= Unit::db;
+}
 
 std::optional<Spelling> parse_unit(std::string_view text) {
     if (const auto plain = parse_plain(text)) return plain;

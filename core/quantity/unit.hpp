@@ -59,20 +59,26 @@ enum class Dimension {
 
 struct UnitInfo {
     Unit unit;
-    const char* symbol;     // as written in files: ASCII
-    const char* pretty;     // as shown to people: dBµV
+    const char* symbol;  // as written in files: ASCII
+    const char* pretty;  // as shown to people: dBµV
     Dimension dimension;
-    bool prefixed;          // k, M, m, µ ... may stand before it
+    bool prefixed;               // k, M, m, µ ... may stand before it
     const char* dimension_name;  // "a frequency", for messages
-    const char* example;    // "150 kHz", for messages
+    const char* example;         // "150 kHz", for messages
 };
 
 const UnitInfo& info(Unit unit);
 std::span<const UnitInfo> all_units();
 
-inline const char* symbol(Unit unit) { return info(unit).symbol; }
-inline const char* pretty(Unit unit) { return info(unit).pretty; }
-inline Dimension dimension(Unit unit) { return info(unit).dimension; }
+inline const char* symbol(Unit unit) {
+    return info(unit).symbol;
+}
+inline const char* pretty(Unit unit) {
+    return info(unit).pretty;
+}
+inline Dimension dimension(Unit unit) {
+    return info(unit).dimension;
+}
 
 // True for units that are logarithms: adding them multiplies the quantity.
 bool is_decibel(Unit unit);

@@ -8,7 +8,9 @@ namespace rt {
 
 static constexpr std::array verdict_names{"PASS", "MARGINAL", "FAIL", "NONE"};
 
-const char* name(Verdict verdict) { return verdict_names[static_cast<std::size_t>(verdict)]; }
+const char* name(Verdict verdict) {
+    return verdict_names[static_cast<std::size_t>(verdict)];
+}
 
 std::optional<Verdict> parse_verdict(std::string_view text) {
     for (std::size_t i = 0; i < verdict_names.size(); ++i) {
@@ -19,10 +21,18 @@ std::optional<Verdict> parse_verdict(std::string_view text) {
 
 void VerdictCounts::add(Verdict verdict) {
     switch (verdict) {
-        case Verdict::pass: ++pass; break;
-        case Verdict::marginal: ++marginal; break;
-        case Verdict::fail: ++fail; break;
-        case Verdict::none: ++none; break;
+        case Verdict::pass:
+            ++pass;
+            break;
+        case Verdict::marginal:
+            ++marginal;
+            break;
+        case Verdict::fail:
+            ++fail;
+            break;
+        case Verdict::none:
+            ++none;
+            break;
     }
 }
 
@@ -35,10 +45,14 @@ std::string place_text(const Finding& finding) {
 
 static int urgency(Verdict verdict) {
     switch (verdict) {
-        case Verdict::fail: return 0;
-        case Verdict::none: return 1;
-        case Verdict::marginal: return 2;
-        case Verdict::pass: return 3;
+        case Verdict::fail:
+            return 0;
+        case Verdict::none:
+            return 1;
+        case Verdict::marginal:
+            return 2;
+        case Verdict::pass:
+            return 3;
     }
     return 4;
 }

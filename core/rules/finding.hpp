@@ -24,9 +24,9 @@ struct Finding {
     std::optional<double> value;
     std::optional<double> margin;  // positive inside the limit
     Verdict verdict = Verdict::none;
-    std::string reason;            // why NONE; for others what the verdict rests on, may be empty
-    std::optional<Quantity> at;    // where on the trace
-    bool at_offset = false;        // `at` counts from the carrier (masks)
+    std::string reason;          // why NONE; for others what the verdict rests on, may be empty
+    std::optional<Quantity> at;  // where on the trace
+    bool at_offset = false;      // `at` counts from the carrier (masks)
     std::size_t points_judged = 0;
     std::size_t points_beyond = 0;
     std::vector<std::string> deviations;  // "not per the standard": what was changed

@@ -10,7 +10,9 @@
 namespace rt {
 namespace {
 
-std::string hz(double value) { return format({value, Unit::hertz}); }
+std::string hz(double value) {
+    return format({value, Unit::hertz});
+}
 
 Finding start(RuleRef ref, const Outcome& outcome) {
     Finding finding;
@@ -94,13 +96,13 @@ std::string lack_of_cover(const Trace& trace, double from, double to) {
 }
 
 // Fills in what the worst point says.
-Finding conclude(Finding finding, const Rule& rule, const Trace& trace, const LineComparison& seen, double marginal,
-                 double shift, double centre) {
+Finding conclude(Finding finding, const Rule& rule, const Trace& trace, const LineComparison& seen,
+                 double marginal, double shift, double centre) {
     const auto x_of = [&](std::size_t i) { return Quantity{trace.x[i] - centre, trace.x_unit}; };
     if (seen.judged == 0) return no_verdict(std::move(finding), "the limit covers no point of the trace");
     if (seen.not_a_number) {
-        return no_verdict(std::move(finding),
-                          "the trace has no number at " + format({trace.x[*seen.not_a_number], trace.x_unit}));
+        return no_verdict(std::move(finding), "the trace has no number at " +
+                                                  format({trace.x[*seen.not_a_number], trace.x_unit}));
     }
     finding.points_judged = seen.judged;
     finding.points_beyond = seen.beyond;
@@ -113,13 +115,14 @@ Finding conclude(Finding finding, const Rule& rule, const Trace& trace, const Li
 
     const std::string used = name(*trace.detector), asked = name(*rule.detector);
     if (!never_below(*trace.detector, *rule.detector)) {
-        return no_verdict(std::move(finding), used + " readings cannot show that a " + asked + " limit is met");
+        return no_verdict(std::move(finding),
+                          used + " readings cannot show that a " + asked + " limit is met");
     }
     if (finding.verdict == Verdict::fail) {
-        return no_verdict(std::move(finding), used + " reading " +
-                                                  format({trace.y[seen.worst] + shift, rule.unit}) + " at " +
-                                                  format({trace.x[seen.worst], trace.x_unit}) + " is above the " +
-                                                  asked + " limit: measure there with the " + asked + " detector");
+        return no_verdict(std::move(finding),
+                          used + " reading " + format({trace.y[seen.worst] + shift, rule.unit}) + " at " +
+                              format({trace.x[seen.worst], trace.x_unit}) + " is above the " + asked +
+                              " limit: measure there with the " + asked + " detector");
     }
     finding.reason = used + " reading: the " + asked + " reading cannot be higher";
     return finding;
@@ -129,9 +132,10 @@ Finding judge_line(const LimitLine& line, const Rule& rule, const Trace& trace, 
                    const JudgeOptions& options) {
     if (!options.allow_partial) {
         if (trace.x.back() < line.from() || trace.x.front() > line.to()) {
-            return no_verdict(std::move(finding), "the limit covers no point of the trace: the trace covers " +
-                                                      hz(trace.x.front()) + " to " + hz(trace.x.back()) +
-                                                      ", the limit " + hz(line.from()) + " to " + hz(line.to()));
+            return no_verdict(std::move(finding),
+                              "the limit covers no point of the trace: the trace covers " +
+                                  hz(trace.x.front()) + " to " + hz(trace.x.back()) + ", the limit " +
+                                  hz(line.from()) + " to " + hz(line.to()));
         }
         if (auto lack = lack_of_cover(trace, line.from(), line.to()); !lack.empty()) {
             return no_verdict(std::move(finding), std::move(lack));
@@ -152,7 +156,8 @@ Extent extent_of(const Mask& mask, const Rule& rule) {
     Extent out{std::numeric_limits<double>::infinity(), -std::numeric_limits<double>::infinity()};
     for (const auto* part : {&mask.relative, &mask.absolute}) {
         if (!*part) continue;
-        const double end = std::isinf((*part)->to()) ? rule.cover_to.value_or((*part)->from()) : (*part)->to();
+        const double end =
+            std::isinf((*part)->to()) ? rule.cover_to.value_or((*part)->from()) : (*part)->to();
         out.from = std::min(out.from, (*part)->from());
         out.to = std::max(out.to, end);
     }
@@ -197,8 +202,8 @@ Finding judge_mask(const Mask& mask, const Rule& rule, const Trace& trace, Findi
     finding.at_offset = true;
     finding = conclude(std::move(finding), rule, trace, seen, marginal, shift, centre);
     if (finding.verdict != Verdict::none && mask.relative && finding.reason.empty()) {
-        finding.reason = by_relative ? "relative part: reference " + format({reference, rule.unit})
-                                     : "absolute part";
+        finding.reason =
+            by_relative ? "relative part: reference " + format({reference, rule.unit}) : "absolute part";
     }
     return finding;
 }
@@ -209,8 +214,8 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
     if (!result) return no_verdict(std::move(finding), "the capture gives no " + rule.applies_to);
     const auto value = convert(result->value, rule.unit);
     if (!value) {
-        fail_input("rule " + rule.id + " is in " + symbol(rule.unit) + " but result " + result->name + " is in " +
-                   symbol(result->value.unit));
+        fail_input("rule " + rule.id + " is in " + symbol(rule.unit) + " but result " + result->name +
+                   " is in " + symbol(result->value.unit));
     }
     if (!std::isfinite(value->value)) return no_verdict(std::move(finding), result->name + " has no value");
     const double far = std::numeric_limits<double>::infinity();

@@ -10,7 +10,9 @@
 
 namespace rt {
 
-static std::string hz(double value) { return format({value, Unit::hertz}); }
+static std::string hz(double value) {
+    return format({value, Unit::hertz});
+}
 
 double LimitPiece::level(double x) const {
     if (x <= from || level_from == level_to) return level_from;
@@ -20,7 +22,8 @@ double LimitPiece::level(double x) const {
     return level_from + (level_to - level_from) * share;
 }
 
-LimitLine::LimitLine(std::vector<LimitPiece> pieces, Sense sense) : pieces_(std::move(pieces)), sense_(sense) {
+LimitLine::LimitLine(std::vector<LimitPiece> pieces, Sense sense)
+    : pieces_(std::move(pieces)), sense_(sense) {
     if (pieces_.empty()) fail_input("a limit line needs at least one piece");
     for (std::size_t i = 0; i < pieces_.size(); ++i) {
         const auto& piece = pieces_[i];

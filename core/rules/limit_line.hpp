@@ -33,8 +33,8 @@ class LimitLine {
     // the piece otherwise.
     LimitLine(std::vector<LimitPiece> pieces, Sense sense);
 
-    // The limit at x; where two pieces meet, the stricter one (the lower one of an upper limit). Empty in gaps
-    // and outside.
+    // The limit at x; where two pieces meet, the stricter one (the lower one of an upper limit). Empty in
+    // gaps and outside.
     std::optional<double> at(double x) const;
 
     double from() const { return pieces_.front().from; }
@@ -52,10 +52,10 @@ double margin_to(double limit, double value, Sense sense);
 
 // How a trace lies against a limit line.
 struct LineComparison {
-    std::size_t judged = 0;      // points that have a limit
-    std::size_t beyond = 0;      // of those, with a negative margin
-    std::size_t close = 0;       // of those, with a margin from 0 to below `marginal`
-    std::size_t worst = 0;       // index of the smallest margin, the first of equals
+    std::size_t judged = 0;  // points that have a limit
+    std::size_t beyond = 0;  // of those, with a negative margin
+    std::size_t close = 0;   // of those, with a margin from 0 to below `marginal`
+    std::size_t worst = 0;   // index of the smallest margin, the first of equals
     double worst_limit = 0;
     double worst_margin = 0;
     std::optional<std::size_t> not_a_number;  // first judged point without a finite level

@@ -8,7 +8,9 @@ namespace rt {
 
 static constexpr std::array confidence_names{"sure", "fairly sure", "unsure"};
 
-const char* name(Confidence confidence) { return confidence_names[static_cast<std::size_t>(confidence)]; }
+const char* name(Confidence confidence) {
+    return confidence_names[static_cast<std::size_t>(confidence)];
+}
 
 std::optional<Confidence> parse_confidence(std::string_view text) {
     for (std::size_t i = 0; i < confidence_names.size(); ++i) {
@@ -44,6 +46,8 @@ const ChannelPlan* Rulebook::find_plan(std::string_view plan_id) const {
     return at == plans.end() ? nullptr : &*at;
 }
 
-double default_marginal(Unit unit) { return is_decibel(unit) ? 3 : 0; }
+double default_marginal(Unit unit) {
+    return is_decibel(unit) ? 3 : 0;
+}
 
 }  // namespace rt

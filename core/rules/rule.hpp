@@ -23,7 +23,8 @@ struct Mask {
     Combine combine = Combine::both;
     bool symmetric = true;
 
-    // The level that counts at an offset when 0 dB of the relative part is `reference`, and which part sets it.
+    // The level that counts at an offset when 0 dB of the relative part is `reference`, and which part sets
+    // it.
     struct Level {
         double level;
         bool relative;
@@ -53,7 +54,7 @@ struct Rule {
     std::string id;  // "mains-b-qp"; unique in its rulebook
     std::string title;
     std::string clause;
-    std::string quantity;  // "disturbance voltage"
+    std::string quantity;    // "disturbance voltage"
     std::string applies_to;  // name of the trace or result it judges
     Unit unit = Unit::db;
     std::variant<LimitLine, Mask, Bound> limit;

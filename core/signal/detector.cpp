@@ -6,7 +6,9 @@ namespace rt {
 
 static constexpr std::array names{"peak", "quasi-peak", "average", "rms", "sample", "negative-peak"};
 
-const char* name(Detector detector) { return names[static_cast<std::size_t>(detector)]; }
+const char* name(Detector detector) {
+    return names[static_cast<std::size_t>(detector)];
+}
 
 std::optional<Detector> parse_detector(std::string_view text) {
     for (std::size_t i = 0; i < names.size(); ++i) {
@@ -15,7 +17,9 @@ std::optional<Detector> parse_detector(std::string_view text) {
     return std::nullopt;
 }
 
-std::vector<std::string> detector_names() { return {names.begin(), names.end()}; }
+std::vector<std::string> detector_names() {
+    return {names.begin(), names.end()};
+}
 
 bool never_below(Detector reading, Detector other) {
     if (reading == other || reading == Detector::peak) return true;

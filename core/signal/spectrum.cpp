@@ -17,8 +17,8 @@ void require_valid(const Spectrum& s, const std::string& place) {
             fail_input(place, "point " + std::to_string(i + 1) + " is not a finite number");
         }
         if (i > 0 && !(s.frequency_hz[i] > s.frequency_hz[i - 1])) {
-            fail_input(place, "the frequency of point " + std::to_string(i + 1) + " does not rise: " +
-                                  format({s.frequency_hz[i], Unit::hertz}) + " after " +
+            fail_input(place, "the frequency of point " + std::to_string(i + 1) +
+                                  " does not rise: " + format({s.frequency_hz[i], Unit::hertz}) + " after " +
                                   format({s.frequency_hz[i - 1], Unit::hertz}));
         }
     }

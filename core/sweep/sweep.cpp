@@ -11,7 +11,9 @@
 
 namespace rt {
 
-AxisValue word_value(std::string text) { return {std::move(text), {}, {}}; }
+AxisValue word_value(std::string text) {
+    return {std::move(text), {}, {}};
+}
 
 AxisValue quantity_value(Quantity quantity) {
     // The readable text, unless rounding it for people would make two values look the same.
@@ -24,7 +26,8 @@ std::vector<AxisValue> range_values(Quantity start, Quantity stop, Quantity step
     // A step between levels is a level difference: -10 dBm to 0 dBm by 2 dB.
     const bool level_step = is_decibel(start.unit) && step.unit == Unit::db;
     if (start.unit != stop.unit || (start.unit != step.unit && !level_step)) {
-        fail_input("the range mixes units: from " + format(start) + " to " + format(stop) + " by " + format(step));
+        fail_input("the range mixes units: from " + format(start) + " to " + format(stop) + " by " +
+                   format(step));
     }
     if (stop.value < start.value) {
         fail_input("the range runs backwards: from " + format(start) + " to " + format(stop) +
@@ -51,15 +54,17 @@ std::vector<AxisValue> channel_values(const ChannelPlan& plan, const std::vector
     for (const int channel : channels) {
         const auto frequency = plan.frequency_hz(channel);
         if (!frequency) {
-            fail_input("channel " + std::to_string(channel) + " is not in the plan " + plan.id + ", which has " +
-                       std::to_string(plan.first) + " to " + std::to_string(plan.last));
+            fail_input("channel " + std::to_string(channel) + " is not in the plan " + plan.id +
+                       ", which has " + std::to_string(plan.first) + " to " + std::to_string(plan.last));
         }
         values.push_back({std::to_string(channel), Quantity{*frequency, Unit::hertz}, channel});
     }
     return values;
 }
 
-std::string Point::id_text() const { return hex(id, 16); }
+std::string Point::id_text() const {
+    return hex(id, 16);
+}
 
 static void require_usable(const Axis& axis) {
     if (axis.values.empty()) fail_input("axis " + in_quotes(axis.name) + " has no values");
@@ -93,7 +98,8 @@ namespace {
 // "axis=value" for every value, in the order in which ids are hashed: axes by name.
 class IdMaker {
   public:
-    IdMaker(const std::string& test, const Sweep& sweep) : start_(fnv1a(test + "|")), order_(sweep.axes.size()) {
+    IdMaker(const std::string& test, const Sweep& sweep)
+        : start_(fnv1a(test + "|")), order_(sweep.axes.size()) {
         std::iota(order_.begin(), order_.end(), 0u);
         std::sort(order_.begin(), order_.end(),
                   [&](std::size_t a, std::size_t b) { return sweep.axes[a].name < sweep.axes[b].name; });
@@ -161,7 +167,8 @@ std::string label(const Sweep& sweep, const Point& point) {
     for (std::size_t axis = 0; axis < sweep.axes.size(); ++axis) {
         text += (axis ? ", " : "") + sweep.axes[axis].name + "=" + point.value(sweep, axis).text;
     }
-    if (sweep.repeats > 1) text += (text.empty() ? "" : " ") + ("(repeat " + std::to_string(point.repeat)) + ")";
+    if (sweep.repeats > 1)
+        text += (text.empty() ? "" : " ") + ("(repeat " + std::to_string(point.repeat)) + ")";
     return text.empty() ? "single point" : text;
 }
 

@@ -13,7 +13,7 @@ namespace rt {
 
 // One setting of an axis: a quantity ("8 dBm"), a channel with its frequency, or a word ("idle").
 struct AxisValue {
-    std::string text;   // for people, and the canonical form that ids are made from
+    std::string text;  // for people, and the canonical form that ids are made from
     std::optional<Quantity> quantity;
     std::optional<int> channel;
 };

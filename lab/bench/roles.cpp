@@ -49,7 +49,8 @@ std::vector<double> AnalyserRole::read_levels(std::size_t points) {
     std::vector<double> levels(points);
     std::memcpy(levels.data(), bytes.data(), bytes.size());
     for (double& level : levels) {
-        if (!std::isfinite(level) || std::abs(level) > 1e6) fail_bench(role + ": the trace holds a level that is no number");
+        if (!std::isfinite(level) || std::abs(level) > 1e6)
+            fail_bench(role + ": the trace holds a level that is no number");
         level = std::round(level * 1e4) / 1e4;  // as the kept capture states it
     }
     return levels;
@@ -59,7 +60,8 @@ std::optional<std::string> AnalyserRole::distrust() {
     const std::string status = session_.ask("query_overload");
     const auto bits = to_double(status);
     const Instrument& instrument = session_.instrument();
-    if (!bits || *bits < 0) fail_bench(instrument.role + ": the overload status is not a number: " + in_quotes(status));
+    if (!bits || *bits < 0)
+        fail_bench(instrument.role + ": the overload status is not a number: " + in_quotes(status));
     const auto errors = session_.drain_errors();
     if (static_cast<long long>(*bits) & instrument.dialect.overload_mask) {
         return instrument.role + " overloaded: raise the reference level or the attenuation";
@@ -72,8 +74,11 @@ Spectrum AnalyserRole::sweep(const SpectrumSetup& setup) {
     set_up(setup);
     const Instrument& instrument = session_.instrument();
     const double longest = instrument.timeout_s + 1.5 * sweep_seconds(instrument, setup);
-    const std::string done = session_.ask("sweep", std::chrono::milliseconds(static_cast<long long>(longest * 1000)));
-    if (done != "1") fail_bench(instrument.role + ": the end of the sweep was announced by " + in_quotes(done) + " instead of 1");
+    const std::string done =
+        session_.ask("sweep", std::chrono::milliseconds(static_cast<long long>(longest * 1000)));
+    if (done != "1")
+        fail_bench(instrument.role + ": the end of the sweep was announced by " + in_quotes(done) +
+                   " instead of 1");
     Spectrum spectrum;
     spectrum.level = read_levels(setup.points);
     spectrum.overload = distrust();
@@ -87,7 +92,8 @@ Spectrum AnalyserRole::sweep(const SpectrumSetup& setup) {
     spectrum.resolution_bandwidth_hz = setup.resolution_bandwidth_hz;
     spectrum.impedance_ohm = instrument.impedance_ohm;
     if (setup.reference_level && instrument.impedance_ohm) {
-        const auto shown = convert(*setup.reference_level, setup.unit, {*instrument.impedance_ohm, Unit::ohm});
+        const auto shown =
+            convert(*setup.reference_level, setup.unit, {*instrument.impedance_ohm, Unit::ohm});
         if (shown) spectrum.reference_level = shown->value;
     }
     return spectrum;

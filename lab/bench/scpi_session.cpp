@@ -16,22 +16,26 @@ static milliseconds timeout_of(const Instrument& instrument) {
 ScpiSession::ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port)
     : instrument_(instrument), timeout_(timeout_of(instrument)), session_(host, port, timeout_) {}
 
-void ScpiSession::fail(const std::string& message) const { fail_bench(instrument_.role + ": " + message); }
+void ScpiSession::fail(const std::string& message) const {
+    fail_bench(instrument_.role + ": " + message);
+}
 
 std::string ScpiSession::text_of(const std::string& command, const Arguments& arguments) const {
     const auto at = instrument_.dialect.commands.find(command);
     if (at == instrument_.dialect.commands.end()) {
-        fail_input(instrument_.dialect.file.string(), "the dialect has no command \"" + command + "\", which role " +
-                                                          instrument_.role + " needs");
+        fail_input(instrument_.dialect.file.string(), "the dialect has no command \"" + command +
+                                                          "\", which role " + instrument_.role + " needs");
     }
     std::string text = at->second;
     for (const auto& [name, value] : arguments) {
         const auto control = [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ';'; };
         if (std::any_of(value.begin(), value.end(), control)) {
-            fail_input("the value " + in_quotes(value) + " for {" + name + "} holds control characters or a semicolon");
+            fail_input("the value " + in_quotes(value) + " for {" + name +
+                       "} holds control characters or a semicolon");
         }
         const std::string hole = "{" + name + "}";
-        for (std::size_t found; (found = text.find(hole)) != std::string::npos;) text.replace(found, hole.size(), value);
+        for (std::size_t found; (found = text.find(hole)) != std::string::npos;)
+            text.replace(found, hole.size(), value);
     }
     return text;
 }

@@ -1,5 +1,5 @@
-// SCPI over a session: commands from a dialect, answers as lines or definite-length blocks (IEEE 488.2, 8.7.9),
-// the error queue read out.
+// SCPI over a session: commands from a dialect, answers as lines or definite-length blocks (IEEE
+// 488.2, 8.7.9), the error queue read out.
 #pragma once
 
 #include <chrono>

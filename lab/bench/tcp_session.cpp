@@ -59,7 +59,8 @@ TcpSession::TcpSession(const std::string& host, const std::string& port, millise
     asio::ip::tcp::resolver resolver(state_->io);
     const auto found = resolver.resolve(host, port, error);
     if (error) fail_bench(state_->peer + ": the host name is not known (" + error.message() + ")");
-    asio::async_connect(state_->socket, found, [&](const boost::system::error_code& e, const auto&) { error = e; });
+    asio::async_connect(state_->socket, found,
+                        [&](const boost::system::error_code& e, const auto&) { error = e; });
     state_->finish(timeout, error, "connecting");
     state_->socket.set_option(asio::ip::tcp::no_delay(true), error);
 }
@@ -86,12 +87,13 @@ std::string TcpSession::read_until(char end, milliseconds timeout) {
 }
 
 std::string TcpSession::read_exactly(std::size_t count, milliseconds timeout) {
-    if (count > most_bytes) fail_bench(state_->peer + " announced " + std::to_string(count) + " bytes, too many");
+    if (count > most_bytes)
+        fail_bench(state_->peer + " announced " + std::to_string(count) + " bytes, too many");
     if (state_->buffer.size() < count) {
         boost::system::error_code error;
         const std::size_t missing = count - state_->buffer.size();
-        asio::async_read(state_->socket, asio::dynamic_buffer(state_->buffer), asio::transfer_exactly(missing),
-                         [&](const auto& e, std::size_t) { error = e; });
+        asio::async_read(state_->socket, asio::dynamic_buffer(state_->buffer),
+                         asio::transfer_exactly(missing), [&](const auto& e, std::size_t) { error = e; });
         state_->finish(timeout, error, "waiting for data");
     }
     std::string bytes = state_->buffer.substr(0, count);

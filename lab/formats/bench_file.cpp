@@ -23,7 +23,8 @@ constexpr std::array instrument_keys{
     KeyInfo{"connected_to", text, false, "port of the unit it is connected to"},
     KeyInfo{"timeout", quantity, false, "longest wait for an answer; 5 s without it", Unit::second},
     KeyInfo{"impedance", quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
-    KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time", Unit::hertz},
+    KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time",
+            Unit::hertz},
 };
 
 constexpr std::array simulation_keys{
@@ -41,7 +42,8 @@ constexpr std::array root_keys{
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo bench_section{"[bench]", "The bench as a whole.", bench_keys};
 constexpr SectionInfo instrument_section{"[[instrument]]", "One instrument.", instrument_keys};
-constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.", simulation_keys};
+constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.",
+                                         simulation_keys};
 constexpr std::array<const SectionInfo*, 4> bench_sections{&root_section, &bench_section, &instrument_section,
                                                            &simulation_section};
 
@@ -67,7 +69,8 @@ void require_address(const ConfigSection& section, const std::string& address) {
         const auto port = to_double(address.substr(colon + 1));
         if (port && *port >= 1 && *port <= 65535) return;
     }
-    section.fail("address", in_quotes(address) + " is no address: write \"tcp://host:port\" or \"simulated\"");
+    section.fail("address",
+                 in_quotes(address) + " is no address: write \"tcp://host:port\" or \"simulated\"");
 }
 
 Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench_folder,
@@ -130,7 +133,8 @@ Bench read_bench(const std::filesystem::path& file, const std::filesystem::path&
     bench.name = root.table("bench", bench_section)->text("name");
     for (const auto& section : root.tables("instrument", instrument_section)) {
         auto instrument = read_instrument(section, file.parent_path(), dialects);
-        if (bench.find(instrument.role)) section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
+        if (bench.find(instrument.role))
+            section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
         bench.instruments.push_back(std::move(instrument));
     }
     if (const auto section = root.table("simulation", simulation_section)) {
@@ -140,7 +144,8 @@ Bench read_bench(const std::filesystem::path& file, const std::filesystem::path&
     }
     for (const auto& instrument : bench.instruments) {
         if (instrument.simulated() && !bench.simulation) {
-            fail_input(instrument.place, "the address is \"simulated\" but the bench has no [simulation] section");
+            fail_input(instrument.place,
+                       "the address is \"simulated\" but the bench has no [simulation] section");
         }
     }
     return bench;

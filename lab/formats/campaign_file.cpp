@@ -17,8 +17,10 @@ constexpr std::array campaign_keys{
     KeyInfo{"customer", text, false, "who ordered the test"},
     KeyInfo{"operator", text, false, "who carries it out"},
     KeyInfo{"bench", text, false, "bench file, beside the campaign; --bench overrides it"},
-    KeyInfo{"rulebooks", texts, false, "further rulebook files, beside the campaign; the shipped ones are known"},
-    KeyInfo{"marginal", quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it", Unit::db},
+    KeyInfo{"rulebooks", texts, false,
+            "further rulebook files, beside the campaign; the shipped ones are known"},
+    KeyInfo{"marginal", quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
+            Unit::db},
     KeyInfo{"note", text, false, "remark for the report"},
 };
 
@@ -35,7 +37,8 @@ constexpr std::array test_keys{
     KeyInfo{"name", text, true, "short name, unique in the campaign"},
     KeyInfo{"title", text, false, "heading in the report"},
     KeyInfo{"procedure", text, true, "name of the procedure"},
-    KeyInfo{"instrument", text, false, "role of the instrument that delivers the capture; analyser without it"},
+    KeyInfo{"instrument", text, false,
+            "role of the instrument that delivers the capture; analyser without it"},
     KeyInfo{"parameters", pairs, false, "parameters of the procedure; the rules preset the rest"},
     KeyInfo{"unit_settings", pairs, false, "what the unit is set to before the test"},
     KeyInfo{"judge", tables, false, "the rules"},
@@ -82,11 +85,13 @@ constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.",
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 constexpr SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
 constexpr SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
-constexpr SectionInfo sweep_section{"[[test.sweep]]", "One axis. It has values, a range or channels.", sweep_keys};
+constexpr SectionInfo sweep_section{"[[test.sweep]]", "One axis. It has values, a range or channels.",
+                                    sweep_keys};
 constexpr SectionInfo range_section{"range", "Evenly spaced values of an axis.", range_keys};
 
-constexpr std::array<const SectionInfo*, 7> sections{&root_section,  &campaign_section, &unit_section, &test_section,
-                                                     &judge_section, &sweep_section,    &range_section};
+constexpr std::array<const SectionInfo*, 7> sections{&root_section, &campaign_section, &unit_section,
+                                                     &test_section, &judge_section,    &sweep_section,
+                                                     &range_section};
 
 std::vector<AxisValue> read_range(const ConfigSection& range) {
     const Quantity from = *range.quantity("from");
@@ -130,14 +135,16 @@ Axis read_axis(const ConfigSection& section, const RuleLibrary& library) {
             axis.values = channel_values(library.find_plan(section.text("plan")), section.wholes("channels"));
         });
     }
-    if (axis.values.empty()) section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
+    if (axis.values.empty())
+        section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
     for (const auto& target : axis.sets) require_target(section, target);
     return axis;
 }
 
 Sweep read_sweep(const ConfigSection& section, const RuleLibrary& library) {
     Sweep sweep;
-    for (const auto& axis : section.tables("sweep", sweep_section)) sweep.axes.push_back(read_axis(axis, library));
+    for (const auto& axis : section.tables("sweep", sweep_section))
+        sweep.axes.push_back(read_axis(axis, library));
     const auto repeats = section.whole("repeats").value_or(1);
     if (repeats < 1 || repeats > static_cast<long long>(most_points)) {
         section.fail("repeats", "must be 1 to " + std::to_string(most_points));
@@ -148,7 +155,8 @@ Sweep read_sweep(const ConfigSection& section, const RuleLibrary& library) {
     const std::string order = section.has("order") ? section.text("order") : "nested";
     const std::vector<std::string> orders{"nested", "serpentine", "shuffled"};
     const auto at = std::find(orders.begin(), orders.end(), order);
-    if (at == orders.end()) section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
+    if (at == orders.end())
+        section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
     sweep.order = static_cast<Order>(at - orders.begin());
     section.at(section.has("sweep") ? "sweep" : "name", [&] { point_count(sweep); });
     return sweep;
@@ -163,10 +171,12 @@ void read_condition(const ConfigSection& section, const Sweep& sweep, Judging& j
             names.push_back(sweep.axes[i].name);
             if (sweep.axes[i].name == name) axis = i;
         }
-        if (axis == sweep.axes.size()) section.fail("when", "no axis " + in_quotes(name) + suggestion(name, names));
+        if (axis == sweep.axes.size())
+            section.fail("when", "no axis " + in_quotes(name) + suggestion(name, names));
         for (const auto& value : sweep.axes[axis].values) values.push_back(value.text);
         if (std::find(values.begin(), values.end(), wanted) == values.end()) {
-            section.fail("when", "axis " + name + " has no value " + in_quotes(wanted) + suggestion(wanted, values));
+            section.fail("when",
+                         "axis " + name + " has no value " + in_quotes(wanted) + suggestion(wanted, values));
         }
         judging.when.emplace_back(axis, wanted);
     }
@@ -194,7 +204,8 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
 void require_settable(const ConfigSection& section, const Test& test) {
     for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
         const auto& sets = test.sweep.axes[axis].sets;
-        const bool only_unit = std::all_of(sets.begin(), sets.end(), [](const auto& s) { return s == "unit"; });
+        const bool only_unit =
+            std::all_of(sets.begin(), sets.end(), [](const auto& s) { return s == "unit"; });
         if (only_unit && axis > 0) continue;  // once is enough for values that no parameter takes
         for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
             Point point;
@@ -233,7 +244,8 @@ Test read_test(const ConfigSection& section, const RuleLibrary& library, std::op
 
 }  // namespace
 
-const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.", sections};
+const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.",
+                             sections};
 
 bool Judging::applies(const Sweep& sweep, const Point& point) const {
     return std::all_of(when.begin(), when.end(), [&](const auto& condition) {
@@ -248,14 +260,16 @@ Parameters Test::parameters_at(const Point& point) const {
         const auto& value = point.value(sweep, i);
         for (const auto& target : sweep.axes[i].sets) {
             if (!target.starts_with(prefix)) continue;
-            out.set(target.substr(prefix.size()), value.quantity ? format_exact(*value.quantity) : value.text);
+            out.set(target.substr(prefix.size()),
+                    value.quantity ? format_exact(*value.quantity) : value.text);
         }
     }
     return out;
 }
 
 std::string Campaign::unit_detail(std::string_view key) const {
-    const auto at = std::find_if(unit.begin(), unit.end(), [&](const auto& entry) { return entry.first == key; });
+    const auto at =
+        std::find_if(unit.begin(), unit.end(), [&](const auto& entry) { return entry.first == key; });
     return at == unit.end() ? "" : at->second;
 }
 

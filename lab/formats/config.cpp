@@ -57,7 +57,8 @@ ConfigNode to_node(const toml::node& from) {
 
 bool is_scalar(const ConfigNode& node) {
     using enum ConfigNode::Kind;
-    return node.kind == text || node.kind == whole || node.kind == number || node.kind == flag || node.kind == date;
+    return node.kind == text || node.kind == whole || node.kind == number || node.kind == flag ||
+           node.kind == date;
 }
 
 bool all_items(const ConfigNode& node, bool (*test)(const ConfigNode&)) {
@@ -79,19 +80,29 @@ bool fits(const ConfigNode& node, KeyKind kind) {
     using Kind = ConfigNode::Kind;
     switch (kind) {
         case KeyKind::text:
-        case KeyKind::quantity: return node.kind == Kind::text;
-        case KeyKind::texts: return all_items(node, [](const auto& n) { return n.kind == Kind::text; });
-        case KeyKind::word: return is_scalar(node);
-        case KeyKind::words: return all_items(node, is_scalar);
-        case KeyKind::whole: return node.kind == Kind::whole;
-        case KeyKind::wholes: return all_items(node, [](const auto& n) { return n.kind == Kind::whole; });
-        case KeyKind::flag: return node.kind == Kind::flag;
-        case KeyKind::date: return node.kind == Kind::date || (node.kind == Kind::text && looks_like_date(node.text));
+        case KeyKind::quantity:
+            return node.kind == Kind::text;
+        case KeyKind::texts:
+            return all_items(node, [](const auto& n) { return n.kind == Kind::text; });
+        case KeyKind::word:
+            return is_scalar(node);
+        case KeyKind::words:
+            return all_items(node, is_scalar);
+        case KeyKind::whole:
+            return node.kind == Kind::whole;
+        case KeyKind::wholes:
+            return all_items(node, [](const auto& n) { return n.kind == Kind::whole; });
+        case KeyKind::flag:
+            return node.kind == Kind::flag;
+        case KeyKind::date:
+            return node.kind == Kind::date || (node.kind == Kind::text && looks_like_date(node.text));
         case KeyKind::pairs:
             return node.kind == Kind::table && std::all_of(node.entries.begin(), node.entries.end(),
                                                            [](const auto& e) { return is_scalar(e.second); });
-        case KeyKind::table: return node.kind == Kind::table;
-        case KeyKind::tables: return all_items(node, [](const auto& n) { return n.kind == Kind::table; });
+        case KeyKind::table:
+            return node.kind == Kind::table;
+        case KeyKind::tables:
+            return all_items(node, [](const auto& n) { return n.kind == Kind::table; });
     }
     return false;
 }
@@ -100,20 +111,31 @@ bool fits(const ConfigNode& node, KeyKind kind) {
 
 std::string describe(const KeyInfo& key) {
     switch (key.kind) {
-        case KeyKind::text: return "text";
-        case KeyKind::texts: return "list of texts";
-        case KeyKind::word: return "text or number";
-        case KeyKind::words: return "list of texts or numbers";
-        case KeyKind::whole: return "whole number";
-        case KeyKind::wholes: return "list of whole numbers";
-        case KeyKind::flag: return "true or false";
+        case KeyKind::text:
+            return "text";
+        case KeyKind::texts:
+            return "list of texts";
+        case KeyKind::word:
+            return "text or number";
+        case KeyKind::words:
+            return "list of texts or numbers";
+        case KeyKind::whole:
+            return "whole number";
+        case KeyKind::wholes:
+            return "list of whole numbers";
+        case KeyKind::flag:
+            return "true or false";
         case KeyKind::quantity:
             return key.unit == Unit::none ? "text with value and unit"
                                           : std::string("text such as \"") + info(key.unit).example + "\"";
-        case KeyKind::date: return "date such as 2027-05-31";
-        case KeyKind::pairs: return "table of texts or numbers";
-        case KeyKind::table: return "section";
-        case KeyKind::tables: return "list of sections";
+        case KeyKind::date:
+            return "date such as 2027-05-31";
+        case KeyKind::pairs:
+            return "table of texts or numbers";
+        case KeyKind::table:
+            return "section";
+        case KeyKind::tables:
+            return "list of sections";
     }
     return "";
 }
@@ -133,7 +155,8 @@ ConfigNode parse_config(std::string_view text, const std::string& file) {
         const auto& begin = error.source().begin;
         std::string message(error.description());
         std::replace(message.begin(), message.end(), '\n', ' ');
-        throw Error(ErrorKind::input, at_text(file, static_cast<int>(begin.line), static_cast<int>(begin.column)),
+        throw Error(ErrorKind::input,
+                    at_text(file, static_cast<int>(begin.line), static_cast<int>(begin.column)),
                     "not valid TOML: " + message);
     }
 }
@@ -141,12 +164,14 @@ ConfigNode parse_config(std::string_view text, const std::string& file) {
 ConfigSection::ConfigSection(const ConfigNode& node, std::string file, const SectionInfo& info)
     : node_(&node), file_(std::move(file)), info_(&info) {
     for (const auto& [name, value] : node.entries) {
-        const auto key = std::find_if(info.keys.begin(), info.keys.end(), [&](const KeyInfo& k) { return name == k.name; });
+        const auto key = std::find_if(info.keys.begin(), info.keys.end(),
+                                      [&](const KeyInfo& k) { return name == k.name; });
         const std::string where = at_text(file_, value.line, value.column);
         if (key == info.keys.end()) {
             std::vector<std::string> names;
             for (const auto& known : info.keys) names.emplace_back(known.name);
-            fail_input(where, "unknown key " + in_quotes(name) + " in " + info.title + suggestion(name, names));
+            fail_input(where,
+                       "unknown key " + in_quotes(name) + " in " + info.title + suggestion(name, names));
         }
         if (!fits(value, key->kind)) {
             fail_input(where, "key " + in_quotes(name) + " in " + info.title + " is not a " + describe(*key) +
@@ -155,12 +180,14 @@ ConfigSection::ConfigSection(const ConfigNode& node, std::string file, const Sec
     }
     for (const auto& key : info.keys) {
         if (!key.required || has(key.name)) continue;
-        fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info.title + ": write a " +
-                                describe(key) + " (" + key.help + ")");
+        fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info.title +
+                                ": write a " + describe(key) + " (" + key.help + ")");
     }
 }
 
-std::string ConfigSection::place() const { return at_text(file_, std::max(1, node_->line), std::max(1, node_->column)); }
+std::string ConfigSection::place() const {
+    return at_text(file_, std::max(1, node_->line), std::max(1, node_->column));
+}
 
 std::string ConfigSection::place(std::string_view key) const {
     const auto* node = node_->find(key);
@@ -184,7 +211,8 @@ const KeyInfo& ConfigSection::key_info(std::string_view key) const {
     for (const auto& entry : info_->keys) {
         if (key == entry.name) return entry;
     }
-    throw Error(ErrorKind::internal, "", "key " + std::string(key) + " is not in the table of " + info_->title);
+    throw Error(ErrorKind::internal, "",
+                "key " + std::string(key) + " is not in the table of " + info_->title);
 }
 
 const ConfigNode* ConfigSection::find(std::string_view key, std::initializer_list<KeyKind> kinds) const {
@@ -235,7 +263,8 @@ std::optional<Quantity> ConfigSection::quantity_in(std::string_view key, Unit un
     const auto* node = find(key, {KeyKind::quantity});
     if (!node) return std::nullopt;
     Quantity value;
-    at(key, [&] { value = unit == Unit::none ? parse_quantity(node->text) : parse_quantity(node->text, unit); });
+    at(key,
+       [&] { value = unit == Unit::none ? parse_quantity(node->text) : parse_quantity(node->text, unit); });
     return value;
 }
 

@@ -83,7 +83,7 @@ class ConfigSection {
     std::optional<long long> whole(std::string_view key) const;
     std::vector<int> wholes(std::string_view key) const;
     bool flag(std::string_view key) const;
-    std::optional<Quantity> quantity(std::string_view key) const;              // in the key's own unit
+    std::optional<Quantity> quantity(std::string_view key) const;                // in the key's own unit
     std::optional<Quantity> quantity_in(std::string_view key, Unit unit) const;  // in a unit known only now
     std::vector<std::pair<std::string, std::string>> pairs(std::string_view key) const;
     std::optional<ConfigSection> table(std::string_view key, const SectionInfo& info) const;

@@ -99,9 +99,9 @@ std::string sha256(std::string_view content) {
 
 std::string base64(std::string_view content) {
     std::string out((content.size() + 2) / 3 * 4 + 1, '\0');
-    const int length =
-        EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()),
-                        reinterpret_cast<const unsigned char*>(content.data()), static_cast<int>(content.size()));
+    const int length = EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()),
+                                       reinterpret_cast<const unsigned char*>(content.data()),
+                                       static_cast<int>(content.size()));
     out.resize(static_cast<std::size_t>(length));
     return out;
 }

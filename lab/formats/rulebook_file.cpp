@@ -44,7 +44,8 @@ constexpr std::array rule_keys{
     KeyInfo{"absolute", tables, false, "mask: pieces in the rule's unit, against offset"},
     KeyInfo{"combine", text, false, "mask with both parts: both must hold, or either is enough"},
     KeyInfo{"one_sided", flag, false, "mask: offsets carry a sign instead of holding on both sides"},
-    KeyInfo{"cover_to", quantity, false, "mask without outer end: how far out the trace must reach", Unit::hertz},
+    KeyInfo{"cover_to", quantity, false, "mask without outer end: how far out the trace must reach",
+            Unit::hertz},
     KeyInfo{"min", quantity, false, "bound: lowest allowed value"},
     KeyInfo{"max", quantity, false, "bound: highest allowed value"},
     KeyInfo{"marginal", quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
@@ -86,7 +87,7 @@ constexpr std::array root_keys{
 };
 constexpr SectionInfo root_section{"the file", "", root_keys};
 
-constexpr std::array<const SectionInfo*, 6> sections{&root_section, &book_section, &plan_section,
+constexpr std::array<const SectionInfo*, 6> sections{&root_section, &book_section,  &plan_section,
                                                      &rule_section, &piece_section, &sign_off_section};
 
 // A word out of a fixed list; `preset` when the key is absent.
@@ -137,7 +138,7 @@ Mask read_mask(const ConfigSection& section, Unit unit) {
     mask.absolute = read_line(section, "absolute", unit, Sense::upper);
     if (!mask.relative && !mask.absolute) section.fail("kind", "a mask needs relative or absolute pieces");
     mask.combine = choice(section, "combine", {"both", "either"}, "both") == "both" ? Mask::Combine::both
-                                                                                  : Mask::Combine::either;
+                                                                                    : Mask::Combine::either;
     mask.symmetric = !section.flag("one_sided");
     return mask;
 }
@@ -155,7 +156,8 @@ Rule read_rule(const ConfigSection& section) {
     const std::string unit_text = section.text("unit");
     const auto spelled = parse_unit(unit_text);
     if (!spelled || spelled->exponent != 0 || spelled->factor != 1) {
-        section.fail("unit", "unknown unit " + in_quotes(unit_text) + ": write it without prefix, such as \"dBuV\"");
+        section.fail("unit",
+                     "unknown unit " + in_quotes(unit_text) + ": write it without prefix, such as \"dBuV\"");
     }
     const Unit unit = spelled->unit;
     const auto kind = choice(section, "kind", {"line", "mask", "bound"}, "");
@@ -181,7 +183,8 @@ Rule read_rule(const ConfigSection& section) {
               .confidence = Confidence::unsure,
               .note = section.text("note"),
               .sign_off = {}};
-    if (section.has("detector")) rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
+    if (section.has("detector"))
+        rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
     rule.confidence = *parse_confidence(choice(section, "confidence", {"sure", "fairly sure", "unsure"}, ""));
     const Unit margin_unit = is_decibel(unit) ? Unit::db : unit;
     if (const auto marginal = section.quantity_in("marginal", margin_unit)) rule.marginal = marginal->value;
@@ -194,14 +197,20 @@ Rule read_rule(const ConfigSection& section) {
 
 }  // namespace
 
-const FileInfo rulebook_file{"rulebook", "Published limits as data. The shipped ones are in rulebooks/.", sections};
+const FileInfo rulebook_file{"rulebook", "Published limits as data. The shipped ones are in rulebooks/.",
+                             sections};
 
 Rulebook read_rulebook(std::string_view content, const std::string& file) {
     const ConfigNode node = parse_config(content, file);
     const ConfigSection root(node, file, root_section);
     const ConfigSection head = *root.table("rulebook", book_section);
-    Rulebook book{head.text("id"), head.text("title"), head.text("standard"), head.text("edition"),
-                  head.text("basis"), {}, {}};
+    Rulebook book{head.text("id"),
+                  head.text("title"),
+                  head.text("standard"),
+                  head.text("edition"),
+                  head.text("basis"),
+                  {},
+                  {}};
     for (const auto& plan : root.tables("plan", plan_section)) {
         book.plans.push_back({plan.text("id"), static_cast<int>(*plan.whole("first")),
                               static_cast<int>(*plan.whole("last")), plan.quantity("base")->value,
@@ -221,7 +230,8 @@ void RuleLibrary::add(const std::filesystem::path& file) {
     Rulebook book = read_rulebook(content, file.string());
     for (const auto& entry : entries_) {
         if (entry.book.id == book.id) {
-            fail_input(file.string(), "rulebook id " + in_quotes(book.id) + " is taken by " + entry.file.string());
+            fail_input(file.string(),
+                       "rulebook id " + in_quotes(book.id) + " is taken by " + entry.file.string());
         }
     }
     entries_.push_back({std::move(book), file, std::move(content)});
@@ -249,7 +259,8 @@ const RuleLibrary::Entry& RuleLibrary::find_book(std::string_view id, std::strin
 static std::pair<std::string_view, std::string_view> split_id(std::string_view full_id) {
     const auto slash = full_id.find('/');
     if (slash == std::string_view::npos) {
-        fail_input(in_quotes(full_id) + " names no rulebook: write it as book/rule, such as cispr-32/mains-b-qp");
+        fail_input(in_quotes(full_id) +
+                   " names no rulebook: write it as book/rule, such as cispr-32/mains-b-qp");
     }
     return {full_id.substr(0, slash), full_id.substr(slash + 1)};
 }
@@ -269,7 +280,8 @@ const ChannelPlan& RuleLibrary::find_plan(std::string_view full_id) const {
     if (const auto* plan = book.find_plan(plan_id)) return *plan;
     std::vector<std::string> names;
     for (const auto& plan : book.plans) names.push_back(plan.id);
-    fail_input("rulebook " + book.id + " has no channel plan " + in_quotes(plan_id) + suggestion(plan_id, names));
+    fail_input("rulebook " + book.id + " has no channel plan " + in_quotes(plan_id) +
+               suggestion(plan_id, names));
 }
 
 }  // namespace rt

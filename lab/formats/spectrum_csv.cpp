@@ -39,7 +39,8 @@ class Reader {
                 row(*line);
             }
         }
-        if (!heading_seen_) fail_input(file_, "is empty: write a heading such as frequency [Hz],level [dBuV] and rows");
+        if (!heading_seen_)
+            fail_input(file_, "is empty: write a heading such as frequency [Hz],level [dBuV] and rows");
         if (spectrum_.level.empty()) fail_input(file_, "has a heading but no rows");
         return std::move(spectrum_);
     }
@@ -65,7 +66,8 @@ class Reader {
         try {
             if (key == "detector") {
                 spectrum_.detector = parse_detector(value);
-                if (!spectrum_.detector) fail_input("unknown detector " + in_quotes(value) + suggestion(value, detector_names()));
+                if (!spectrum_.detector)
+                    fail_input("unknown detector " + in_quotes(value) + suggestion(value, detector_names()));
             } else if (key == "bandwidth") {
                 spectrum_.resolution_bandwidth_hz = parse_quantity(value, Unit::hertz).value;
             } else if (key == "impedance") {
@@ -76,7 +78,8 @@ class Reader {
                 spectrum_.overload = std::string(value);
             }
         } catch (const Error& error) {
-            fail_input(file_ + ", row " + std::to_string(row_), "remark " + std::string(key) + ": " + error.message());
+            fail_input(file_ + ", row " + std::to_string(row_),
+                       "remark " + std::string(key) + ": " + error.message());
         }
     }
 
@@ -84,20 +87,24 @@ class Reader {
         const auto unit = unit_text(heading);
         const char* example = level ? "level [dBuV]" : "frequency [Hz]";
         if (unit.empty()) {
-            fail_input(place(number), "heading " + in_quotes(trim(heading)) + " states no unit: write " + example);
+            fail_input(place(number),
+                       "heading " + in_quotes(trim(heading)) + " states no unit: write " + example);
         }
         const auto spelling = parse_unit(unit);
-        if (!spelling) fail_input(place(number), "unknown unit " + in_quotes(unit) + ": write " + std::string(example));
+        if (!spelling)
+            fail_input(place(number), "unknown unit " + in_quotes(unit) + ": write " + std::string(example));
         Column out{*spelling, spelling->unit};
         if (!level && dimension(out.unit) != wanted_for_frequency) {
-            fail_input(place(number), "the first column is in " + std::string(unit) + ": write the frequency there");
+            fail_input(place(number),
+                       "the first column is in " + std::string(unit) + ": write the frequency there");
         }
         if (!level) return out;
         for (const Unit to : {Unit::dbuv, Unit::dbm, Unit::dbua, Unit::dbuv_per_metre}) {
             if (!is_decibel(out.unit) && convert({1, out.unit}, to)) out.unit = to;
         }
         if (!is_decibel(out.unit)) {
-            fail_input(place(number), "a level cannot be in " + std::string(unit) + ": write it in dBuV, dBm, V ...");
+            fail_input(place(number),
+                       "a level cannot be in " + std::string(unit) + ": write it in dBuV, dBm, V ...");
         }
         return out;
     }
@@ -110,8 +117,9 @@ class Reader {
         }
         const auto cells = split(line, separator_);
         if (cells.size() < 2) {
-            fail_input(place(1), "a heading with two columns is expected, such as frequency [Hz],level [dBuV]; found " +
-                                     in_quotes(line));
+            fail_input(place(1),
+                       "a heading with two columns is expected, such as frequency [Hz],level [dBuV]; found " +
+                           in_quotes(line));
         }
         frequency_ = column(cells[0], 1, Dimension::frequency, false);
         level_ = column(cells[1], 2, Dimension::frequency, true);
@@ -130,7 +138,8 @@ class Reader {
         }
         if (how.spelling.exponent != 0) {
             // Rounded once, as if written in the base unit.
-            if (const auto scaled = to_double(std::string(cell) + "e" + std::to_string(how.spelling.exponent))) {
+            if (const auto scaled =
+                    to_double(std::string(cell) + "e" + std::to_string(how.spelling.exponent))) {
                 value = *scaled;
             } else {
                 value *= std::pow(10, how.spelling.exponent);
@@ -138,7 +147,8 @@ class Reader {
         }
         if (how.spelling.unit == how.unit) return value;
         const double level = convert({value, how.spelling.unit}, how.unit)->value;
-        if (!std::isfinite(level)) fail_input(place(column), in_quotes(cell) + " has no level: write a value above zero");
+        if (!std::isfinite(level))
+            fail_input(place(column), in_quotes(cell) + " has no level: write a value above zero");
         return level;
     }
 
@@ -150,8 +160,8 @@ class Reader {
         const double level = number(rest.substr(0, rest.find(separator_)), 2, level_);
         auto& all = spectrum_.frequency_hz;
         if (!all.empty() && !(frequency > all.back())) {
-            fail_input(place(1), "frequencies must rise: " + format({frequency, Unit::hertz}) + " stands after " +
-                                     format({all.back(), Unit::hertz}));
+            fail_input(place(1), "frequencies must rise: " + format({frequency, Unit::hertz}) +
+                                     " stands after " + format({all.back(), Unit::hertz}));
         }
         all.push_back(frequency);
         spectrum_.level.push_back(level);
@@ -170,9 +180,10 @@ class Reader {
 
 void append(std::string& out, double value, int decimals) {
     char buffer[64];
-    const auto result = decimals < 0 ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed)
-                                     : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed,
-                                                     decimals);
+    const auto result =
+        decimals < 0
+            ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed)
+            : std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed, decimals);
     out.append(buffer, result.ptr);
 }
 
@@ -191,7 +202,8 @@ std::string spectrum_csv(const Spectrum& s) {
     std::string out;
     out.reserve(s.level.size() * 24 + 200);
     if (s.detector) out += std::string("# detector: ") + name(*s.detector) + "\n";
-    if (s.resolution_bandwidth_hz) out += "# bandwidth: " + format_exact({*s.resolution_bandwidth_hz, Unit::hertz}) + "\n";
+    if (s.resolution_bandwidth_hz)
+        out += "# bandwidth: " + format_exact({*s.resolution_bandwidth_hz, Unit::hertz}) + "\n";
     if (s.impedance_ohm) out += "# impedance: " + format_exact({*s.impedance_ohm, Unit::ohm}) + "\n";
     if (s.reference_level) out += "# reference_level: " + format_exact({*s.reference_level, s.unit}) + "\n";
     if (s.overload) out += "# overload: " + *s.overload + "\n";

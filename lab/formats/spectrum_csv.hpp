@@ -6,7 +6,8 @@
 //   frequency [Hz],level [dBuV]
 //   150000,43.12
 //
-// Columns are separated by comma, semicolon or tab; the decimal point is a point. Further columns are ignored.
+// Columns are separated by comma, semicolon or tab; the decimal point is a point. Further columns are
+// ignored.
 #pragma once
 
 #include <filesystem>
@@ -17,9 +18,9 @@
 
 namespace rt {
 
-// Throws Error(input) naming row and column for a missing or unknown unit, a cell that is not a finite number,
-// frequencies that do not rise, or a row that is too short. Known remarks are detector, bandwidth, impedance,
-// reference_level and overload; others are passed over.
+// Throws Error(input) naming row and column for a missing or unknown unit, a cell that is not a finite
+// number, frequencies that do not rise, or a row that is too short. Known remarks are detector, bandwidth,
+// impedance, reference_level and overload; others are passed over.
 Spectrum parse_spectrum_csv(std::string_view text, const std::string& file);
 Spectrum read_spectrum_csv(const std::filesystem::path& file);
 

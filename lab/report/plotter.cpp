@@ -93,10 +93,12 @@ std::string script(const Figure& figure, const std::string& file) {
     std::string out = "reset\n";
     const bool png = file.ends_with(".png");
     out += png ? "set terminal pngcairo size 1280,680 font 'DejaVu Sans,13' noenhanced\n"
-               : "set terminal svg size 960,500 dynamic font 'DejaVu Sans,Helvetica,Arial,sans-serif,13' noenhanced\n";
+               : "set terminal svg size 960,500 dynamic font 'DejaVu Sans,Helvetica,Arial,sans-serif,13' "
+                 "noenhanced\n";
     out += "set output " + text(file) + "\nset encoding utf8\n";
     out += "set xlabel " + text(figure.x_label) + "\nset ylabel " + text(figure.y_label) + "\n";
-    out += "set border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' lt 1 lw 0.6\n";
+    out +=
+        "set border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' lt 1 lw 0.6\n";
     // The title heads the key, so that both stand above the curves in this order.
     out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
            " left font ',14'\n";
@@ -114,13 +116,15 @@ std::string script(const Figure& figure, const std::string& file) {
             const std::size_t k = limits++ % std::size(limit_colours);
             style = std::string("lw 2.2 dt ") + limit_dashes[k] + " lc rgb '" + limit_colours[k] + "'";
         }
-        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with lines " + style + " title " + text(curve.name);
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with lines " + style + " title " +
+                 text(curve.name);
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];
         const std::string name = "marker" + std::to_string(i);
         out += block(name, {marker.x}, {marker.y});
-        plots += ", $" + name + " using 1:2 with points pt 6 ps 1.7 lw 2.4 lc rgb '#111111' title " + text(marker.text);
+        plots += ", $" + name + " using 1:2 with points pt 6 ps 1.7 lw 2.4 lc rgb '#111111' title " +
+                 text(marker.text);
     }
     out += "plot " + plots + "\nunset output\n";
     return out;
@@ -137,7 +141,9 @@ struct Plotter::State {
         while (!bytes.empty()) {
             const auto wrote = ::write(input, bytes.data(), bytes.size());
             if (wrote < 0 && errno == EINTR) continue;
-            if (wrote < 0) throw Error(ErrorKind::output, "gnuplot", std::string("ended early: ") + std::strerror(errno));
+            if (wrote < 0)
+                throw Error(ErrorKind::output, "gnuplot",
+                            std::string("ended early: ") + std::strerror(errno));
             bytes.remove_prefix(static_cast<std::size_t>(wrote));
         }
     }
@@ -171,7 +177,9 @@ Plotter::Plotter() : state_(std::make_unique<State>()) {
     state_->input = ends[1];
 }
 
-Plotter::~Plotter() { state_->wait(); }
+Plotter::~Plotter() {
+    state_->wait();
+}
 
 void Plotter::draw(const Figure& figure, const std::filesystem::path& file) {
     std::error_code ignored;
@@ -182,7 +190,8 @@ void Plotter::draw(const Figure& figure, const std::filesystem::path& file) {
 
 void Plotter::finish() {
     const int code = state_->wait();
-    if (code == 127) throw Error(ErrorKind::output, "gnuplot", "cannot be started: install the package gnuplot-nox");
+    if (code == 127)
+        throw Error(ErrorKind::output, "gnuplot", "cannot be started: install the package gnuplot-nox");
     for (const auto& file : state_->drawn) {
         std::error_code error;
         if (std::filesystem::file_size(file, error) == 0 || error) {

@@ -18,7 +18,9 @@ namespace {
 using Mustache = kainjow::mustache::mustache;
 using Data = kainjow::mustache::data;
 
-Data list() { return Data{Data::type::list}; }
+Data list() {
+    return Data{Data::type::list};
+}
 
 // Numbers with a true minus sign, so that -3 does not look like a dash.
 std::string shown(std::optional<double> value, int decimals = 2) {
@@ -31,10 +33,14 @@ std::string shown(std::optional<double> value, int decimals = 2) {
 // A sign beside each verdict, so that it does not rest on colour.
 const char* sign(Verdict verdict) {
     switch (verdict) {
-        case Verdict::pass: return "✓";
-        case Verdict::marginal: return "△";
-        case Verdict::fail: return "✕";
-        case Verdict::none: return "○";
+        case Verdict::pass:
+            return "✓";
+        case Verdict::marginal:
+            return "△";
+        case Verdict::fail:
+            return "✕";
+        case Verdict::none:
+            return "○";
     }
     return "";
 }
@@ -63,7 +69,9 @@ std::vector<Row> sorted_findings(const RunRecord& run) {
 }
 
 std::string value_text(const Finding& f, std::optional<double> value) {
-    return is_decibel(f.unit) || !info(f.unit).prefixed ? shown(value) : value ? format({*value, f.unit}) : "–";
+    return is_decibel(f.unit) || !info(f.unit).prefixed ? shown(value)
+           : value                                      ? format({*value, f.unit})
+                                                        : "–";
 }
 
 Data finding_data(const Row& row) {
@@ -108,7 +116,7 @@ std::string readable_time(const std::string& iso) {
 
 // Where figures of points are, and what to say about those without one.
 struct Figures {
-    std::map<std::size_t, std::string> svg;  // by position
+    std::map<std::size_t, std::string> svg;       // by position
     std::map<std::string, std::size_t> left_out;  // by test
     std::vector<std::filesystem::path> files;
 };
@@ -151,7 +159,9 @@ Figures draw_figures(const RunData& run, const std::filesystem::path& folder, st
         for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
         const auto file = folder / "figures" / (stem + ".svg");
-        plotter.draw(trace_figure(outcome.traces.front(), point->test + ": " + point->label, rules, point->findings), file);
+        plotter.draw(
+            trace_figure(outcome.traces.front(), point->test + ": " + point->label, rules, point->findings),
+            file);
         files[point->position] = file;
     }
     plotter.finish();
@@ -240,16 +250,20 @@ Data rules_data(const RunData& run) {
         data.set("edition", book->edition);
         data.set("clause", rule->clause);
         std::string conditions;
-        for (const auto& [name, value] : rule->conditions) conditions += (conditions.empty() ? "" : ", ") + name + " " + value;
-        if (rule->detector) conditions += (conditions.empty() ? "" : ", ") + std::string(name(*rule->detector)) + " detector";
-        if (rule->bandwidth) conditions += (conditions.empty() ? "" : ", ") + ("RBW " + format(*rule->bandwidth));
+        for (const auto& [name, value] : rule->conditions)
+            conditions += (conditions.empty() ? "" : ", ") + name + " " + value;
+        if (rule->detector)
+            conditions += (conditions.empty() ? "" : ", ") + std::string(name(*rule->detector)) + " detector";
+        if (rule->bandwidth)
+            conditions += (conditions.empty() ? "" : ", ") + ("RBW " + format(*rule->bandwidth));
         data.set("conditions", conditions);
         data.set("basis", rule->basis);
         data.set("confidence", name(rule->confidence));
         data.set("unsure", rule->confidence != Confidence::sure);
         data.set("signed", rule->sign_off.has_value());
         if (rule->sign_off) {
-            data.set("sign_off", rule->sign_off->by + ", " + rule->sign_off->on + ", " + rule->sign_off->document);
+            data.set("sign_off",
+                     rule->sign_off->by + ", " + rule->sign_off->on + ", " + rule->sign_off->document);
         }
         rules << data;
     }
@@ -340,7 +354,8 @@ std::vector<std::filesystem::path> write_report(const RunData& run, const std::f
                                                 const ReportOptions& options) {
     make_folder(folder);
     const Figures figures = draw_figures(run, folder, options.figures_per_test);
-    const std::filesystem::path html = folder / "report.html", csv = folder / "results.csv", json = folder / "results.json";
+    const std::filesystem::path html = folder / "report.html", csv = folder / "results.csv",
+                                json = folder / "results.json";
     write_file(html, page(run, figures));
     write_file(csv, findings_csv(run.record()));
     write_file(json, run_json(run.record()));

@@ -1,5 +1,5 @@
-// A kept run, opened for reports: the tally's record, the rules it was judged by, and its traces measured again
-// from the captures.
+// A kept run, opened for reports: the tally's record, the rules it was judged by, and its traces measured
+// again from the captures.
 #pragma once
 
 #include <filesystem>
@@ -21,8 +21,8 @@ class RunData {
     // Rules that findings of the run cite, in order of their ids.
     std::vector<RuleRef> cited_rules() const;
 
-    // The procedure run again on the kept capture. Throws Error(input) when the capture is missing or its hash
-    // is not the one in the tally.
+    // The procedure run again on the kept capture. Throws Error(input) when the capture is missing or its
+    // hash is not the one in the tally.
     Outcome outcome_of(const PointRecord& point) const;
 
   private:

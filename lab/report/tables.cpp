@@ -36,7 +36,10 @@ Json to_json(const Result& result, const PointRecord* point) {
 
 Json to_json(const Finding& f, const PointRecord* point) {
     Json at = nullptr;
-    if (f.at) at = Json{{"value", number(f.at->value)}, {"unit", symbol(f.at->unit)}, {"from", f.at_offset ? "carrier" : "zero"}};
+    if (f.at)
+        at = Json{{"value", number(f.at->value)},
+                  {"unit", symbol(f.at->unit)},
+                  {"from", f.at_offset ? "carrier" : "zero"}};
     Json entry{{"rule", f.rule},
                {"title", f.title},
                {"clause", f.clause},
@@ -56,13 +59,18 @@ Json to_json(const Finding& f, const PointRecord* point) {
 }
 
 Json counts_json(const VerdictCounts& counts) {
-    return {{"PASS", counts.pass}, {"MARGINAL", counts.marginal}, {"FAIL", counts.fail}, {"NONE", counts.none}};
+    return {
+        {"PASS", counts.pass}, {"MARGINAL", counts.marginal}, {"FAIL", counts.fail}, {"NONE", counts.none}};
 }
 
-Json head() { return {{"schema", json_schema}, {"version", version()}}; }
+Json head() {
+    return {{"schema", json_schema}, {"version", version()}};
+}
 
 // Invalid UTF-8 from an instrument or a file must not break the document.
-std::string text_of(const Json& json) { return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n"; }
+std::string text_of(const Json& json) {
+    return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
 
 std::string cell(std::string text) {
     if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
@@ -70,7 +78,9 @@ std::string cell(std::string text) {
     return '"' + text + '"';
 }
 
-std::string cell(std::optional<double> value, int decimals) { return value ? fixed(*value, decimals) : ""; }
+std::string cell(std::optional<double> value, int decimals) {
+    return value ? fixed(*value, decimals) : "";
+}
 
 }  // namespace
 
@@ -82,7 +92,8 @@ std::string run_json(const RunRecord& run) {
     for (const auto& point : run.points) {
         for (const auto& result : point.results) json["results"].push_back(to_json(result, &point));
         for (const auto& finding : point.findings) json["findings"].push_back(to_json(finding, &point));
-        for (const auto& note : point.notes) json["notes"].push_back(point.test + ", " + point.label + ": " + note);
+        for (const auto& note : point.notes)
+            json["notes"].push_back(point.test + ", " + point.label + ": " + note);
     }
     return text_of(json);
 }
@@ -103,16 +114,31 @@ std::string measurement_json(const std::vector<Result>& results, const std::vect
 }
 
 std::string findings_csv(const RunRecord& run) {
-    std::string out = "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,at_from,reason,deviations,"
-                      "capture,capture_sha256\n";
+    std::string out =
+        "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,at_from,reason,"
+        "deviations,"
+        "capture,capture_sha256\n";
     for (const auto& point : run.points) {
         for (const auto& f : point.findings) {
             std::string deviations;
             for (const auto& d : f.deviations) deviations += (deviations.empty() ? "" : "; ") + d;
-            const std::string cells[] = {std::to_string(point.position), point.test, point.label, f.rule, f.clause,
-                                         name(f.verdict), cell(f.value, 4), cell(f.limit, 4), cell(f.margin, 4),
-                                         symbol(f.unit), f.at ? exact(f.at->value) : "", f.at ? symbol(f.at->unit) : "", f.at_offset ? "carrier" : "",
-                                         f.reason, deviations, point.capture.file, point.capture.sha256};
+            const std::string cells[] = {std::to_string(point.position),
+                                         point.test,
+                                         point.label,
+                                         f.rule,
+                                         f.clause,
+                                         name(f.verdict),
+                                         cell(f.value, 4),
+                                         cell(f.limit, 4),
+                                         cell(f.margin, 4),
+                                         symbol(f.unit),
+                                         f.at ? exact(f.at->value) : "",
+                                         f.at ? symbol(f.at->unit) : "",
+                                         f.at_offset ? "carrier" : "",
+                                         f.reason,
+                                         deviations,
+                                         point.capture.file,
+                                         point.capture.sha256};
             for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + cell(cells[i]);
             out += '\n';
         }

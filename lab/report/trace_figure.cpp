@@ -25,7 +25,8 @@ Scale scale_for(double highest, Unit unit) {
 }
 
 // The line between `low` and `high`, sampled where it bends on the drawn axis; pieces end in steps.
-void append_line(Curve& curve, const LimitLine& line, double low, double high, double shift, bool mirror, double factor) {
+void append_line(Curve& curve, const LimitLine& line, double low, double high, double shift, bool mirror,
+                 double factor) {
     for (const auto& piece : line.pieces()) {
         const double from = std::max(piece.from, low), to = std::min(piece.to, high);
         if (!(to > from)) continue;
@@ -65,19 +66,22 @@ Curve limit_curve(RuleRef ref, double low, double high, double reference, double
     return curve;
 }
 
-std::string x_name(bool offset) { return offset ? "Offset from the carrier" : "Frequency"; }
+std::string x_name(bool offset) {
+    return offset ? "Offset from the carrier" : "Frequency";
+}
 
 std::string y_name(const Trace& trace, Unit unit) {
     std::string text = trace.title + " in " + pretty(unit);
     if (trace.detector) text += std::string(", ") + name(*trace.detector);
-    if (trace.resolution_bandwidth_hz) text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz});
+    if (trace.resolution_bandwidth_hz)
+        text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz});
     return text;
 }
 
 std::string marker_text(const Finding& finding) {
     const double margin = *finding.margin;
-    return std::string(name(finding.verdict)) + ": margin " + fixed(margin, 2) + " " + pretty(finding.margin_unit()) +
-           " at " + place_text(finding);
+    return std::string(name(finding.verdict)) + ": margin " + fixed(margin, 2) + " " +
+           pretty(finding.margin_unit()) + " at " + place_text(finding);
 }
 
 }  // namespace
@@ -119,7 +123,8 @@ Figure rules_figure(const std::vector<RuleRef>& rules) {
         if (const auto* mask = ref.rule->mask()) {
             const auto& part = mask->relative ? mask->relative : mask->absolute;
             offset = true;
-            high = std::max(high, std::isinf(part->to()) ? ref.rule->cover_to.value_or(2 * part->from()) : part->to());
+            high = std::max(
+                high, std::isinf(part->to()) ? ref.rule->cover_to.value_or(2 * part->from()) : part->to());
             low = -high;
         }
     }
@@ -128,8 +133,10 @@ Figure rules_figure(const std::vector<RuleRef>& rules) {
     figure.log_x = !offset && low > 0 && high / low > 5;
     figure.x_label = x_name(offset) + " in " + scale.unit;
     const Rule& first = *rules.front().rule;
-    figure.y_label = "Limit in " + std::string(pretty(first.unit)) +
-                     (offset && first.mask()->relative ? " for a reference level of 0 " + std::string(pretty(first.unit)) : "");
+    figure.y_label =
+        "Limit in " + std::string(pretty(first.unit)) +
+        (offset && first.mask()->relative ? " for a reference level of 0 " + std::string(pretty(first.unit))
+                                          : "");
     figure.title = rules.size() == 1 ? rules.front().book->standard + ": " + first.title : "Limits";
     for (const auto& ref : rules) figure.curves.push_back(limit_curve(ref, low, high, 0, scale.factor));
     return figure;
@@ -147,7 +154,8 @@ Curve thinned(const Curve& curve, bool log_x, std::size_t columns) {
     std::size_t begin = 0;
     while (begin < curve.x.size()) {
         const auto column = [&](std::size_t i) {
-            return static_cast<std::size_t>((place(curve.x[i]) - left) / width * static_cast<double>(columns));
+            return static_cast<std::size_t>((place(curve.x[i]) - left) / width *
+                                            static_cast<double>(columns));
         };
         const std::size_t here = column(begin);
         std::size_t end = begin, lowest = begin, highest = begin;

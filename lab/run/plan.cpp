@@ -14,8 +14,9 @@ const Instrument& require_role(const Bench& bench, const std::string& role, cons
     if (const auto* found = bench.find(role)) return *found;
     std::vector<std::string> roles;
     for (const auto& instrument : bench.instruments) roles.push_back(instrument.role);
-    fail_input(test.place, "test " + in_quotes(test.name) + " needs an instrument in the role " + in_quotes(role) +
-                               ", the bench " + bench.file.string() + " has none" + suggestion(role, roles));
+    fail_input(test.place, "test " + in_quotes(test.name) + " needs an instrument in the role " +
+                               in_quotes(role) + ", the bench " + bench.file.string() + " has none" +
+                               suggestion(role, roles));
 }
 
 // Everything that goes to the unit needs a command for it.
@@ -23,7 +24,8 @@ void require_unit_commands(const Bench& bench, const Test& test) {
     std::vector<std::string> names;
     for (const auto& [name, value] : test.unit_settings) names.push_back(name);
     for (const auto& axis : test.sweep.axes) {
-        if (std::find(axis.sets.begin(), axis.sets.end(), "unit") != axis.sets.end()) names.push_back(axis.name);
+        if (std::find(axis.sets.begin(), axis.sets.end(), "unit") != axis.sets.end())
+            names.push_back(axis.name);
     }
     if (names.empty()) return;
     const auto& dialect = require_role(bench, "unit", test).dialect;

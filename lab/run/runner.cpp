@@ -35,7 +35,8 @@ class InputCopies {
     std::vector<FileRecord> records_;
 };
 
-std::vector<FileRecord> copy_inputs(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder) {
+std::vector<FileRecord> copy_inputs(const Plan& plan, const RuleLibrary& library,
+                                    const std::filesystem::path& folder) {
     InputCopies copies(folder);
     copies.add("campaign", "inputs/campaign.toml", plan.campaign->text);
     copies.add("bench", "inputs/bench.toml", plan.bench->text);
@@ -49,7 +50,8 @@ std::vector<FileRecord> copy_inputs(const Plan& plan, const RuleLibrary& library
         }
     }
     for (const auto& instrument : plan.bench->instruments) {
-        copies.add("dialect", "inputs/dialects/" + slug(instrument.dialect.id) + ".toml", instrument.dialect.text);
+        copies.add("dialect", "inputs/dialects/" + slug(instrument.dialect.id) + ".toml",
+                   instrument.dialect.text);
     }
     if (plan.bench->simulation) {
         copies.add("simulated unit", "inputs/simulated-unit.toml", read_file(plan.bench->simulation->unit));
@@ -60,14 +62,16 @@ std::vector<FileRecord> copy_inputs(const Plan& plan, const RuleLibrary& library
 RunRecord head_of(const Plan& plan) {
     const Campaign& campaign = *plan.campaign;
     RunRecord run;
-    run.facts = {{"title", campaign.title}, {"customer", campaign.customer}, {"operator", campaign.person},
-                 {"note", campaign.note},   {"bench", plan.bench->name},     {"version", version()},
-                 {"started", utc_now()},    {"state", "running"}};
+    run.facts = {{"title", campaign.title},     {"customer", campaign.customer},
+                 {"operator", campaign.person}, {"note", campaign.note},
+                 {"bench", plan.bench->name},   {"version", version()},
+                 {"started", utc_now()},        {"state", "running"}};
     for (const auto& [name, value] : campaign.unit) run.facts["unit." + name] = value;
     for (const auto& [name, value] : campaign.environment) run.facts["environment." + name] = value;
     for (const auto& planned : plan.tests) {
         const Test& t = *planned.test;
-        run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.points.size()});
+        run.tests.push_back(
+            {t.name, t.title, t.procedure->name, t.instrument, t.note, planned.points.size()});
     }
     return run;
 }
@@ -93,7 +97,12 @@ class Runner {
   public:
     Runner(const Plan& plan, const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
            RunListener& listener)
-        : folder_(folder), tally_(tally), bench_(bench), listener_(listener), unit_(bench), total_(plan.points()),
+        : folder_(folder),
+          tally_(tally),
+          bench_(bench),
+          listener_(listener),
+          unit_(bench),
+          total_(plan.points()),
           planned_(plan.seconds()) {}
 
     RunEnd run(const Plan& plan) {
@@ -147,8 +156,8 @@ class Runner {
         return {file, "spectrum", sha256(text), text.size()};
     }
 
-    void judge_point(const PlannedTest& planned, const Point& point, const Parameters& parameters, Spectrum capture,
-                     PointRecord& record) {
+    void judge_point(const PlannedTest& planned, const Point& point, const Parameters& parameters,
+                     Spectrum capture, PointRecord& record) {
         const Test& test = *planned.test;
         Outcome outcome = measure(*test.procedure, std::move(capture), parameters);
         if (auto lapse = calibration_lapse(*planned.instrument); !lapse.empty()) {

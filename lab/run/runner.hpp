@@ -16,7 +16,8 @@ class RunListener {
     virtual ~RunListener() = default;
     virtual void connected(const InstrumentRecord& instrument) = 0;
     // `seconds_left` from the durations so far; negative while unknown.
-    virtual void point_done(const PointRecord& point, std::size_t done, std::size_t total, double seconds_left) = 0;
+    virtual void point_done(const PointRecord& point, std::size_t done, std::size_t total,
+                            double seconds_left) = 0;
     // Asked before every point; true ends the run in good order.
     virtual bool stop() = 0;
 };
@@ -27,9 +28,9 @@ struct RunEnd {
     VerdictCounts counts;
 };
 
-// Writes the run folder `folder`: tally.sqlite, captures/, and copies of all input files. Each point is durable
-// when its line is reported. Trouble with an instrument ends the run with Error(bench) after the tally has
-// noted it; the points before it are kept.
+// Writes the run folder `folder`: tally.sqlite, captures/, and copies of all input files. Each point is
+// durable when its line is reported. Trouble with an instrument ends the run with Error(bench) after the
+// tally has noted it; the points before it are kept.
 RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
                  RunListener& listener);
 

@@ -50,14 +50,15 @@ class SimulatedAnalyser : public SimulatedInstrument {
     std::shared_ptr<SimulatedUnit> unit_;
     Options options_;
     ScpiTree tree_;
-    double start_hz_ = 0, stop_hz_ = 0, bandwidth_hz_ = 0, dwell_s_ = 0, reference_dbm_ = 0, attenuation_db_ = 0,
-           points_ = 0;
+    double start_hz_ = 0, stop_hz_ = 0, bandwidth_hz_ = 0, dwell_s_ = 0, reference_dbm_ = 0,
+           attenuation_db_ = 0, points_ = 0;
     bool attenuation_coupled_ = true, swapped_ = true, continuous_ = false;
     std::size_t detector_ = 0, power_unit_ = 0, format_ = 0;
     std::vector<double> trace_dbm_;
     int questionable_ = 0, questionable_event_ = 0;
-    double elapsed_s_ = 0;                         // time that sweeps took, for drift
-    std::map<std::string, std::uint64_t> visits_;  // how often each setting was swept: noise differs each time
+    double elapsed_s_ = 0;  // time that sweeps took, for drift
+    std::map<std::string, std::uint64_t>
+        visits_;  // how often each setting was swept: noise differs each time
 };
 
 // Remote control of the unit: UNIT:SET:STATe, :CHANnel, :LEVel ... one command for each of its settings.

@@ -84,11 +84,13 @@ ScpiTree::Header ScpiTree::parse_header(std::string_view text) {
         const auto letters = letters_end == std::string_view::npos ? part : part.substr(0, letters_end + 1);
         const auto digits = part.substr(letters.size());
         for (const char c : letters) {
-            if (!std::isalpha(static_cast<unsigned char>(c)) && c != '*' && c != '_') throw ScpiError{-102, "Syntax error"};
+            if (!std::isalpha(static_cast<unsigned char>(c)) && c != '*' && c != '_')
+                throw ScpiError{-102, "Syntax error"};
         }
         if (letters.empty()) throw ScpiError{-102, "Syntax error"};
         header.mnemonics.push_back(upper(letters));
-        header.suffixes.push_back(digits.empty() ? 1 : static_cast<int>(to_double(digits.substr(0, 6)).value_or(0)));
+        header.suffixes.push_back(
+            digits.empty() ? 1 : static_cast<int>(to_double(digits.substr(0, 6)).value_or(0)));
     }
     return header;
 }
@@ -98,7 +100,8 @@ bool ScpiTree::matches(const Entry& entry, std::size_t node, const Header& heade
     const Node& want = entry.nodes[node];
     if (mnemonic < header.mnemonics.size()) {
         const std::string& got = header.mnemonics[mnemonic];
-        if ((got == want.short_form || got == want.long_form) && matches(entry, node + 1, header, mnemonic + 1)) {
+        if ((got == want.short_form || got == want.long_form) &&
+            matches(entry, node + 1, header, mnemonic + 1)) {
             return true;
         }
     }
@@ -115,7 +118,8 @@ const ScpiTree::Entry* ScpiTree::find(const Header& header) const {
     return found;
 }
 
-// `path` is the current path (SCPI-1999 volume 1, 6.2.4): nodes that a header without leading colon continues.
+// `path` is the current path (SCPI-1999 volume 1, 6.2.4): nodes that a header without leading colon
+// continues.
 std::optional<std::string> ScpiTree::execute_unit(std::string_view unit, std::vector<std::string>& path) {
     const auto blank = unit.find_first_of(" \t");
     const std::string_view head = unit.substr(0, blank);
@@ -188,7 +192,9 @@ std::string ScpiTree::pop_error() {
     return std::to_string(error.code) + ",\"" + error.text + "\"";
 }
 
-int ScpiTree::take_events() { return std::exchange(events_, 0); }
+int ScpiTree::take_events() {
+    return std::exchange(events_, 0);
+}
 
 double scpi_number(const std::string& text, ScpiUnit unit, ScpiRange range) {
     const std::string word = upper(text);
@@ -207,8 +213,8 @@ double scpi_number(const std::string& text, ScpiUnit unit, ScpiRange range) {
         double factor;
     };
     static constexpr Suffix suffixes[] = {
-        {ScpiUnit::hertz, "HZ", 1},     {ScpiUnit::hertz, "KHZ", 1e3}, {ScpiUnit::hertz, "MHZ", 1e6},
-        {ScpiUnit::hertz, "MAHZ", 1e6}, {ScpiUnit::hertz, "GHZ", 1e9}, {ScpiUnit::second, "S", 1},
+        {ScpiUnit::hertz, "HZ", 1},     {ScpiUnit::hertz, "KHZ", 1e3},  {ScpiUnit::hertz, "MHZ", 1e6},
+        {ScpiUnit::hertz, "MAHZ", 1e6}, {ScpiUnit::hertz, "GHZ", 1e9},  {ScpiUnit::second, "S", 1},
         {ScpiUnit::second, "MS", 1e-3}, {ScpiUnit::second, "US", 1e-6}, {ScpiUnit::decibel, "DB", 1},
         {ScpiUnit::dbm, "DBM", 1},
     };

@@ -91,6 +91,8 @@ InstrumentServer::InstrumentServer(std::shared_ptr<SimulatedInstrument> instrume
 InstrumentServer::~InstrumentServer() = default;
 InstrumentServer::InstrumentServer(InstrumentServer&&) noexcept = default;
 
-std::string InstrumentServer::port() const { return std::to_string(state_->acceptor.local_endpoint().port()); }
+std::string InstrumentServer::port() const {
+    return std::to_string(state_->acceptor.local_endpoint().port());
+}
 
 }  // namespace rt

@@ -12,8 +12,12 @@ namespace {
 constexpr double thermal_dbm_hz = -173.975;  // k 290 K
 constexpr std::size_t most_draws = 256;
 
-double milliwatt(double dbm) { return std::pow(10, dbm / 10); }
-double decibel(double ratio) { return 10 * std::log10(ratio); }
+double milliwatt(double dbm) {
+    return std::pow(10, dbm / 10);
+}
+double decibel(double ratio) {
+    return 10 * std::log10(ratio);
+}
 
 // SplitMix64 (Steele, Lea, Flood 2014): small, fast, and the same everywhere.
 class Random {
@@ -70,9 +74,12 @@ double detect(Detector detector, const std::vector<double>& power) {
     double sum = 0;
     switch (detector) {
         case Detector::peak:
-        case Detector::quasi_peak: return decibel(*std::max_element(power.begin(), power.end()));
-        case Detector::negative_peak: return decibel(*std::min_element(power.begin(), power.end()));
-        case Detector::sample: return decibel(power.front());
+        case Detector::quasi_peak:
+            return decibel(*std::max_element(power.begin(), power.end()));
+        case Detector::negative_peak:
+            return decibel(*std::min_element(power.begin(), power.end()));
+        case Detector::sample:
+            return decibel(power.front());
         case Detector::rms:
             for (const double p : power) sum += p;
             return decibel(sum / static_cast<double>(power.size()));
@@ -85,7 +92,8 @@ double detect(Detector detector, const std::vector<double>& power) {
 
 class Point {
   public:
-    Point(std::size_t draws, Detector detector, Random& random) : power_(draws), detector_(detector), random_(random) {}
+    Point(std::size_t draws, Detector detector, Random& random)
+        : power_(draws), detector_(detector), random_(random) {}
 
     double level_dbm(const std::vector<SeenLine>& lines, double noise_mw) {
         // All lines of a point are gated together from a random instant of the burst period.
@@ -93,7 +101,8 @@ class Point {
         for (std::size_t k = 0; k < power_.size(); ++k) {
             double i = 0, q = 0;
             add(i, q, std::sqrt(-noise_mw * std::log(random_.uniform())));
-            const double phase = std::fmod(start + static_cast<double>(k) / static_cast<double>(power_.size()) * 16, 1);
+            const double phase =
+                std::fmod(start + static_cast<double>(k) / static_cast<double>(power_.size()) * 16, 1);
             for (const auto& line : lines) {
                 if (phase < line.share_on) add(i, q, line.amplitude);
             }
@@ -120,14 +129,16 @@ double total_mw(const Emission& emission, double from_hz, double to_hz) {
         if (line.frequency_hz >= from_hz && line.frequency_hz <= to_hz) sum += milliwatt(line.level_dbm);
     }
     for (const auto& carrier : emission.carriers) {
-        if (carrier.frequency_hz >= from_hz && carrier.frequency_hz <= to_hz) sum += milliwatt(carrier.level_dbm);
+        if (carrier.frequency_hz >= from_hz && carrier.frequency_hz <= to_hz)
+            sum += milliwatt(carrier.level_dbm);
     }
     return sum;
 }
 
 }  // namespace
 
-Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input, std::uint64_t seed) {
+Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input,
+             std::uint64_t seed) {
     const auto filter = GaussianFilter::customary(setup.resolution_bandwidth_hz);
     const double own_density_mw = milliwatt(thermal_dbm_hz + input.noise_figure_db + input.attenuation_db);
     const double values = setup.dwell_s * setup.resolution_bandwidth_hz;
@@ -143,7 +154,8 @@ Display show(const Emission& emission, const SpectrumSetup& setup, const InputSt
         const double f = setup.start_hz + setup.step_hz() * static_cast<double>(i);
         seen.clear();
         while (first != emission.lines.end() && first->frequency_hz < f - filter.reach_hz()) ++first;
-        for (auto line = first; line != emission.lines.end() && line->frequency_hz <= f + filter.reach_hz(); ++line) {
+        for (auto line = first; line != emission.lines.end() && line->frequency_hz <= f + filter.reach_hz();
+             ++line) {
             const double power = milliwatt(line->level_dbm) * filter.power_response(line->frequency_hz - f);
             seen.push_back({std::sqrt(power), line->share_on});
         }

@@ -29,6 +29,7 @@ struct Display {
 // and modulation (wider than the filter) as complex Gaussian noise of the power in the filter. The detector
 // sees those draws: peak the largest, average the mean of the envelope, rms the mean power, sample the first,
 // negative peak the smallest. The same `seed` gives the same display.
-Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input, std::uint64_t seed);
+Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input,
+             std::uint64_t seed);
 
 }  // namespace rt

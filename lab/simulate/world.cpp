@@ -22,10 +22,12 @@ constexpr std::array line_keys{
     KeyInfo{"when", pairs, false, "settings under which it is there; always without it"},
     KeyInfo{"frequency", quantity, true, "of the fundamental", Unit::hertz},
     KeyInfo{"level", quantity, true, "of the fundamental, into 50 ohm", Unit::dbuv},
-    KeyInfo{"harmonics", whole, false, "how many multiples there are, the fundamental included; 1 without it"},
+    KeyInfo{"harmonics", whole, false,
+            "how many multiples there are, the fundamental included; 1 without it"},
     KeyInfo{"slope", quantity, false, "change of level per decade of frequency", Unit::db},
     KeyInfo{"even", quantity, false, "even multiples relative to odd ones", Unit::db},
-    KeyInfo{"share_on", quantity, false, "share of time in which it is there; 100 % without it", Unit::percent},
+    KeyInfo{"share_on", quantity, false, "share of time in which it is there; 100 % without it",
+            Unit::percent},
     KeyInfo{"drift", quantity, false, "change of level after warming up", Unit::db},
     KeyInfo{"drift_time", quantity, false, "time constant of the drift; 10 min without it", Unit::second},
 };
@@ -42,7 +44,8 @@ constexpr std::array radio_keys{
     KeyInfo{"when", pairs, false, "settings under which it is there"},
     KeyInfo{"base", quantity, true, "frequency of the first channel", Unit::hertz},
     KeyInfo{"spacing", quantity, true, "between channels", Unit::hertz},
-    KeyInfo{"first_channel", whole, true, "number of the first channel; the setting \"channel\" counts from it"},
+    KeyInfo{"first_channel", whole, true,
+            "number of the first channel; the setting \"channel\" counts from it"},
     KeyInfo{"intercept", quantity, true, "third-order intercept point of the output: regrowth = 3 P - 2 IP3",
             Unit::dbm},
     KeyInfo{"chip_rate", quantity, true, "chips per second of half-sine O-QPSK", Unit::hertz},
@@ -75,7 +78,8 @@ std::map<std::string, std::string> when_of(const ConfigSection& section,
     std::vector<std::string> names;
     for (const auto& [name, value] : settings) names.push_back(name);
     for (const auto& [name, value] : section.pairs("when")) {
-        if (!settings.contains(name)) section.fail("when", "no setting " + in_quotes(name) + suggestion(name, names));
+        if (!settings.contains(name))
+            section.fail("when", "no setting " + in_quotes(name) + suggestion(name, names));
         when[name] = value;
     }
     return when;
@@ -108,7 +112,8 @@ std::vector<double> regrowth_table() {
     constexpr double step = 1.0 / 40;
     std::vector<double> once(2 * half + 1), twice(2 * half + 1), thrice(2 * half + 1);
     for (int i = -half; i <= half; ++i) once[static_cast<std::size_t>(i + half)] = oqpsk_density(i * step, 1);
-    const auto convolve = [&](const std::vector<double>& a, const std::vector<double>& b, std::vector<double>& out) {
+    const auto convolve = [&](const std::vector<double>& a, const std::vector<double>& b,
+                              std::vector<double>& out) {
         for (int i = -half; i <= half; ++i) {
             double sum = 0;
             for (int j = std::max(-half, i - half); j <= std::min(half, i + half); ++j) {
@@ -142,15 +147,22 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     for (const auto& s : root.tables("line", line_section)) {
         const double share = s.quantity("share_on").value_or(Quantity{100, Unit::percent}).value / 100;
         if (!(share > 0 && share <= 1)) s.fail("share_on", "must be above 0 % and at most 100 %");
-        lines_.push_back({s.text("port"), when_of(s, settings_),
-                          {s.quantity("frequency")->value, s.quantity("level")->value + dbuv_to_dbm_50, share},
-                          static_cast<int>(s.whole("harmonics").value_or(1)), db(s, "slope"), db(s, "even"),
-                          db(s, "drift"), db(s, "drift_time", 600)});
+        lines_.push_back(
+            {s.text("port"),
+             when_of(s, settings_),
+             {s.quantity("frequency")->value, s.quantity("level")->value + dbuv_to_dbm_50, share},
+             static_cast<int>(s.whole("harmonics").value_or(1)),
+             db(s, "slope"),
+             db(s, "even"),
+             db(s, "drift"),
+             db(s, "drift_time", 600)});
     }
     for (const auto& s : root.tables("noise", noise_section)) {
         const double density = s.quantity("density")->value;
-        noise_.push_back({s.text("port"), when_of(s, settings_),
-                          {s.quantity("from")->value, s.quantity("to")->value, density, db(s, "density_to", density)}});
+        noise_.push_back(
+            {s.text("port"),
+             when_of(s, settings_),
+             {s.quantity("from")->value, s.quantity("to")->value, density, db(s, "density_to", density)}});
     }
     for (const auto& s : root.tables("radio", radio_section)) {
         radios_.push_back({s.text("port"), when_of(s, settings_), s.quantity("base")->value,
@@ -198,7 +210,8 @@ std::string SimulatedUnit::state_text() const {
 }
 
 bool SimulatedUnit::holds(const When& when) const {
-    return std::all_of(when.begin(), when.end(), [&](const auto& w) { return settings_.at(w.first) == w.second; });
+    return std::all_of(when.begin(), when.end(),
+                       [&](const auto& w) { return settings_.at(w.first) == w.second; });
 }
 
 double SimulatedUnit::fault_gain(const std::string& port) const {

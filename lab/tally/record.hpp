@@ -29,8 +29,8 @@ struct TestRecord {
 };
 
 struct PointRecord {
-    std::string id;             // 16 hexadecimal digits, see core/sweep
-    std::size_t position = 0;   // order of the run, from 1
+    std::string id;            // 16 hexadecimal digits, see core/sweep
+    std::size_t position = 0;  // order of the run, from 1
     std::string test;
     std::string label;
     std::vector<std::pair<std::string, std::string>> axes;

@@ -45,7 +45,8 @@ class Statement {
   public:
     Statement(Database& database, const char* sql) : database_(&database) {
         sqlite3_stmt* raw = nullptr;
-        if (sqlite3_prepare_v3(database.get(), sql, -1, SQLITE_PREPARE_PERSISTENT, &raw, nullptr) != SQLITE_OK) {
+        if (sqlite3_prepare_v3(database.get(), sql, -1, SQLITE_PREPARE_PERSISTENT, &raw, nullptr) !=
+            SQLITE_OK) {
             database.fail();
         }
         handle_.reset(raw);
@@ -70,7 +71,8 @@ class Statement {
     }
     std::string text(int column) const {
         const auto* at = reinterpret_cast<const char*>(sqlite3_column_text(handle_.get(), column));
-        return at ? std::string(at, static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column))) : "";
+        return at ? std::string(at, static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column)))
+                  : "";
     }
     long long whole(int column) const { return sqlite3_column_int64(handle_.get(), column); }
     std::optional<double> number(int column) const {
@@ -84,7 +86,9 @@ class Statement {
     }
     void bind(int at, const char* text) { bind(at, std::string_view(text)); }
     void bind(int at, const std::string& text) { bind(at, std::string_view(text)); }
-    void bind(int at, std::size_t value) { sqlite3_bind_int64(handle_.get(), at, static_cast<sqlite3_int64>(value)); }
+    void bind(int at, std::size_t value) {
+        sqlite3_bind_int64(handle_.get(), at, static_cast<sqlite3_int64>(value));
+    }
     void bind(int at, std::optional<double> value) {
         if (value && std::isfinite(*value)) {
             sqlite3_bind_double(handle_.get(), at, *value);

@@ -34,7 +34,8 @@ struct Tally::State {
     Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
     Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
-    Statement add_finding{database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_finding{database,
+                          "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
     Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?)"};
 
@@ -48,7 +49,8 @@ Tally::Tally(Tally&&) noexcept = default;
 Tally Tally::create(const std::filesystem::path& folder) {
     const auto file = folder / tally_file;
     if (std::filesystem::exists(file)) {
-        throw Error(ErrorKind::output, folder.string(), "holds a run already, which is never overwritten: name another folder");
+        throw Error(ErrorKind::output, folder.string(),
+                    "holds a run already, which is never overwritten: name another folder");
     }
     make_folder(folder);
     Database database(file.string(), SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
@@ -71,12 +73,13 @@ Tally Tally::open(const std::filesystem::path& folder) {
         Statement version(database, "PRAGMA user_version");
         version.step();
         if (version.whole(0) != tally_schema) {
-            fail_input(file.string(), "has schema " + std::to_string(version.whole(0)) + ", this program reads " +
-                                          std::to_string(tally_schema));
+            fail_input(file.string(), "has schema " + std::to_string(version.whole(0)) +
+                                          ", this program reads " + std::to_string(tally_schema));
         }
         return Tally(std::make_unique<State>(std::move(database)));
     } catch (const Error& error) {
-        if (error.kind() == ErrorKind::output) fail_input(error.place(), "cannot be read: " + error.message());
+        if (error.kind() == ErrorKind::output)
+            fail_input(error.place(), "cannot be read: " + error.message());
         throw;
     }
 }
@@ -86,7 +89,8 @@ void Tally::begin(const RunRecord& run) {
     for (const auto& [name, value] : run.facts) state_->add_fact.run(name, value);
     for (const auto& f : run.files) state_->add_file.run(f.file, f.kind, f.sha256);
     for (const auto& i : run.instruments) {
-        state_->add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to, i.address);
+        state_->add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
+                                   i.address);
     }
     for (const auto& t : run.tests) {
         state_->add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
@@ -105,16 +109,19 @@ void Tally::State::insert(const PointRecord& p) {
     settings("parameter", p.parameters);
     for (std::size_t i = 0; i < p.results.size(); ++i) {
         const Result& r = p.results[i];
-        add_result.run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit), r.uncertainty);
+        add_result.run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit),
+                       r.uncertainty);
     }
     std::size_t remark = 0;  // finding 0 stands for the point itself, findings count from 1
     for (const auto& note : p.notes) add_remark.run(p.position, std::size_t{0}, remark++, note);
     for (std::size_t i = 0; i < p.findings.size(); ++i) {
         const Finding& f = p.findings[i];
-        add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value, f.margin,
-                        rt::name(f.verdict), f.reason, f.at ? std::optional(f.at->value) : std::nullopt,
-                        f.at ? symbol(f.at->unit) : "", std::size_t{f.at_offset}, f.points_judged, f.points_beyond);
-        for (std::size_t k = 0; k < f.deviations.size(); ++k) add_remark.run(p.position, i + 1, k, f.deviations[k]);
+        add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value,
+                        f.margin, rt::name(f.verdict), f.reason,
+                        f.at ? std::optional(f.at->value) : std::nullopt, f.at ? symbol(f.at->unit) : "",
+                        std::size_t{f.at_offset}, f.points_judged, f.points_beyond);
+        for (std::size_t k = 0; k < f.deviations.size(); ++k)
+            add_remark.run(p.position, i + 1, k, f.deviations[k]);
     }
 }
 
@@ -124,9 +131,13 @@ void Tally::add(const PointRecord& point) {
     transaction.commit();
 }
 
-void Tally::add(const EventRecord& event) { state_->add_event.run(event.time, event.kind, event.text); }
+void Tally::add(const EventRecord& event) {
+    state_->add_event.run(event.time, event.kind, event.text);
+}
 
-void Tally::set_fact(const std::string& name, const std::string& value) { state_->add_fact.run(name, value); }
+void Tally::set_fact(const std::string& name, const std::string& value) {
+    state_->add_fact.run(name, value);
+}
 
 namespace {
 
@@ -136,19 +147,23 @@ Unit unit_of(const std::string& symbol) {
 }
 
 void read_points(Database& db, RunRecord& run) {
-    Statement points(db, "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
-                         "capture_sha256, capture_bytes FROM point ORDER BY position");
+    Statement points(db,
+                     "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
+                     "capture_sha256, capture_bytes FROM point ORDER BY position");
     std::map<long long, std::size_t> index;
     while (points.step()) {
         PointRecord p;
         p.position = static_cast<std::size_t>(points.whole(0));
         p.id = points.text(1), p.test = points.text(2), p.label = points.text(3);
         p.started = points.text(4), p.ended = points.text(5);
-        p.capture = {points.text(6), points.text(7), points.text(8), static_cast<std::uint64_t>(points.whole(9))};
+        p.capture = {points.text(6), points.text(7), points.text(8),
+                     static_cast<std::uint64_t>(points.whole(9))};
         index[points.whole(0)] = run.points.size();
         run.points.push_back(std::move(p));
     }
-    const auto point = [&](const Statement& s) -> PointRecord& { return run.points.at(index.at(s.whole(0))); };
+    const auto point = [&](const Statement& s) -> PointRecord& {
+        return run.points.at(index.at(s.whole(0)));
+    };
     Statement settings(db, "SELECT point, kind, name, value FROM setting ORDER BY point, kind, number");
     while (settings.step()) {
         auto& list = settings.text(1) == "axis" ? point(settings).axes : point(settings).parameters;
@@ -159,8 +174,10 @@ void read_points(Database& db, RunRecord& run) {
         point(results).results.push_back(
             {results.text(1), {results.number(2).value_or(0), unit_of(results.text(3))}, results.number(4)});
     }
-    Statement findings(db, "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
-                           "at_value, at_unit, points_judged, points_beyond, at_offset FROM finding ORDER BY point, number");
+    Statement findings(
+        db,
+        "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
+        "at_value, at_unit, points_judged, points_beyond, at_offset FROM finding ORDER BY point, number");
     while (findings.step()) {
         Finding f;
         f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
@@ -192,13 +209,16 @@ RunRecord Tally::read() {
     while (facts.step()) run.facts[facts.text(0)] = facts.text(1);
     Statement files(db, "SELECT path, kind, sha256 FROM file ORDER BY path");
     while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2)});
-    Statement instruments(db, "SELECT role, name, serial, identity, calibration_due, connected_to, address "
-                              "FROM instrument ORDER BY role");
+    Statement instruments(db,
+                          "SELECT role, name, serial, identity, calibration_due, connected_to, address "
+                          "FROM instrument ORDER BY role");
     while (instruments.step()) {
-        run.instruments.push_back({instruments.text(0), instruments.text(1), instruments.text(2), instruments.text(3),
-                                   instruments.text(4), instruments.text(5), instruments.text(6)});
+        run.instruments.push_back({instruments.text(0), instruments.text(1), instruments.text(2),
+                                   instruments.text(3), instruments.text(4), instruments.text(5),
+                                   instruments.text(6)});
     }
-    Statement tests(db, "SELECT name, title, procedure, instrument, note, points_planned FROM test ORDER BY number");
+    Statement tests(
+        db, "SELECT name, title, procedure, instrument, note, points_planned FROM test ORDER BY number");
     while (tests.step()) {
         run.tests.push_back({tests.text(0), tests.text(1), tests.text(2), tests.text(3), tests.text(4),
                              static_cast<std::size_t>(tests.whole(5))});
@@ -212,7 +232,8 @@ RunRecord Tally::read() {
 std::string utc_now() {
     const auto now = std::chrono::system_clock::now();
     const std::time_t seconds = std::chrono::system_clock::to_time_t(now);
-    const auto part = std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
+    const auto part =
+        std::chrono::duration_cast<std::chrono::milliseconds>(now.time_since_epoch()).count() % 1000;
     std::tm parts{};
     gmtime_r(&seconds, &parts);
     char text[48];

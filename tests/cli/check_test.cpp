@@ -19,7 +19,7 @@ std::string wrong(const World& world) {
     return said.err;
 }
 
-World with(std::string World::* part, const std::string& text) {
+World with(std::string World::*part, const std::string& text) {
     World world;
     world.*part = text;
     return world;
@@ -53,12 +53,15 @@ TEST_CASE("the three deliberately wrong campaigns of the demo") {
         return said.err;
     };
     CHECK(check("reversed-range") ==
-          "rare-tally: wrong/reversed-range.toml:19:11: key \"from\" in range: the range runs backwards: from 8 dBm to -8 dBm; "
+          "rare-tally: wrong/reversed-range.toml:19:11: key \"from\" in range: the range runs backwards: "
+          "from 8 dBm to -8 dBm; "
           "write the lower end first\n");
     CHECK(check("unknown-key") ==
-          "rare-tally: wrong/unknown-key.toml:13:1: unknown key \"proceedure\" in [[test]]: did you mean \"procedure\"?\n");
+          "rare-tally: wrong/unknown-key.toml:13:1: unknown key \"proceedure\" in [[test]]: did you mean "
+          "\"procedure\"?\n");
     CHECK(check("wrong-unit") ==
-          "rare-tally: wrong/wrong-unit.toml:15:1: key \"parameters\" in [[test]]: parameter bandwidth: \"9 V\" is a voltage: "
+          "rare-tally: wrong/wrong-unit.toml:15:1: key \"parameters\" in [[test]]: parameter bandwidth: \"9 "
+          "V\" is a voltage: "
           "write a frequency such as \"150 kHz\"\n");
 }
 
@@ -71,7 +74,8 @@ TEST_CASE("broken files are named with line and column") {
               .starts_with("rare-tally: campaign.toml:2:15: not valid TOML: "));
     CHECK(wrong(with(&World::head, "[campaign]\ntitle = \"small\"\nbench = \"other.toml\"\n")) ==
           "rare-tally: other.toml: cannot be read: No such file or directory\n");
-    CHECK(wrong(with(&World::head, "[campaign]\ntitle = \"small\"\n")).find("the campaign names no bench") != std::string::npos);
+    CHECK(wrong(with(&World::head, "[campaign]\ntitle = \"small\"\n")).find("the campaign names no bench") !=
+          std::string::npos);
 }
 
 TEST_CASE("sweeps that cannot be are named") {
@@ -80,36 +84,54 @@ TEST_CASE("sweeps that cannot be are named") {
     };
     CHECK(contains(sweep("values = []\n"), "the sweep is empty: axis \"state\" has no values"));
     CHECK(contains(sweep(""), "give the axis exactly one of values, range or channels"));
-    CHECK(contains(sweep("range = { from = \"5 V\", to = \"1 V\", step = \"1 V\" }\n"), "the range runs backwards: from 5 V to 1 V"));
-    CHECK(contains(sweep("range = { from = \"1 V\", to = \"2 kHz\", step = \"1 V\" }\n"), "\"2 kHz\" is a frequency: write a voltage"));
-    CHECK(contains(sweep("range = { from = \"1 Hz\", to = \"2 MHz\", step = \"1 Hz\" }\n"), "the range has more than 1000000 values"));
-    CHECK(contains(sweep("range = { from = \"1 Hz\", to = \"2 kHz\", step = \"1 Hz\" }\n[[test.sweep]]\naxis = \"mode\"\nsets = [\"unit\"]\n"
+    CHECK(contains(sweep("range = { from = \"5 V\", to = \"1 V\", step = \"1 V\" }\n"),
+                   "the range runs backwards: from 5 V to 1 V"));
+    CHECK(contains(sweep("range = { from = \"1 V\", to = \"2 kHz\", step = \"1 V\" }\n"),
+                   "\"2 kHz\" is a frequency: write a voltage"));
+    CHECK(contains(sweep("range = { from = \"1 Hz\", to = \"2 MHz\", step = \"1 Hz\" }\n"),
+                   "the range has more than 1000000 values"));
+    CHECK(contains(sweep("range = { from = \"1 Hz\", to = \"2 kHz\", step = \"1 Hz\" }\n[[test.sweep]]\naxis "
+                         "= \"mode\"\nsets = [\"unit\"]\n"
                          "range = { from = \"1 V\", to = \"600 V\", step = \"1 V\" }\n"),
                    "the sweep has 1200000 points, more than 1000000"));
     CHECK(contains(sweep("values = [1, 1]\n"), "axis \"state\" holds \"1\" twice"));
     CHECK(contains(sweep("channels = [11]\n"), "channel numbers need a plan"));
-    CHECK(contains(sweep("channels = [27]\nplan = \"ieee-802.15.4/oqpsk-2450\"\n"), "channel 27 is not in the plan oqpsk-2450, which has 11 to 26"));
-    CHECK(contains(sweep("channels = [11]\nplan = \"ieee-802.15.4/oqpsk-2540\"\n"), "did you mean \"oqpsk-2450\"?"));
-    CHECK(contains(wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"a\"\nvalues = [1]\nsets = [\"units\"]\n")), "\"units\" is nothing to set"));
-    CHECK(contains(wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"a\"\nvalues = [\"9 V\"]\nsets = [\"parameter.bandwidth\"]\n")),
-                   "parameter bandwidth: \"9 V\" is a voltage"));
-    CHECK(contains(wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"colour\"\nvalues = [1]\nsets = [\"unit\"]\n")),
-                   "sets \"colour\" of the unit, but dialect unit-control has no command set_colour"));
+    CHECK(contains(sweep("channels = [27]\nplan = \"ieee-802.15.4/oqpsk-2450\"\n"),
+                   "channel 27 is not in the plan oqpsk-2450, which has 11 to 26"));
+    CHECK(contains(sweep("channels = [11]\nplan = \"ieee-802.15.4/oqpsk-2540\"\n"),
+                   "did you mean \"oqpsk-2450\"?"));
+    CHECK(contains(
+        wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"a\"\nvalues = [1]\nsets = [\"units\"]\n")),
+        "\"units\" is nothing to set"));
+    CHECK(contains(
+        wrong(with(&World::sweep,
+                   "[[test.sweep]]\naxis = \"a\"\nvalues = [\"9 V\"]\nsets = [\"parameter.bandwidth\"]\n")),
+        "parameter bandwidth: \"9 V\" is a voltage"));
+    CHECK(contains(
+        wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"colour\"\nvalues = [1]\nsets = [\"unit\"]\n")),
+        "sets \"colour\" of the unit, but dialect unit-control has no command set_colour"));
 }
 
 TEST_CASE("rules, conditions and instruments that do not exist are named") {
-    CHECK(contains(wrong(with(&World::judge, "[[test.judge]]\nrule = \"cispr-32/mains-b-pq\"\n")), "did you mean \"mains-b-qp\"?"));
+    CHECK(contains(wrong(with(&World::judge, "[[test.judge]]\nrule = \"cispr-32/mains-b-pq\"\n")),
+                   "did you mean \"mains-b-qp\"?"));
     CHECK(contains(wrong(with(&World::judge, "[[test.judge]]\nrule = \"ieee-802.15.4/oqpsk-psd-mask\"\n")),
                    "judges \"psd\", but procedure emission.scan gives emission"));
-    CHECK(contains(wrong(with(&World::judge, "[[test.judge]]\nrule = \"cispr-32/mains-b-qp\"\nwhen = { stat = \"on\" }\n")),
+    CHECK(contains(wrong(with(&World::judge,
+                              "[[test.judge]]\nrule = \"cispr-32/mains-b-qp\"\nwhen = { stat = \"on\" }\n")),
                    "no axis \"stat\": did you mean \"state\"?"));
-    CHECK(contains(wrong(with(&World::judge, "[[test.judge]]\nrule = \"cispr-32/mains-b-qp\"\nwhen = { state = \"off\" }\n")),
-                   "axis state has no value \"off\""));
+    CHECK(
+        contains(wrong(with(&World::judge,
+                            "[[test.judge]]\nrule = \"cispr-32/mains-b-qp\"\nwhen = { state = \"off\" }\n")),
+                 "axis state has no value \"off\""));
     World receiver;
     receiver.test += "instrument = \"receiver\"\n";
-    CHECK(contains(wrong(receiver), "needs an instrument in the role \"receiver\", the bench bench.toml has none"));
-    CHECK(contains(wrong(with(&World::analyser, "address = \"gpib://5\"\n")), "\"gpib://5\" is no address: write \"tcp://host:port\" or \"simulated\""));
-    CHECK(contains(wrong(with(&World::simulation, "")), "the address is \"simulated\" but the bench has no [simulation] section"));
+    CHECK(contains(wrong(receiver),
+                   "needs an instrument in the role \"receiver\", the bench bench.toml has none"));
+    CHECK(contains(wrong(with(&World::analyser, "address = \"gpib://5\"\n")),
+                   "\"gpib://5\" is no address: write \"tcp://host:port\" or \"simulated\""));
+    CHECK(contains(wrong(with(&World::simulation, "")),
+                   "the address is \"simulated\" but the bench has no [simulation] section"));
     World twice;
     twice.sweep += twice.test;
     CHECK(contains(wrong(twice), "\"scan\" is the name of an earlier test"));
@@ -119,11 +141,14 @@ TEST_CASE("a campaign's own rulebook and a changed parameter") {
     World world;
     world.head += "rulebooks = [\"mine.toml\"]\n";
     world.judge = "[[test.judge]]\nrule = \"mine/level\"\n";
-    world.folder.write("mine.toml",
-                       "[rulebook]\nid = \"mine\"\ntitle = \"t\"\nstandard = \"house rules\"\nedition = \"1\"\nbasis = \"lab\"\n[[rule]]\n"
-                       "id = \"level\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"level\"\napplies_to = \"emission\"\nunit = \"dBuV\"\n"
-                       "kind = \"line\"\nconfidence = \"sure\"\nbandwidth = \"10 kHz\"\npresets = { dwell = \"1 s\" }\n"
-                       "pieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"50 dBuV\" }]\n");
+    world.folder.write(
+        "mine.toml",
+        "[rulebook]\nid = \"mine\"\ntitle = \"t\"\nstandard = \"house rules\"\nedition = \"1\"\nbasis = "
+        "\"lab\"\n[[rule]]\n"
+        "id = \"level\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"level\"\napplies_to = "
+        "\"emission\"\nunit = \"dBuV\"\n"
+        "kind = \"line\"\nconfidence = \"sure\"\nbandwidth = \"10 kHz\"\npresets = { dwell = \"1 s\" }\n"
+        "pieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"50 dBuV\" }]\n");
     CHECK(contains(world.check().out, "mine/level"));
     const Said run = world.run();
     CHECK(run.code == 0);

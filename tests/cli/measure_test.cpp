@@ -22,7 +22,8 @@ std::string scan(double mhz, double level) {
 
 struct Bench {
     TestFolder folder;
-    Said measure(const std::string& csv, std::vector<std::string> rest = {"--rule", "cispr-32/mains-b-av"}) const {
+    Said measure(const std::string& csv,
+                 std::vector<std::string> rest = {"--rule", "cispr-32/mains-b-av"}) const {
         folder.write("f.csv", csv);
         rest.insert(rest.begin(), {"measure", "emission.scan", "f.csv"});
         return rare_tally(folder.path(), rest);
@@ -35,30 +36,39 @@ TEST_CASE("measure judges a spectrum, and its exit code is the verdict") {
     Bench bench;
     const Said pass = bench.measure(scan(1, 40));
     CHECK(pass.code == 0);
-    CHECK(contains(pass.out, "PASS      cispr-32/mains-b-av  value 40 dBµV, limit 46 dBµV, margin 6.00 dB at 997.5 kHz\n"));
+    CHECK(contains(
+        pass.out,
+        "PASS      cispr-32/mains-b-av  value 40 dBµV, limit 46 dBµV, margin 6.00 dB at 997.5 kHz\n"));
     CHECK(bench.measure(scan(1, 44)).out.find("MARGINAL") != std::string::npos);
-    CHECK(bench.measure(scan(1, 44), {"--rule", "cispr-32/mains-b-av", "--marginal", "1 dB"}).out.find("PASS") != std::string::npos);
+    CHECK(bench.measure(scan(1, 44), {"--rule", "cispr-32/mains-b-av", "--marginal", "1 dB"})
+              .out.find("PASS") != std::string::npos);
     const Said fail = bench.measure(scan(12, 53));
     CHECK(fail.code == 1);
     CHECK(contains(fail.out, "FAIL      cispr-32/mains-b-av  value 53 dBµV, limit 50 dBµV, margin -3.00 dB"));
     // Several rules, each its own finding: a FAIL decides the exit code.
-    const Said two = bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-a-av", "--rule", "cispr-32/mains-b-av"});
+    const Said two =
+        bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-a-av", "--rule", "cispr-32/mains-b-av"});
     CHECK(two.code == 1);
     CHECK(contains(two.out, "PASS      cispr-32/mains-a-av"));
     CHECK(bench.measure(scan(1, 40), {}).code == 0);  // nothing to judge
+    bench.folder.write("a, b.csv", scan(1, 40));
+    CHECK(rare_tally(bench.folder.path(), {"measure", "emission.scan", "a, b.csv"}).code == 0);
 }
 
 TEST_CASE("measure --json has the documented schema") {
     Bench bench;
-    const auto parsed = json::parse(bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-b-av", "--json"}).out);
-    for (const char* key : {"schema", "version", "results", "findings", "notes", "counts"}) CHECK(parsed.contains(key));
+    const auto parsed =
+        json::parse(bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-b-av", "--json"}).out);
+    for (const char* key : {"schema", "version", "results", "findings", "notes", "counts"})
+        CHECK(parsed.contains(key));
     const auto& result = parsed["results"][0];
     for (const char* key : {"name", "value", "unit", "uncertainty"}) CHECK(result.contains(key));
     CHECK(result["name"] == "highest_level");
     CHECK(result["value"] == 53);
     CHECK(result["unit"] == "dBuV");
     const auto& finding = parsed["findings"][0];
-    for (const char* key : {"rule", "clause", "limit", "value", "unit", "margin", "verdict", "reason", "at"}) CHECK(finding.contains(key));
+    for (const char* key : {"rule", "clause", "limit", "value", "unit", "margin", "verdict", "reason", "at"})
+        CHECK(finding.contains(key));
     CHECK(finding["limit"] == 50);
     CHECK(finding["margin"] == -3);
     CHECK(finding["verdict"] == "FAIL");
@@ -71,11 +81,14 @@ TEST_CASE("bad spectra are one clear line and exit 2") {
     struct Row {
         std::string csv, message;
     };
-    for (const auto& row : {Row{head + "0.15,40\n0.2,forty\n", "f.csv, row 5, column 2: \"forty\" is not a number"},
-                            Row{head + "0.15,40\n0.2,nan\n", "f.csv, row 5, column 2: \"nan\" is not a number"},
-                            Row{head + "0.2,40\n0.15,40\n", "f.csv, row 5, column 1: frequencies must rise: 150 kHz stands after 200 kHz"},
-                            Row{"", "f.csv: is empty: write a heading such as frequency [Hz],level [dBuV] and rows"},
-                            Row{std::string("\0\1\2binary", 9), "f.csv, row 1, column 1: a heading with two columns is expected"}}) {
+    for (const auto& row :
+         {Row{head + "0.15,40\n0.2,forty\n", "f.csv, row 5, column 2: \"forty\" is not a number"},
+          Row{head + "0.15,40\n0.2,nan\n", "f.csv, row 5, column 2: \"nan\" is not a number"},
+          Row{head + "0.2,40\n0.15,40\n",
+              "f.csv, row 5, column 1: frequencies must rise: 150 kHz stands after 200 kHz"},
+          Row{"", "f.csv: is empty: write a heading such as frequency [Hz],level [dBuV] and rows"},
+          Row{std::string("\0\1\2binary", 9),
+              "f.csv, row 1, column 1: a heading with two columns is expected"}}) {
         const Said said = bench.measure(row.csv);
         CHECK(said.code == 2);
         CHECK(said.out.empty());
@@ -84,7 +97,9 @@ TEST_CASE("bad spectra are one clear line and exit 2") {
     }
     const Said dbm = bench.measure("frequency [MHz],level [dBm]\n0.15,-60\n30,-60\n");
     CHECK(dbm.code == 2);
-    CHECK(contains(dbm.err, "rule mains-b-av is in dBuV but trace emission is in dBm: state the impedance it was measured in"));
+    CHECK(contains(
+        dbm.err,
+        "rule mains-b-av is in dBuV but trace emission is in dBm: state the impedance it was measured in"));
     CHECK(rare_tally(bench.folder.path(), {"measure", "emission.scan", "none.csv"}).code == 2);
 }
 
@@ -121,11 +136,16 @@ TEST_CASE("the mask of a carrier, with settings from the command line") {
     Bench bench;
     std::string csv = "# detector: rms\n# bandwidth: 100 kHz\nfrequency [MHz],level [dBm]\n";
     for (double f = -10; f <= 10.001; f += 0.05) {
-        csv += std::to_string(2440 + f) + "," + (std::abs(f) < 1 ? "-5" : f > 4.9 && f < 5.1 ? "-28" : "-60") + "\n";
+        csv += std::to_string(2440 + f) + "," +
+               (std::abs(f) < 1      ? "-5"
+                : f > 4.9 && f < 5.1 ? "-28"
+                                     : "-60") +
+               "\n";
     }
     bench.folder.write("r.csv", csv);
     const auto measure = [&](std::vector<std::string> rest) {
-        rest.insert(rest.begin(), {"measure", "radio.mask", "r.csv", "--rule", "ieee-802.15.4/oqpsk-psd-mask"});
+        rest.insert(rest.begin(),
+                    {"measure", "radio.mask", "r.csv", "--rule", "ieee-802.15.4/oqpsk-psd-mask"});
         return rare_tally(bench.folder.path(), rest);
     };
     const Said fail = measure({"--set", "centre=2440 MHz"});

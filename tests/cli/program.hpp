@@ -17,14 +17,17 @@ struct Said {
     std::string out, err;
 };
 
-// In `folder`, with stdout and stderr kept apart. NAME=VALUE words before the arguments go to the environment.
-inline Said run_in(const std::filesystem::path& folder, const std::string& program, std::vector<std::string> arguments,
+// In `folder`, with stdout and stderr kept apart. NAME=VALUE words before the arguments go to the
+// environment.
+inline Said run_in(const std::filesystem::path& folder, const std::string& program,
+                   std::vector<std::string> arguments,
                    const std::vector<std::pair<std::string, std::string>>& environment = {}) {
     TestFolder scratch;
     const std::string out = (scratch / "out").string(), err = (scratch / "err").string();
     const pid_t child = ::fork();
     if (child == 0) {
-        const int out_file = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600), err_file = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
+        const int out_file = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600),
+                  err_file = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
         ::dup2(out_file, 1);
         ::dup2(err_file, 2);
         for (const auto& [name, value] : environment) ::setenv(name.c_str(), value.c_str(), 1);
@@ -46,7 +49,9 @@ inline Said rare_tally(const std::filesystem::path& folder, std::vector<std::str
     return run_in(folder, RT_BINARY, std::move(arguments), environment);
 }
 
-inline bool contains(const std::string& text, const std::string& part) { return text.find(part) != std::string::npos; }
+inline bool contains(const std::string& text, const std::string& part) {
+    return text.find(part) != std::string::npos;
+}
 
 inline std::size_t lines(const std::string& text) {
     return static_cast<std::size_t>(std::count(text.begin(), text.end(), '\n'));

@@ -22,7 +22,8 @@ TEST_CASE("the overview lists every command, and every command explains itself w
         const Said help = rare_tally(folder.path(), {name, "--help"});
         CHECK(help.code == 0);
         CHECK(contains(help.out, "Example:\n  rare-tally " + name));
-        for (const char* option : {"--json", "--quiet", "--verbose", "--help"}) CHECK(contains(help.out, option));
+        for (const char* option : {"--json", "--quiet", "--verbose", "--help"})
+            CHECK(contains(help.out, option));
     }
     CHECK(rare_tally(folder.path(), {"--version"}).out.starts_with("Rare Tally "));
 }
@@ -96,10 +97,13 @@ TEST_CASE("rules: list, show, draw") {
     CHECK(contains(show.out, "at most  150 kHz to 500 kHz: 66 dBµV to 56 dBµV, linear in log frequency"));
     CHECK(contains(show.out, "not signed off by the laboratory"));
     CHECK(contains(show.out, "without the document at hand"));
-    CHECK(rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/mains-b-av", "--out", "r.svg"}).code == 0);
+    CHECK(rare_tally(folder.path(),
+                     {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/mains-b-av", "--out", "r.svg"})
+              .code == 0);
     CHECK(contains(rt::read_file(folder / "r.svg"), "class B, quasi-peak"));
     CHECK(rare_tally(folder.path(), {"rules", "draw", "ieee-802.15.4", "--out", "m.png"}).code == 0);
-    const Said mixed = rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/radiated-b-3m"});
+    const Said mixed =
+        rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/radiated-b-3m"});
     CHECK(mixed.code == 2);
     CHECK(contains(mixed.err, "do not share one pair of axes"));
 }
@@ -113,7 +117,8 @@ TEST_CASE("no colour goes into files, and a terminal's wish for none is obeyed")
         const std::string command = std::string(RT_BINARY) + " rules";
         const auto on_terminal = [&](std::vector<std::pair<std::string, std::string>> environment) {
             environment.emplace_back("TERM", "xterm");
-            return run_in(world.folder.path(), "/usr/bin/script", {"-qec", command, "/dev/null"}, environment).out;
+            return run_in(world.folder.path(), "/usr/bin/script", {"-qec", command, "/dev/null"}, environment)
+                .out;
         };
         CHECK(contains(on_terminal({}), "\x1b["));
         CHECK_FALSE(contains(on_terminal({{"NO_COLOR", "1"}}), "\x1b["));
@@ -129,7 +134,8 @@ TEST_CASE("installed, the program finds its files beside it") {
     CHECK(contains(alone.err, "the program's own files are missing"));
     std::filesystem::create_directories(folder / "usr/share/rare-tally");
     for (const char* part : {"rulebooks", "dialects", "demo"}) {
-        std::filesystem::copy(source / part, folder / "usr/share/rare-tally" / part, std::filesystem::copy_options::recursive);
+        std::filesystem::copy(source / part, folder / "usr/share/rare-tally" / part,
+                              std::filesystem::copy_options::recursive);
     }
     CHECK(run_in(folder.path(), (folder / "usr/bin/rare-tally").string(), {"demo", "d", "-q"}).code == 1);
 }
@@ -152,7 +158,8 @@ TEST_CASE("the reference pages are those of the readers' tables") {
 }
 
 TEST_CASE("commands in the documentation exist") {
-    for (const char* file : {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md"}) {
+    for (const char* file :
+         {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md"}) {
         const std::string text = rt::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);

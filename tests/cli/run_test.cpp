@@ -55,13 +55,16 @@ TEST_CASE("the run folder holds the captures with their hashes, and all inputs")
         CHECK(rt::sha256(text) == point.capture.sha256);
         CHECK(text.size() == point.capture.bytes);
         // The finding follows from the kept capture alone.
-        const Said again = rare_tally(world.folder.path(), {"measure", "emission.scan", "run/" + point.capture.file, "--rule",
-                                                            "cispr-32/mains-b-qp", "--allow-partial", "--json"});
+        const Said again =
+            rare_tally(world.folder.path(), {"measure", "emission.scan", "run/" + point.capture.file,
+                                             "--rule", "cispr-32/mains-b-qp", "--allow-partial", "--json"});
         CHECK(json::parse(again.out)["findings"][0]["margin"] == *point.findings[0].margin);
     }
     CHECK(run.files.size() == 6);
-    for (const auto& file : run.files) CHECK(rt::sha256(rt::read_file(world.folder / "run" / file.file)) == file.sha256);
-    CHECK(rt::read_file(world.folder / "run/inputs/campaign.toml") == rt::read_file(world.folder / "campaign.toml"));
+    for (const auto& file : run.files)
+        CHECK(rt::sha256(rt::read_file(world.folder / "run" / file.file)) == file.sha256);
+    CHECK(rt::read_file(world.folder / "run/inputs/campaign.toml") ==
+          rt::read_file(world.folder / "campaign.toml"));
     CHECK(run.instruments.size() == 2);
     CHECK(run.instruments[0].identity == "Rare Tally,simulated analyser,p,1.0");
     CHECK_FALSE(std::filesystem::exists(world.folder / "run/tally.sqlite-wal"));  // closed in good order
@@ -70,8 +73,10 @@ TEST_CASE("the run folder holds the captures with their hashes, and all inputs")
 TEST_CASE("the same seed gives the same captures, bit for bit") {
     World world;
     world.write();
-    for (const char* out : {"one", "two"}) CHECK(world.call({"run", "campaign.toml", "--out", out}).code == 0);
-    const auto one = rt::Tally::open(world.folder / "one").read(), two = rt::Tally::open(world.folder / "two").read();
+    for (const char* out : {"one", "two"})
+        CHECK(world.call({"run", "campaign.toml", "--out", out}).code == 0);
+    const auto one = rt::Tally::open(world.folder / "one").read(),
+               two = rt::Tally::open(world.folder / "two").read();
     for (std::size_t i = 0; i < 2; ++i) {
         CHECK(one.points[i].capture.sha256 == two.points[i].capture.sha256);
         CHECK(one.points[i].id == two.points[i].id);
@@ -84,7 +89,8 @@ TEST_CASE("a folder that holds a run is never overwritten, and one that cannot b
     const std::string before = rt::sha256(rt::read_file(world.folder / "run/tally.sqlite"));
     const Said again = world.run();
     CHECK(again.code == 3);
-    CHECK(again.err == "rare-tally: run: holds a run already, which is never overwritten: name another folder\n");
+    CHECK(again.err ==
+          "rare-tally: run: holds a run already, which is never overwritten: name another folder\n");
     CHECK(rt::sha256(rt::read_file(world.folder / "run/tally.sqlite")) == before);
     world.folder.write("plain-file", "x");
     const Said blocked = world.call({"run", "campaign.toml", "--out", "plain-file/run"});
@@ -98,7 +104,9 @@ TEST_CASE("lapsed calibration: measured and kept, but no verdict and no number")
     world.analyser += "calibration_due = 2020-01-31\n";
     const Said said = world.run();
     CHECK(said.code == 4);
-    CHECK(contains(said.err, "attention: the calibration of the analyser (a) lapsed on 2020-01-31: its tests will get no verdict\n"));
+    CHECK(contains(said.err,
+                   "attention: the calibration of the analyser (a) lapsed on 2020-01-31: its tests will get "
+                   "no verdict\n"));
     CHECK(contains(said.out, "0 PASS, 0 MARGINAL, 0 FAIL, 2 NONE"));
     const auto results = json::parse(rt::read_file(world.folder / "run/report/results.json"));
     CHECK(results["results"].empty());
@@ -112,10 +120,13 @@ TEST_CASE("overload: the reason, no verdict, no number") {
     world.line_dbuv = 60;
     const Said said = world.run();
     CHECK(said.code == 4);
-    CHECK(contains(said.out, "scan  state=on  cispr-32/mains-b-qp  analyser overloaded: raise the reference level or the attenuation"));
+    CHECK(contains(said.out,
+                   "scan  state=on  cispr-32/mains-b-qp  analyser overloaded: raise the reference level or "
+                   "the attenuation"));
 }
 
-TEST_CASE("instruments that cannot be reached, stay silent or talk nonsense: exit 3, and what was done is kept") {
+TEST_CASE(
+    "instruments that cannot be reached, stay silent or talk nonsense: exit 3, and what was done is kept") {
     std::string port;
     {
         FakeInstrument gone([](const auto&) { return ""; });
@@ -125,7 +136,8 @@ TEST_CASE("instruments that cannot be reached, stay silent or talk nonsense: exi
     unreachable.analyser = "address = \"tcp://127.0.0.1:" + port + "\"\n";
     const Said nobody = unreachable.run();
     CHECK(nobody.code == 3);
-    CHECK(contains(nobody.err, "rare-tally: instrument at 127.0.0.1:" + port + ": Connection refused (connecting)\n"));
+    CHECK(contains(nobody.err,
+                   "rare-tally: instrument at 127.0.0.1:" + port + ": Connection refused (connecting)\n"));
     CHECK(rt::Tally::open(unreachable.folder / "run").read().fact("state") == "aborted");
 
     FakeInstrument silent([](const auto&) { return ""; });
@@ -142,7 +154,8 @@ TEST_CASE("instruments that cannot be reached, stay silent or talk nonsense: exi
         if (line.find("OPC?") != std::string::npos) return ++sweeps == 1 ? "1\n" : "?!\n";
         if (line.find("QUES") != std::string::npos) return "0\n";
         if (line.find("ERRor") != std::string::npos) return "0,\"No error\"\n";
-        if (line.find("TRACe:DATA") != std::string::npos) return "#43568" + std::string(3568, '\0') + "\n";  // 446 levels of 0
+        if (line.find("TRACe:DATA") != std::string::npos)
+            return "#43568" + std::string(3568, '\0') + "\n";  // 446 levels of 0
         return "";
     });
     World broken;
@@ -200,7 +213,8 @@ TEST_CASE("killed at any moment, the tally holds whole points and every capture 
             ::dup2(nothing, 1);
             ::dup2(nothing, 2);
             if (::chdir(world.folder.path().c_str()) != 0) ::_exit(126);
-            ::execl(RT_BINARY, "rare-tally", "run", "campaign.toml", "--out", out.c_str(), static_cast<char*>(nullptr));
+            ::execl(RT_BINARY, "rare-tally", "run", "campaign.toml", "--out", out.c_str(),
+                    static_cast<char*>(nullptr));
             ::_exit(127);
         }
         std::this_thread::sleep_for(std::chrono::milliseconds(120 + 90 * i));
@@ -211,7 +225,8 @@ TEST_CASE("killed at any moment, the tally holds whole points and every capture 
             const auto run = rt::Tally::open(world.folder / out).read();
             for (const auto& point : run.points) {
                 CHECK(point.findings.size() == 1);
-                CHECK(rt::sha256(rt::read_file(world.folder / out / point.capture.file)) == point.capture.sha256);
+                CHECK(rt::sha256(rt::read_file(world.folder / out / point.capture.file)) ==
+                      point.capture.sha256);
             }
         } catch (const rt::Error& error) {
             CHECK(contains(error.what(), "has schema 0"));  // between making the file and its tables

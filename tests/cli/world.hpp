@@ -10,7 +10,8 @@ struct World {
     std::string unit = "[unit]\nmaker = \"Northhaven Tidework\"\nmodel = \"Skerry-2\"\nserial = \"7\"\n";
     std::string test =
         "[[test]]\nname = \"scan\"\nprocedure = \"emission.scan\"\n"
-        "parameters = { start = \"1 MHz\", stop = \"2 MHz\", bandwidth = \"9 kHz\", dwell = \"100 us\", detector = \"peak\" }\n";
+        "parameters = { start = \"1 MHz\", stop = \"2 MHz\", bandwidth = \"9 kHz\", dwell = \"100 us\", "
+        "detector = \"peak\" }\n";
     std::string judge = "[[test.judge]]\nrule = \"cispr-32/mains-b-qp\"\nallow_partial = true\n";
     std::string sweep = "[[test.sweep]]\naxis = \"state\"\nvalues = [\"idle\", \"on\"]\nsets = [\"unit\"]\n";
     std::string analyser = "address = \"simulated\"\n";
@@ -20,14 +21,19 @@ struct World {
     void write() const {
         folder.write("campaign.toml", head + unit + test + judge + sweep);
         folder.write("bench.toml",
-                     "[bench]\nname = \"b\"\n[[instrument]]\nrole = \"analyser\"\nname = \"a\"\ndialect = \"scpi-analyser\"\n"
-                     "connected_to = \"p\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 ms\"\n" +
+                     "[bench]\nname = \"b\"\n[[instrument]]\nrole = \"analyser\"\nname = \"a\"\ndialect = "
+                     "\"scpi-analyser\"\n"
+                     "connected_to = \"p\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = "
+                     "\"400 ms\"\n" +
                          analyser +
-                         "[[instrument]]\nrole = \"unit\"\nname = \"u\"\ndialect = \"unit-control\"\naddress = \"simulated\"\n" +
+                         "[[instrument]]\nrole = \"unit\"\nname = \"u\"\ndialect = \"unit-control\"\naddress "
+                         "= \"simulated\"\n" +
                          simulation);
         folder.write("unit.toml",
-                     "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n[[line]]\nport = \"p\"\nwhen = { state = \"on\" }\n"
-                     "frequency = \"1.5 MHz\"\nlevel = \"" + std::to_string(line_dbuv) + " dBuV\"\n");
+                     "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n[[line]]\nport = \"p\"\nwhen = { "
+                     "state = \"on\" }\n"
+                     "frequency = \"1.5 MHz\"\nlevel = \"" +
+                         std::to_string(line_dbuv) + " dBuV\"\n");
     }
     Said call(std::vector<std::string> arguments) const {
         write();

@@ -27,7 +27,14 @@ Rule line_rule(Detector detector = Detector::average) {
               .limit = LimitLine({{1e6, 2e6, 50, 50, Interpolation::linear}}, Sense::upper),
               .detector = detector,
               .bandwidth = Quantity{9e3, Unit::hertz},
-              .conditions = {}, .presets = {}, .marginal = {}, .cover_to = {}, .basis = "", .confidence = {}, .note = "", .sign_off = {}};
+              .conditions = {},
+              .presets = {},
+              .marginal = {},
+              .cover_to = {},
+              .basis = "",
+              .confidence = {},
+              .note = "",
+              .sign_off = {}};
     return rule;
 }
 
@@ -102,12 +109,14 @@ TEST_CASE("a detector that reads higher may show a pass but not a failure") {
     const Finding above = judged(quasi_peak, trace_with(55, Detector::peak));
     CHECK(above.verdict == Verdict::none);
     CHECK(above.reason ==
-          "peak reading 55 dBµV at 1.4 MHz is above the quasi-peak limit: measure there with the quasi-peak detector");
+          "peak reading 55 dBµV at 1.4 MHz is above the quasi-peak limit: measure there with the quasi-peak "
+          "detector");
     // The other way round nothing can be shown.
     const Finding low = judged(quasi_peak, trace_with(40, Detector::average));
     CHECK(low.verdict == Verdict::none);
     CHECK(low.reason == "average readings cannot show that a quasi-peak limit is met");
-    CHECK(judged(line_rule(Detector::average), trace_with(40, Detector::quasi_peak)).verdict == Verdict::pass);
+    CHECK(judged(line_rule(Detector::average), trace_with(40, Detector::quasi_peak)).verdict ==
+          Verdict::pass);
     CHECK(judged(line_rule(Detector::peak), trace_with(40, Detector::quasi_peak)).verdict == Verdict::none);
     CHECK_FALSE(never_below(Detector::average, Detector::quasi_peak));
     CHECK(never_below(Detector::rms, Detector::average));
@@ -124,14 +133,16 @@ TEST_CASE("a trace that does not speak for the whole limit gets no verdict unles
     Rule elsewhere = line_rule();
     elsewhere.limit = LimitLine({{5e6, 6e6, 50, 50, Interpolation::linear}}, Sense::upper);
     CHECK(judged(elsewhere, trace_with(40)).reason.starts_with("the limit covers no point of the trace"));
-    CHECK(judged(elsewhere, trace_with(40), {.marginal = {}, .allow_partial = true}).verdict == Verdict::none);
+    CHECK(judged(elsewhere, trace_with(40), {.marginal = {}, .allow_partial = true}).verdict ==
+          Verdict::none);
 
     Outcome coarse = trace_with(40);
     coarse.traces[0].resolution_bandwidth_hz = 1e3;
     Rule narrow = line_rule();
     narrow.bandwidth = Quantity{1e3, Unit::hertz};
     CHECK(judged(narrow, coarse).reason ==
-          "points of the trace are up to 4 kHz apart with a resolution bandwidth of 1 kHz: signals between them may be missed");
+          "points of the trace are up to 4 kHz apart with a resolution bandwidth of 1 kHz: signals between "
+          "them may be missed");
 
     Outcome broken = trace_with(std::nan(""));
     CHECK(judged(line_rule(), broken).reason == "the trace has no number at 1.4 MHz");
@@ -257,8 +268,8 @@ TEST_CASE("findings read failures first, then no verdict, then by margin") {
         finding.margin = margin;
         return finding;
     };
-    const Finding fail = make(Verdict::fail, -1), none = make(Verdict::none, {}), near = make(Verdict::pass, 4),
-                  far = make(Verdict::pass, 9);
+    const Finding fail = make(Verdict::fail, -1), none = make(Verdict::none, {}),
+                  near = make(Verdict::pass, 4), far = make(Verdict::pass, 9);
     CHECK(reads_before(fail, none));
     CHECK(reads_before(none, near));
     CHECK(reads_before(near, far));

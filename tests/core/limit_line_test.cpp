@@ -14,12 +14,17 @@ using namespace rt;
 
 namespace {
 
-LimitPiece flat(double from, double to, double level) { return {from, to, level, level, Interpolation::linear}; }
-LimitPiece log_slope(double from, double to, double a, double b) { return {from, to, a, b, Interpolation::log_frequency}; }
+LimitPiece flat(double from, double to, double level) {
+    return {from, to, level, level, Interpolation::linear};
+}
+LimitPiece log_slope(double from, double to, double a, double b) {
+    return {from, to, a, b, Interpolation::log_frequency};
+}
 
 // CISPR 32 class B at the mains port, quasi-peak (table A.10).
 LimitLine class_b() {
-    return LimitLine({log_slope(0.15e6, 0.5e6, 66, 56), flat(0.5e6, 5e6, 56), flat(5e6, 30e6, 60)}, Sense::upper);
+    return LimitLine({log_slope(0.15e6, 0.5e6, 66, 56), flat(0.5e6, 5e6, 56), flat(5e6, 30e6, 60)},
+                     Sense::upper);
 }
 
 // The obvious way: every point by itself.
@@ -103,7 +108,7 @@ TEST_CASE("at a step the stricter limit holds, upper or lower") {
 TEST_CASE("linear and logarithmic interpolation differ") {
     const LimitLine linear({{30e6, 300e6, 45, 55, Interpolation::linear}}, Sense::upper);
     const LimitLine logarithmic({log_slope(30e6, 300e6, 45, 55)}, Sense::upper);
-    CHECK(*linear.at(165e6) == doctest::Approx(50));                       // arithmetic middle
+    CHECK(*linear.at(165e6) == doctest::Approx(50));                         // arithmetic middle
     CHECK(*logarithmic.at(std::sqrt(30e6 * 300e6)) == doctest::Approx(50));  // geometric middle
     CHECK(*logarithmic.at(60e6) == doctest::Approx(45 + 10 * std::log10(2.0)));
     CHECK(*linear.at(300e6) == 55);  // ends are exact
@@ -114,8 +119,9 @@ TEST_CASE("an impossible line is refused") {
     CHECK(input_error([] { LimitLine({}, Sense::upper); }) == "a limit line needs at least one piece");
     CHECK(input_error([] { LimitLine({flat(2, 1, 0)}, Sense::upper); }) ==
           "piece 1 runs backwards: from 2 Hz to 1 Hz; write the lower end first");
-    CHECK(input_error([] { LimitLine({flat(1, 3, 0), flat(2, 4, 0)}, Sense::upper); }) ==
-          "piece 2 begins at 2 Hz, before piece 1 ends at 3 Hz");
+    CHECK(input_error([] {
+              LimitLine({flat(1, 3, 0), flat(2, 4, 0)}, Sense::upper);
+          }) == "piece 2 begins at 2 Hz, before piece 1 ends at 3 Hz");
     CHECK(input_error([] { LimitLine({log_slope(0, 1, 1, 2)}, Sense::upper); }) ==
           "piece 1 is logarithmic, so it must begin above 0");
     CHECK(input_error([] { LimitLine({flat(1, 2, std::nan(""))}, Sense::upper); }) ==

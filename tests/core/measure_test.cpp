@@ -47,15 +47,16 @@ TEST_CASE("a Gaussian filter has its closed-form bandwidths") {
 }
 
 TEST_CASE("channel power of a flat band is density times width") {
-    // 2 MHz at -10 dBm in a noise bandwidth of 106.447 kHz: -10 + 10 log10(2.025 MHz / 106.447 kHz) = 2.793 dBm;
-    // 81 points of 25 kHz stand for 2.025 MHz.
+    // 2 MHz at -10 dBm in a noise bandwidth of 106.447 kHz: -10 + 10 log10(2.025 MHz / 106.447 kHz) = 2.793
+    // dBm; 81 points of 25 kHz stand for 2.025 MHz.
     const Outcome outcome = mask(band(1e6, -10, -200));
     REQUIRE(outcome.find_result("channel_power"));
     CHECK(outcome.find_result("channel_power")->value.value == doctest::Approx(2.793).epsilon(0.001));
     CHECK(outcome.find_result("reference_level")->value.value == -10);
     CHECK(outcome.find_trace("psd")->reference_level == -10);
     // 3 dB more density is 3 dB more power; disjoint halves add up.
-    CHECK(mask(band(1e6, -7, -200)).find_result("channel_power")->value.value == doctest::Approx(5.793).epsilon(0.001));
+    CHECK(mask(band(1e6, -7, -200)).find_result("channel_power")->value.value ==
+          doctest::Approx(5.793).epsilon(0.001));
 }
 
 TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no number then") {
@@ -67,7 +68,8 @@ TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no nu
     elsewhere.level[700] = -10;  // 7.5 MHz above
     const Outcome wrong = mask(elsewhere);
     REQUIRE(wrong.invalid);
-    CHECK(wrong.invalid->starts_with("strongest signal -10 dBm at 2.4475 GHz, expected within 1 MHz of 2.44 GHz"));
+    CHECK(wrong.invalid->starts_with(
+        "strongest signal -10 dBm at 2.4475 GHz, expected within 1 MHz of 2.44 GHz"));
     Spectrum overloaded = band(1e6, -10, -100);
     overloaded.overload = "too much";
     CHECK(mask(overloaded).invalid == "too much");
@@ -92,12 +94,14 @@ TEST_CASE("emission.scan keeps every point and finds the highest") {
 TEST_CASE("parameters are checked when they are set") {
     const auto& procedure = find_procedure("emission.scan");
     Parameters p(procedure.parameters);
-    CHECK(input_error([&] { p.set("bandwith", "9 kHz"); }) == "unknown parameter \"bandwith\": did you mean \"bandwidth\"?");
+    CHECK(input_error([&] { p.set("bandwith", "9 kHz"); }) ==
+          "unknown parameter \"bandwith\": did you mean \"bandwidth\"?");
     CHECK(input_error([&] { p.set("bandwidth", "9 V"); }) ==
           "parameter bandwidth: \"9 V\" is a voltage: write a frequency such as \"150 kHz\"");
     CHECK(input_error([&] { p.set("detector", "quasipeak"); }) ==
           "parameter detector: unknown detector \"quasipeak\": did you mean \"quasi-peak\"?");
-    CHECK(input_error([&] { p.set("points", "1.5"); }) == "parameter points: \"1.5\" is not a whole number from 1 up");
+    CHECK(input_error([&] { p.set("points", "1.5"); }) ==
+          "parameter points: \"1.5\" is not a whole number from 1 up");
     CHECK(input_error([&] { procedure.setup(p); }) ==
           "parameter start is missing (lower end of the band): set it, or name a rule that presets it");
     p.set("start", "30 MHz");
@@ -111,7 +115,8 @@ TEST_CASE("parameters are checked when they are set") {
 TEST_CASE("without points a line between two of them loses at most 0.4 dB") {
     const auto& procedure = find_procedure("emission.scan");
     Parameters p(procedure.parameters);
-    for (const auto& [name, value] : {std::pair{"start", "150 kHz"}, {"stop", "30 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}}) {
+    for (const auto& [name, value] :
+         {std::pair{"start", "150 kHz"}, {"stop", "30 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}}) {
         p.set(name, value);
     }
     p.fill_presets();

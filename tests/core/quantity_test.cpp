@@ -14,20 +14,34 @@ TEST_CASE("quantities are read with prefix and unit, rounded once") {
         Unit unit;
     };
     const Row rows[] = {
-        {"150 kHz", 150e3, Unit::hertz},       {"0.15 MHz", 150e3, Unit::hertz},
-        {"2.405GHz", 2.405e9, Unit::hertz},    {"1.5ns", 1.5e-9, Unit::second},
-        {"20 µs", 20e-6, Unit::second},        {"20 us", 20e-6, Unit::second},
-        {"2 min", 120, Unit::second},          {"-41.3 dBm/MHz", -41.3, Unit::dbm_per_mhz},
-        {"-150 dBm/Hz", -150, Unit::dbm_per_hz}, {"60 dBuV", 60, Unit::dbuv},
-        {"60 dBµV", 60, Unit::dbuv},           {"40 dBuV/m", 40, Unit::dbuv_per_metre},
-        {"3 dB", 3, Unit::db},                 {"-20 dBr", -20, Unit::db},
-        {"35 %", 35, Unit::percent},           {"40ppm", 40, Unit::ppm},
-        {"45°", 45, Unit::degree},             {"45 deg", 45, Unit::degree},
-        {"1.5e3 kHz", 1.5e6, Unit::hertz},     {"+8 dBm", 8, Unit::dbm},
-        {".5 V", 0.5, Unit::volt},             {"3 m", 3, Unit::metre},
-        {"3 mm", 3e-3, Unit::metre},           {"7 counts", 7, Unit::count},
-        {"250 kbit/s", 250e3, Unit::bit_per_second}, {"9 khz", 9e3, Unit::hertz},
-        {"1.25", 1.25, Unit::none},            {"  5  MHz ", 5e6, Unit::hertz},
+        {"150 kHz", 150e3, Unit::hertz},
+        {"0.15 MHz", 150e3, Unit::hertz},
+        {"2.405GHz", 2.405e9, Unit::hertz},
+        {"1.5ns", 1.5e-9, Unit::second},
+        {"20 µs", 20e-6, Unit::second},
+        {"20 us", 20e-6, Unit::second},
+        {"2 min", 120, Unit::second},
+        {"-41.3 dBm/MHz", -41.3, Unit::dbm_per_mhz},
+        {"-150 dBm/Hz", -150, Unit::dbm_per_hz},
+        {"60 dBuV", 60, Unit::dbuv},
+        {"60 dBµV", 60, Unit::dbuv},
+        {"40 dBuV/m", 40, Unit::dbuv_per_metre},
+        {"3 dB", 3, Unit::db},
+        {"-20 dBr", -20, Unit::db},
+        {"35 %", 35, Unit::percent},
+        {"40ppm", 40, Unit::ppm},
+        {"45°", 45, Unit::degree},
+        {"45 deg", 45, Unit::degree},
+        {"1.5e3 kHz", 1.5e6, Unit::hertz},
+        {"+8 dBm", 8, Unit::dbm},
+        {".5 V", 0.5, Unit::volt},
+        {"3 m", 3, Unit::metre},
+        {"3 mm", 3e-3, Unit::metre},
+        {"7 counts", 7, Unit::count},
+        {"250 kbit/s", 250e3, Unit::bit_per_second},
+        {"9 khz", 9e3, Unit::hertz},
+        {"1.25", 1.25, Unit::none},
+        {"  5  MHz ", 5e6, Unit::hertz},
     };
     for (const auto& row : rows) {
         CAPTURE(row.text);
@@ -46,8 +60,11 @@ TEST_CASE("a wrong, unknown or missing unit says what was expected") {
           "\"3 dB\" is a level difference: write a frequency such as \"150 kHz\"");
     CHECK(input_error([] { parse_quantity("10 dBm", Unit::dbuv); }) ==
           "\"10 dBm\" is a power level: write a voltage level in dBuV such as \"60 dBuV\"");
-    CHECK(input_error([] { parse_quantity("5 parsec"); }).starts_with("\"5 parsec\" has the unknown unit \"parsec\""));
-    for (const char* text : {"", "kHz", "1,5 kHz", "--3 dB", "1e400 Hz", "nan Hz", "inf dB", "0x10 Hz", "5 kdB", "1 2 Hz"}) {
+    CHECK(input_error([] {
+              parse_quantity("5 parsec");
+          }).starts_with("\"5 parsec\" has the unknown unit \"parsec\""));
+    for (const char* text :
+         {"", "kHz", "1,5 kHz", "--3 dB", "1e400 Hz", "nan Hz", "inf dB", "0x10 Hz", "5 kdB", "1 2 Hz"}) {
         CAPTURE(text);
         CHECK_THROWS_AS(parse_quantity(text), Error);
     }
@@ -64,10 +81,13 @@ TEST_CASE("conversions exist only where physics defines them") {
     CHECK_FALSE(convert({0, Unit::dbuv}, Unit::dbuv_per_metre, {50, Unit::ohm}));  // needs an antenna factor
 
     // 0 dBm in 50 ohm: U = sqrt(1 mW x 50 ohm) = 0.2236068 V = 20 log10(223606.8 uV) = 106.98970 dBuV.
-    CHECK(convert({0, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value == doctest::Approx(106.98970004).epsilon(1e-10));
-    CHECK(convert({0, Unit::dbm}, Unit::volt, {50, Unit::ohm})->value == doctest::Approx(0.22360680).epsilon(1e-7));
+    CHECK(convert({0, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value ==
+          doctest::Approx(106.98970004).epsilon(1e-10));
+    CHECK(convert({0, Unit::dbm}, Unit::volt, {50, Unit::ohm})->value ==
+          doctest::Approx(0.22360680).epsilon(1e-7));
     // 75 ohm: 20 log10(sqrt(1e-3 x 75) / 1e-6) = 108.75061 dBuV.
-    CHECK(convert({108.75061, Unit::dbuv}, Unit::dbm, {75, Unit::ohm})->value == doctest::Approx(0).epsilon(1e-5));
+    CHECK(convert({108.75061, Unit::dbuv}, Unit::dbm, {75, Unit::ohm})->value ==
+          doctest::Approx(0).epsilon(1e-5));
     CHECK_THROWS_AS(convert({0, Unit::dbm}, Unit::dbuv, {0, Unit::ohm}), Error);
     CHECK(parse_quantity("1 mW", Unit::dbm).value == doctest::Approx(0));
     CHECK_THROWS_AS(parse_quantity("0 W", Unit::dbm), Error);  // no logarithm of nothing

@@ -42,7 +42,8 @@ TEST_CASE("in a serpentine neighbouring points differ in one axis by one step") 
     for (std::size_t i = 1; i < points.size(); ++i) {
         int moved = 0;
         for (std::size_t axis = 0; axis < 3; ++axis) {
-            moved += std::abs(static_cast<int>(points[i].settings[axis]) - static_cast<int>(points[i - 1].settings[axis]));
+            moved += std::abs(static_cast<int>(points[i].settings[axis]) -
+                              static_cast<int>(points[i - 1].settings[axis]));
         }
         CHECK(moved == 1);
     }
@@ -50,9 +51,11 @@ TEST_CASE("in a serpentine neighbouring points differ in one axis by one step") 
 
 TEST_CASE("repeats stand in place or go round the whole sweep") {
     Sweep sweep{{words("a", {"1", "2"})}, 2};
-    CHECK(labels(sweep) == std::vector<std::string>{"a=1 (repeat 1)", "a=1 (repeat 2)", "a=2 (repeat 1)", "a=2 (repeat 2)"});
+    CHECK(labels(sweep) ==
+          std::vector<std::string>{"a=1 (repeat 1)", "a=1 (repeat 2)", "a=2 (repeat 1)", "a=2 (repeat 2)"});
     sweep.repeat_whole = true;
-    CHECK(labels(sweep) == std::vector<std::string>{"a=1 (repeat 1)", "a=2 (repeat 1)", "a=1 (repeat 2)", "a=2 (repeat 2)"});
+    CHECK(labels(sweep) ==
+          std::vector<std::string>{"a=1 (repeat 1)", "a=2 (repeat 1)", "a=1 (repeat 2)", "a=2 (repeat 2)"});
 }
 
 TEST_CASE("a shuffled order holds every point once and depends on its seed alone") {
@@ -90,14 +93,20 @@ TEST_CASE("ranges include their end, without drifting") {
     CHECK(range_values({1, Unit::hertz}, {2, Unit::hertz}, {0.4, Unit::hertz}).size() == 3);  // 1, 1.4, 1.8
     CHECK(range_values({5, Unit::hertz}, {5, Unit::hertz}, {1, Unit::hertz}).size() == 1);
     // Levels closer than two decimals are still told apart.
-    CHECK(point_count(Sweep{{Axis{"l", range_values({0, Unit::dbm}, {0.01, Unit::dbm}, {0.001, Unit::db}), {}}}}) == 11);
-    CHECK(input_error([] { range_values({8, Unit::dbm}, {-8, Unit::dbm}, {4, Unit::db}); }) ==
-          "the range runs backwards: from 8 dBm to -8 dBm; write the lower end first");
-    CHECK(input_error([] { range_values({0, Unit::hertz}, {1, Unit::hertz}, {0, Unit::hertz}); }) ==
-          "the step must be above 0, not 0 Hz");
-    CHECK(input_error([] { range_values({0, Unit::hertz}, {1, Unit::second}, {1, Unit::hertz}); }).starts_with("the range mixes units"));
-    CHECK(input_error([] { range_values({0, Unit::hertz}, {1e9, Unit::hertz}, {1, Unit::hertz}); }) ==
-          "the range has more than 1000000 values; use a larger step");
+    CHECK(point_count(Sweep{
+              {Axis{"l", range_values({0, Unit::dbm}, {0.01, Unit::dbm}, {0.001, Unit::db}), {}}}}) == 11);
+    CHECK(input_error([] {
+              range_values({8, Unit::dbm}, {-8, Unit::dbm}, {4, Unit::db});
+          }) == "the range runs backwards: from 8 dBm to -8 dBm; write the lower end first");
+    CHECK(input_error([] {
+              range_values({0, Unit::hertz}, {1, Unit::hertz}, {0, Unit::hertz});
+          }) == "the step must be above 0, not 0 Hz");
+    CHECK(input_error([] {
+              range_values({0, Unit::hertz}, {1, Unit::second}, {1, Unit::hertz});
+          }).starts_with("the range mixes units"));
+    CHECK(input_error([] {
+              range_values({0, Unit::hertz}, {1e9, Unit::hertz}, {1, Unit::hertz});
+          }) == "the range has more than 1000000 values; use a larger step");
 }
 
 TEST_CASE("channels take their frequency from the plan") {
@@ -106,14 +115,18 @@ TEST_CASE("channels take their frequency from the plan") {
     CHECK(values[1].quantity == Quantity{2440e6, Unit::hertz});
     CHECK(values[2].quantity == Quantity{2480e6, Unit::hertz});
     CHECK(values[1].text == "18");
-    CHECK(input_error([&] { channel_values(plan, {27}); }) == "channel 27 is not in the plan oqpsk, which has 11 to 26");
+    CHECK(input_error([&] { channel_values(plan, {27}); }) ==
+          "channel 27 is not in the plan oqpsk, which has 11 to 26");
 }
 
 TEST_CASE("impossible sweeps are refused") {
     CHECK(input_error([] { point_count(Sweep{{words("a", {})}}); }) == "axis \"a\" has no values");
-    CHECK(input_error([] { point_count(Sweep{{words("a", {"1", "1"})}}); }) ==
-          "axis \"a\" holds \"1\" twice; use repeats to measure a point more than once");
-    CHECK(input_error([] { point_count(Sweep{{words("a", {"1"}), words("a", {"2"})}}); }) == "two axes are named \"a\"");
+    CHECK(input_error([] {
+              point_count(Sweep{{words("a", {"1", "1"})}});
+          }) == "axis \"a\" holds \"1\" twice; use repeats to measure a point more than once");
+    CHECK(input_error([] {
+              point_count(Sweep{{words("a", {"1"}), words("a", {"2"})}});
+          }) == "two axes are named \"a\"");
     Sweep many{{Axis{"f", range_values({1, Unit::hertz}, {1000, Unit::hertz}, {1, Unit::hertz}), {}}}, 1001};
     CHECK(input_error([&] { point_count(many); }) ==
           "the sweep has 1001000 points, more than 1000000; use fewer values or a larger step");

@@ -22,7 +22,8 @@ const char* const unit_text =
 // A simulated analyser at port "p" of that unit, on a socket.
 struct Simulated {
     TestFolder folder;
-    std::shared_ptr<SimulatedUnit> unit = std::make_shared<SimulatedUnit>(folder.write("unit.toml", unit_text));
+    std::shared_ptr<SimulatedUnit> unit =
+        std::make_shared<SimulatedUnit>(folder.write("unit.toml", unit_text));
     InstrumentServer server{std::make_shared<SimulatedAnalyser>(unit, options())};
     Instrument instrument = make();
 
@@ -121,28 +122,39 @@ TEST_CASE("overload and refused settings mark the capture") {
 
 TEST_CASE("instruments that misbehave end in one clear error, in bounded time") {
     const auto start = std::chrono::steady_clock::now();
-    CHECK(sweep_error([](const std::string&) { return ""; }).find("did not answer within") != std::string::npos);
-    CHECK(sweep_error([](const std::string& line) { return line.find("OPC?") != std::string::npos ? "\xFF" : sane(line); })
-              .find("closed the connection") != std::string::npos);
-    CHECK(sweep_error([](const std::string& line) { return line.find("OPC?") != std::string::npos ? "banana\n" : sane(line); }) ==
-          "analyser: the end of the sweep was announced by \"banana\" instead of 1");
+    CHECK(sweep_error([](const std::string&) { return ""; }).find("did not answer within") !=
+          std::string::npos);
+    CHECK(sweep_error([](const std::string& line) {
+              return line.find("OPC?") != std::string::npos ? "\xFF" : sane(line);
+          }).find("closed the connection") != std::string::npos);
+    CHECK(sweep_error([](const std::string& line) {
+              return line.find("OPC?") != std::string::npos ? "banana\n" : sane(line);
+          }) == "analyser: the end of the sweep was announced by \"banana\" instead of 1");
     const auto with_trace = [](const std::string& trace) {
-        return sweep_error([&](const std::string& line) { return line.find("TRACe:DATA") != std::string::npos ? trace : sane(line); });
+        return sweep_error([&](const std::string& line) {
+            return line.find("TRACe:DATA") != std::string::npos ? trace : sane(line);
+        });
     };
-    CHECK(with_trace("1,2,3\n") == "analyser: a data block was expected for read_trace, the answer begins with \"1,\"");
+    CHECK(with_trace("1,2,3\n") ==
+          "analyser: a data block was expected for read_trace, the answer begins with \"1,\"");
     CHECK(with_trace("#2x8\n") == "analyser: the length of a data block is not a number: \"x8\"");
-    CHECK(with_trace(block({1, 2, 3})) == "analyser: the trace has 24 bytes, 201 points of 8 bytes were expected");
+    CHECK(with_trace(block({1, 2, 3})) ==
+          "analyser: the trace has 24 bytes, 201 points of 8 bytes were expected");
     CHECK(with_trace("#41608half a block").find("did not answer within") != std::string::npos);
     CHECK(with_trace("#9999999999\n").find("announced 999999999 bytes, too many") != std::string::npos);
     std::vector<double> levels(201, -50);
     levels[7] = std::numeric_limits<double>::quiet_NaN();
     CHECK(with_trace(block(levels)) == "analyser: the trace holds a level that is no number");
-    CHECK(sweep_error([](const std::string& line) { return line.find("QUES") != std::string::npos ? "maybe\n" : sane(line); }) ==
-          "analyser: the overload status is not a number: \"maybe\"");
-    CHECK(sweep_error([](const std::string& line) { return line.find("ERRor") != std::string::npos ? "oops\n" : sane(line); }) ==
-          "analyser: the error queue answers \"oops\" instead of a number and a text");
+    CHECK(sweep_error([](const std::string& line) {
+              return line.find("QUES") != std::string::npos ? "maybe\n" : sane(line);
+          }) == "analyser: the overload status is not a number: \"maybe\"");
+    CHECK(sweep_error([](const std::string& line) {
+              return line.find("ERRor") != std::string::npos ? "oops\n" : sane(line);
+          }) == "analyser: the error queue answers \"oops\" instead of a number and a text");
     // An error queue that never empties does not hang the run.
-    FakeInstrument chatty([](const std::string& line) { return line.find("ERRor") != std::string::npos ? "-1,\"x\"\n" : sane(line); });
+    FakeInstrument chatty([](const std::string& line) {
+        return line.find("ERRor") != std::string::npos ? "-1,\"x\"\n" : sane(line);
+    });
     const Instrument instrument = chatty.instrument();
     AnalyserRole role(ScpiSession(instrument, "127.0.0.1", chatty.port()));
     CHECK(role.sweep(around_1mhz()).overload == "analyser reported error -1,\"x\"");
@@ -157,14 +169,17 @@ TEST_CASE("nobody listening, and values that would break out of a command") {
         FakeInstrument gone([](const auto&) { return ""; });
         port = gone.port();
     }
-    CHECK(error_text(ErrorKind::bench, [&] { ScpiSession(instrument, "127.0.0.1", port); })
-              .starts_with("instrument at 127.0.0.1:" + port));
+    CHECK(error_text(ErrorKind::bench, [&] {
+              ScpiSession(instrument, "127.0.0.1", port);
+          }).starts_with("instrument at 127.0.0.1:" + port));
     Simulated sim;
     ScpiSession session = sim.session();
-    CHECK(input_error([&] { session.send("set_start", {{"hz", "1\n*RST"}}); }) ==
-          "the value \"1\\x0a*RST\" for {hz} holds control characters or a semicolon");
+    CHECK(input_error([&] {
+              session.send("set_start", {{"hz", "1\n*RST"}});
+          }) == "the value \"1\\x0a*RST\" for {hz} holds control characters or a semicolon");
     CHECK_THROWS_AS(session.send("set_start", {{"hz", "1;*RST"}}), Error);
-    CHECK(input_error([&] { session.send("brew_tea"); }).find("the dialect has no command \"brew_tea\"") != std::string::npos);
+    CHECK(input_error([&] { session.send("brew_tea"); }).find("the dialect has no command \"brew_tea\"") !=
+          std::string::npos);
 }
 
 TEST_CASE("unit control sets what the unit has and hears when it refuses") {

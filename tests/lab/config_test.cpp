@@ -35,10 +35,13 @@ std::string trouble(const std::string& text) {
 TEST_CASE("every slip is named with file, line, column and a way out") {
     CHECK(trouble("name = \"a\"\nwidht = \"3 kHz\"\n") ==
           "f.toml:2:1: unknown key \"widht\" in [thing]: did you mean \"width\"?");
-    CHECK(trouble("width = \"3 kHz\"\n") == "f.toml:1:1: key \"name\" is missing in [thing]: write a text (its name)");
-    CHECK(trouble("name = 5\n") == "f.toml:1:1: key \"name\" in [thing] is not a text: write it so (its name)");
+    CHECK(trouble("width = \"3 kHz\"\n") ==
+          "f.toml:1:1: key \"name\" is missing in [thing]: write a text (its name)");
+    CHECK(trouble("name = 5\n") ==
+          "f.toml:1:1: key \"name\" in [thing] is not a text: write it so (its name)");
     CHECK(trouble("name = \"a\"\n  width = \"3 dB\"\n") ==
-          "f.toml:2:3: key \"width\" in [thing]: \"3 dB\" is a level difference: write a frequency such as \"150 kHz\"");
+          "f.toml:2:3: key \"width\" in [thing]: \"3 dB\" is a level difference: write a frequency such as "
+          "\"150 kHz\"");
     CHECK(trouble("name = \"a\"\nwidth = 9000\n") ==
           "f.toml:2:1: key \"width\" in [thing] is not a text such as \"150 kHz\": write it so (its width)");
     CHECK(trouble("name = \"a\"\ndue = \"next May\"\n") ==
@@ -53,7 +56,9 @@ TEST_CASE("every slip is named with file, line, column and a way out") {
 
 TEST_CASE("values arrive as written") {
     const ConfigNode node = parse_config(
-        "name = \"a\"\nwidth = \"0.15 MHz\"\ndue = 2027-05-31\nvalues = [1, \"two\", true, 2.5]\nflag = true\ncount = 7\n", "f.toml");
+        "name = \"a\"\nwidth = \"0.15 MHz\"\ndue = 2027-05-31\nvalues = [1, \"two\", true, 2.5]\nflag = "
+        "true\ncount = 7\n",
+        "f.toml");
     const ConfigSection read(node, "f.toml", section);
     CHECK(read.text("name") == "a");
     CHECK(read.quantity("width")->value == 150e3);

@@ -13,7 +13,8 @@ using namespace rt;
 
 namespace {
 
-SpectrumSetup setup_of(double centre, double span, std::size_t points, double bandwidth, Detector detector, double dwell) {
+SpectrumSetup setup_of(double centre, double span, std::size_t points, double bandwidth, Detector detector,
+                       double dwell) {
     SpectrumSetup setup;
     setup.start_hz = centre - span / 2;
     setup.stop_hz = centre + span / 2;
@@ -45,7 +46,8 @@ TEST_CASE("a line reads its level at its frequency and the filter's shape beside
     for (std::size_t i = 0; i < 9; ++i) {
         const double offset = setup.step_hz() * static_cast<double>(i) - 9e3;
         CAPTURE(offset);
-        CHECK(display.level_dbm[i] == doctest::Approx(-40 + 10 * std::log10(filter.power_response(offset))).epsilon(0.002));
+        CHECK(display.level_dbm[i] ==
+              doctest::Approx(-40 + 10 * std::log10(filter.power_response(offset))).epsilon(0.002));
     }
     CHECK_FALSE(display.overload);
 }
@@ -66,8 +68,10 @@ TEST_CASE("noise reads density times noise bandwidth; each detector has its fact
 }
 
 TEST_CASE("ten times the bandwidth is 10 dB more noise, 10 dB more attenuation too; lines stay") {
-    CHECK(floor_dbm(Detector::rms, 1e6, 10) - floor_dbm(Detector::rms, 100e3, 10) == doctest::Approx(10).epsilon(0.01));
-    CHECK(floor_dbm(Detector::rms, 100e3, 20) - floor_dbm(Detector::rms, 100e3, 10) == doctest::Approx(10).epsilon(0.01));
+    CHECK(floor_dbm(Detector::rms, 1e6, 10) - floor_dbm(Detector::rms, 100e3, 10) ==
+          doctest::Approx(10).epsilon(0.01));
+    CHECK(floor_dbm(Detector::rms, 100e3, 20) - floor_dbm(Detector::rms, 100e3, 10) ==
+          doctest::Approx(10).epsilon(0.01));
     Emission line;
     line.lines.push_back({100e6, -30, 1});
     for (const double bandwidth : {1e3, 100e3}) {
@@ -83,8 +87,9 @@ TEST_CASE("bursts read full level in peak and their share in average") {
         return show(bursts, setup_of(10e6, 1e3, 3, 9e3, detector, 1), {-10, 0, 20}, 5).level_dbm[1];
     };
     CHECK(level(Detector::peak) == doctest::Approx(-40).epsilon(0.005));
-    CHECK(level(Detector::average) == doctest::Approx(-40 + 20 * std::log10(0.25)).epsilon(0.02));  // mean envelope
-    CHECK(level(Detector::rms) == doctest::Approx(-40 + 10 * std::log10(0.25)).epsilon(0.02));      // mean power
+    CHECK(level(Detector::average) ==
+          doctest::Approx(-40 + 20 * std::log10(0.25)).epsilon(0.02));  // mean envelope
+    CHECK(level(Detector::rms) == doctest::Approx(-40 + 10 * std::log10(0.25)).epsilon(0.02));  // mean power
 }
 
 TEST_CASE("overload by the span, by the whole port, and not below") {
@@ -95,7 +100,8 @@ TEST_CASE("overload by the span, by the whole port, and not below") {
     CHECK_FALSE(show(emission, near, {0, 20, 20}, 1).overload);
     const auto over = show(emission, near, {-10, 20, 20}, 1);
     CHECK(over.overload);
-    CHECK(*std::max_element(over.level_dbm.begin(), over.level_dbm.end()) == -7);  // stops 3 dB above the reference
+    CHECK(*std::max_element(over.level_dbm.begin(), over.level_dbm.end()) ==
+          -7);  // stops 3 dB above the reference
     CHECK_FALSE(show(emission, far, {-40, 20, 20}, 1).overload);
     CHECK(show(emission, far, {-40, 0, 20}, 1).overload);  // 0 dBm at the mixer
 }

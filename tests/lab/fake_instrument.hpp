@@ -15,7 +15,8 @@
 class FakeInstrument {
   public:
     // `answer` gets each line; what it returns is sent as it is, "" sends nothing, "\xFF" closes.
-    explicit FakeInstrument(std::function<std::string(const std::string&)> answer) : answer_(std::move(answer)) {
+    explicit FakeInstrument(std::function<std::string(const std::string&)> answer)
+        : answer_(std::move(answer)) {
         listener_ = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
         sockaddr_in address{};
         address.sin_family = AF_INET;

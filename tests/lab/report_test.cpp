@@ -22,7 +22,11 @@ const std::string hostile = "<script>alert(1)</script>'`touch owned`\"{{title}}"
 void make_run(const std::filesystem::path& folder) {
     Tally tally = Tally::create(folder);
     RunRecord run;
-    run.facts = {{"title", hostile}, {"unit.model", hostile}, {"unit.serial", hostile}, {"state", "complete"}, {"started", utc_now()}};
+    run.facts = {{"title", hostile},
+                 {"unit.model", hostile},
+                 {"unit.serial", hostile},
+                 {"state", "complete"},
+                 {"started", utc_now()}};
     run.instruments.push_back({"analyser", hostile, hostile, hostile, "", hostile, "simulated"});
     run.tests.push_back({"scan", hostile, "emission.scan", "analyser", hostile, 1});
     const std::string book = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
@@ -35,7 +39,8 @@ void make_run(const std::filesystem::path& folder) {
     point.id = "0123456789abcdef";
     point.test = "scan";
     point.label = hostile;
-    const std::string csv = "# detector: average\n# bandwidth: 9 kHz\nfrequency [MHz],level [dBuV]\n0.15,40\n1,41\n30,42\n";
+    const std::string csv =
+        "# detector: average\n# bandwidth: 9 kHz\nfrequency [MHz],level [dBuV]\n0.15,40\n1,41\n30,42\n";
     make_folder(folder / "captures");
     write_file(folder / "captures/00001.csv", csv);
     point.capture = {"captures/00001.csv", "spectrum", sha256(csv), csv.size()};
@@ -75,7 +80,8 @@ TEST_CASE("hostile texts stay texts in page, figures and tables") {
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 2);
     CHECK(csv.find("\"\"{{title}}") != std::string::npos);  // quotes doubled
     // One file that needs nothing else.
-    for (const char* outside : {"src=\"http", "href=\"http", "@import", "url("}) CHECK(html.find(outside) == std::string::npos);
+    for (const char* outside : {"src=\"http", "href=\"http", "@import", "url("})
+        CHECK(html.find(outside) == std::string::npos);
 }
 
 TEST_CASE("a report can be made again, and an altered capture is not drawn") {
@@ -84,7 +90,8 @@ TEST_CASE("a report can be made again, and an altered capture is not drawn") {
     write_report(RunData(folder / "run"), folder / "elsewhere");
     CHECK(std::filesystem::exists(folder / "elsewhere/report.html"));
     write_file(folder / "run/captures/00001.csv", "frequency [MHz],level [dBuV]\n0.15,10\n");
-    CHECK(input_error([&] { write_report(RunData(folder / "run"), folder / "again"); }).find("was altered") != std::string::npos);
+    CHECK(input_error([&] { write_report(RunData(folder / "run"), folder / "again"); }).find("was altered") !=
+          std::string::npos);
     CHECK_FALSE(std::filesystem::exists(folder / "again/report.html"));
 }
 
@@ -127,7 +134,8 @@ TEST_CASE("a figure draws the limit where it is and marks the worst point") {
     CHECK(limit.y.front() == 56);
     for (std::size_t i = 0; i < limit.x.size(); ++i) {
         if (!std::isfinite(limit.y[i]) || limit.x[i] > 0.5) continue;
-        CHECK(limit.y[i] == doctest::Approx(56 - 10 * std::log10(limit.x[i] / 0.15) / std::log10(0.5 / 0.15)));
+        CHECK(limit.y[i] ==
+              doctest::Approx(56 - 10 * std::log10(limit.x[i] / 0.15) / std::log10(0.5 / 0.15)));
     }
     REQUIRE(figure.markers.size() == 1);
     CHECK(figure.markers[0].x == 1);
@@ -141,5 +149,6 @@ TEST_CASE("a figure that cannot be written is an error, not a missing file") {
     figure.curves.push_back({"a", CurveRole::trace, {1, 2}, {3, 4}});
     Plotter plotter;
     plotter.draw(figure, "/no/such/folder/figure.svg");
-    CHECK(error_text(ErrorKind::output, [&] { plotter.finish(); }) == "/no/such/folder/figure.svg: gnuplot drew no figure");
+    CHECK(error_text(ErrorKind::output, [&] { plotter.finish(); }) ==
+          "/no/such/folder/figure.svg: gnuplot drew no figure");
 }

@@ -23,10 +23,13 @@ const RuleLibrary& shipped() {
     return library;
 }
 
-double limit(const char* rule, double frequency_hz) { return shipped().find(rule).rule->line()->at(frequency_hz).value(); }
+double limit(const char* rule, double frequency_hz) {
+    return shipped().find(rule).rule->line()->at(frequency_hz).value();
+}
 
 const std::string head =
-    "[rulebook]\nid = \"b\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = \"made up\"\n[[rule]]\nid = \"r\"\n"
+    "[rulebook]\nid = \"b\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = \"made "
+    "up\"\n[[rule]]\nid = \"r\"\n"
     "title = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"emission\"\nconfidence = \"sure\"\n";
 
 std::string trouble(const std::string& rest) {
@@ -57,16 +60,26 @@ TEST_CASE("shipped limits: the other classes, ports and distances") {
         double mhz, limit;
     };
     const Row rows[] = {
-        {"cispr-32/mains-a-qp", 0.3, 79},     {"cispr-32/mains-a-qp", 0.5, 73},  // step down: the lower holds
-        {"cispr-32/mains-a-qp", 10, 73},      {"cispr-32/mains-a-av", 0.15, 66},
-        {"cispr-32/mains-a-av", 30, 60},      {"cispr-32/mains-b-av", 0.15, 56},
-        {"cispr-32/mains-b-av", 0.5, 46},     {"cispr-32/mains-b-av", 5, 46},
-        {"cispr-32/mains-b-av", 5.1, 50},     {"cispr-32/radiated-a-10m", 100, 40},
-        {"cispr-32/radiated-a-10m", 230, 40}, {"cispr-32/radiated-a-3m", 500, 57},
-        {"cispr-32/radiated-b-10m", 230, 30}, {"cispr-32/radiated-b-3m", 1000, 47},
-        {"cispr-32/radiated-b-3m-far", 30, 42}, {"cispr-32/radiated-b-3m-far", 230, 35},
-        {"cispr-32/radiated-a-10m-far", 500, 42}, {"cispr-32/radiated-b-above-1ghz-pk", 2000, 70},
-        {"cispr-32/radiated-b-above-1ghz-av", 5000, 54}, {"cispr-32/radiated-a-above-1ghz-pk", 3000, 76},
+        {"cispr-32/mains-a-qp", 0.3, 79},
+        {"cispr-32/mains-a-qp", 0.5, 73},  // step down: the lower holds
+        {"cispr-32/mains-a-qp", 10, 73},
+        {"cispr-32/mains-a-av", 0.15, 66},
+        {"cispr-32/mains-a-av", 30, 60},
+        {"cispr-32/mains-b-av", 0.15, 56},
+        {"cispr-32/mains-b-av", 0.5, 46},
+        {"cispr-32/mains-b-av", 5, 46},
+        {"cispr-32/mains-b-av", 5.1, 50},
+        {"cispr-32/radiated-a-10m", 100, 40},
+        {"cispr-32/radiated-a-10m", 230, 40},
+        {"cispr-32/radiated-a-3m", 500, 57},
+        {"cispr-32/radiated-b-10m", 230, 30},
+        {"cispr-32/radiated-b-3m", 1000, 47},
+        {"cispr-32/radiated-b-3m-far", 30, 42},
+        {"cispr-32/radiated-b-3m-far", 230, 35},
+        {"cispr-32/radiated-a-10m-far", 500, 42},
+        {"cispr-32/radiated-b-above-1ghz-pk", 2000, 70},
+        {"cispr-32/radiated-b-above-1ghz-av", 5000, 54},
+        {"cispr-32/radiated-a-above-1ghz-pk", 3000, 76},
     };
     for (const auto& row : rows) {
         CAPTURE(row.rule);
@@ -75,8 +88,10 @@ TEST_CASE("shipped limits: the other classes, ports and distances") {
     }
     // The 3 m limits are 10 dB above those at 10 m, over the whole band.
     for (double f = 30e6; f <= 1e9; f *= 1.1) {
-        CHECK(limit("cispr-32/radiated-b-3m", f) - limit("cispr-32/radiated-b-10m", f) == doctest::Approx(10));
-        CHECK(limit("cispr-32/radiated-a-3m-far", f) - limit("cispr-32/radiated-a-10m-far", f) == doctest::Approx(10));
+        CHECK(limit("cispr-32/radiated-b-3m", f) - limit("cispr-32/radiated-b-10m", f) ==
+              doctest::Approx(10));
+        CHECK(limit("cispr-32/radiated-a-3m-far", f) - limit("cispr-32/radiated-a-10m-far", f) ==
+              doctest::Approx(10));
     }
 }
 
@@ -85,14 +100,18 @@ TEST_CASE("the O-QPSK plan and mask are those of the standard") {
     for (int k = 11; k <= 26; ++k) CHECK(plan.frequency_hz(k) == (2405 + 5 * (k - 11)) * 1e6);
     CHECK_FALSE(plan.frequency_hz(10));
     const Rule& rule = *shipped().find("ieee-802.15.4/oqpsk-psd-mask").rule;
-    CHECK(rule.mask()->at(-4e6, 0)->level == -30);    // absolute
-    CHECK(rule.mask()->at(4e6, -15)->level == -35);   // relative
+    CHECK(rule.mask()->at(-4e6, 0)->level == -30);   // absolute
+    CHECK(rule.mask()->at(4e6, -15)->level == -35);  // relative
     CHECK_FALSE(rule.mask()->at(3.4e6, 0));
     CHECK(rule.mask()->at(1e9, 0));
-    CHECK_NOTHROW(require_applicable(find_procedure("radio.mask"), shipped().find("ieee-802.15.4/oqpsk-psd-mask")));
-    CHECK(input_error([] { require_applicable(find_procedure("radio.mask"), shipped().find("cispr-32/mains-b-qp")); }) ==
-          "rule cispr-32/mains-b-qp judges \"emission\", but procedure radio.mask gives psd, reference_level, "
-          "reference_offset, channel_power");
+    CHECK_NOTHROW(
+        require_applicable(find_procedure("radio.mask"), shipped().find("ieee-802.15.4/oqpsk-psd-mask")));
+    CHECK(
+        input_error([] {
+            require_applicable(find_procedure("radio.mask"), shipped().find("cispr-32/mains-b-qp"));
+        }) ==
+        "rule cispr-32/mains-b-qp judges \"emission\", but procedure radio.mask gives psd, reference_level, "
+        "reference_offset, channel_power");
 }
 
 TEST_CASE("unknown rules name their neighbours") {
@@ -106,25 +125,35 @@ TEST_CASE("unknown rules name their neighbours") {
 
 TEST_CASE("a rulebook's mistakes are found when it is read") {
     CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\n").find("a line needs pieces") != std::string::npos);
-    CHECK(trouble("unit = \"furlong\"\nkind = \"line\"\n").starts_with("b.toml:14:1: key \"unit\" in [[rule]]: unknown unit \"furlong\""));
-    CHECK(trouble("unit = \"dBuV\"\nkind = \"lime\"\n").find("unknown word \"lime\": did you mean \"line\"?") != std::string::npos);
-    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"2 MHz\", to = \"1 MHz\", limit = \"5 dBuV\" }]\n") ==
-          "b.toml:16:1: key \"pieces\" in [[rule]]: piece 1 runs backwards: from 2 MHz to 1 MHz; write the lower end first");
-    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"5 dBm\" }]\n")
+    CHECK(trouble("unit = \"furlong\"\nkind = \"line\"\n")
+              .starts_with("b.toml:14:1: key \"unit\" in [[rule]]: unknown unit \"furlong\""));
+    CHECK(
+        trouble("unit = \"dBuV\"\nkind = \"lime\"\n").find("unknown word \"lime\": did you mean \"line\"?") !=
+        std::string::npos);
+    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"2 MHz\", to = \"1 MHz\", limit = "
+                  "\"5 dBuV\" }]\n") ==
+          "b.toml:16:1: key \"pieces\" in [[rule]]: piece 1 runs backwards: from 2 MHz to 1 MHz; write the "
+          "lower end first");
+    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = "
+                  "\"5 dBm\" }]\n")
               .find("is a power level: write a voltage level in dBuV") != std::string::npos);
-    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"5 dBuV\", limit_to = \"6 dBuV\" }]\n")
+    CHECK(trouble("unit = \"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = "
+                  "\"5 dBuV\", limit_to = \"6 dBuV\" }]\n")
               .find("a slope needs interpolation") != std::string::npos);
-    CHECK(trouble("unit = \"ppm\"\nkind = \"bound\"\n").find("a bound needs min or max") != std::string::npos);
-    CHECK(trouble("unit = \"ppm\"\nkind = \"bound\"\nmin = \"5 ppm\"\nmax = \"4 ppm\"\n").find("is above max") != std::string::npos);
+    CHECK(trouble("unit = \"ppm\"\nkind = \"bound\"\n").find("a bound needs min or max") !=
+          std::string::npos);
+    CHECK(trouble("unit = \"ppm\"\nkind = \"bound\"\nmin = \"5 ppm\"\nmax = \"4 ppm\"\n")
+              .find("is above max") != std::string::npos);
 }
 
 TEST_CASE("a user's rulebook with sign-off, lower limit, linear slope and own marginal distance") {
-    const Rulebook book = read_rulebook(head +
-                                            "unit = \"dBm\"\nkind = \"line\"\nsense = \"lower\"\nmarginal = \"1 dB\"\n"
-                                            "pieces = [{ from = \"1 MHz\", to = \"3 MHz\", limit = \"-10 dBm\", limit_to = "
-                                            "\"10 dBm\", interpolation = \"linear\" }]\n[rule.sign_off]\nby = \"A. Marsh\"\n"
-                                            "on = 2026-05-04\ndocument = \"copy 3\"\n",
-                                        "b.toml");
+    const Rulebook book =
+        read_rulebook(head +
+                          "unit = \"dBm\"\nkind = \"line\"\nsense = \"lower\"\nmarginal = \"1 dB\"\n"
+                          "pieces = [{ from = \"1 MHz\", to = \"3 MHz\", limit = \"-10 dBm\", limit_to = "
+                          "\"10 dBm\", interpolation = \"linear\" }]\n[rule.sign_off]\nby = \"A. Marsh\"\n"
+                          "on = 2026-05-04\ndocument = \"copy 3\"\n",
+                      "b.toml");
     const Rule& rule = book.rules.at(0);
     CHECK(rule.line()->sense() == Sense::lower);
     CHECK(rule.line()->at(2e6) == doctest::Approx(0));

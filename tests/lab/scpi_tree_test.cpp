@@ -13,12 +13,18 @@ struct Device {
     double start = 0, width = 0;
 
     Device() {
-        tree.on("[SENSe]:FREQuency:STARt",
-                [this](const auto& a) { start = scpi_number(only_argument(a), ScpiUnit::hertz, {0, 6e9, 1e3}); },
-                [this](const auto&) { return std::to_string(static_cast<long long>(start)); });
-        tree.on("[SENSe]:BANDwidth:[RESolution]",
-                [this](const auto& a) { width = scpi_number(only_argument(a), ScpiUnit::hertz, {1, 1e7, 1e5}); },
-                [this](const auto&) { return std::to_string(static_cast<long long>(width)); });
+        tree.on(
+            "[SENSe]:FREQuency:STARt",
+            [this](const auto& a) {
+                start = scpi_number(only_argument(a), ScpiUnit::hertz, {0, 6e9, 1e3});
+            },
+            [this](const auto&) { return std::to_string(static_cast<long long>(start)); });
+        tree.on(
+            "[SENSe]:BANDwidth:[RESolution]",
+            [this](const auto& a) {
+                width = scpi_number(only_argument(a), ScpiUnit::hertz, {1, 1e7, 1e5});
+            },
+            [this](const auto&) { return std::to_string(static_cast<long long>(width)); });
         add_common_commands(tree, "Maker,Model,Serial,1", [this] { start = width = 0; });
     }
     std::string ask(const std::string& message) { return tree.execute(message).value_or("(no answer)"); }
@@ -33,8 +39,8 @@ struct Device {
 
 TEST_CASE("short and long forms, optional nodes and the suffix 1 mean the same") {
     Device d;
-    for (const char* header : {"FREQ:STAR", "FREQuency:STARt", "SENSe:FREQuency:STARt", ":SENS:FREQ:STAR", "sens1:freq:star",
-                               "SENSE:FREQ1:START"}) {
+    for (const char* header : {"FREQ:STAR", "FREQuency:STARt", "SENSe:FREQuency:STARt", ":SENS:FREQ:STAR",
+                               "sens1:freq:star", "SENSE:FREQ1:START"}) {
         CAPTURE(header);
         d.start = 0;
         d.tree.execute(std::string(header) + " 42");
@@ -49,9 +55,9 @@ TEST_CASE("short and long forms, optional nodes and the suffix 1 mean the same")
 
 TEST_CASE("several commands in one message follow the current path") {
     Device d;
-    CHECK(d.ask("FREQ:STAR 5;STAR?") == "5");               // STAR continues below FREQ
+    CHECK(d.ask("FREQ:STAR 5;STAR?") == "5");  // STAR continues below FREQ
     CHECK(d.ask("FREQ:STAR 6;:BAND 7;:FREQ:STAR?;:BAND?") == "6;7");
-    CHECK(d.ask("FREQ:STAR 8;*OPC?;STAR?") == "1;8");       // common commands leave the path alone
+    CHECK(d.ask("FREQ:STAR 8;*OPC?;STAR?") == "1;8");  // common commands leave the path alone
     CHECK(d.error_after("FREQ:STAR 5;BAND 7") == "-113,\"Undefined header\"");
     d.width = 1;
     d.tree.execute("BOGUS;:BAND 5");  // an error ends the message

@@ -9,7 +9,8 @@ using namespace rt;
 
 TEST_CASE("columns carry their units, remarks their facts") {
     const Spectrum s = parse_spectrum_csv(
-        "\xEF\xBB\xBF# detector: quasi-peak\r\n# bandwidth: 9 kHz\r\n# impedance: 50 ohm\r\n# made by: someone\r\n"
+        "\xEF\xBB\xBF# detector: quasi-peak\r\n# bandwidth: 9 kHz\r\n# impedance: 50 ohm\r\n# made by: "
+        "someone\r\n"
         "frequency [MHz];level (dBµV);remark\r\n0.15;43.5;start\r\n\r\n0.2236;-1e1;\r\n",
         "f.csv");
     CHECK(s.frequency_hz == std::vector<double>{150000, 223600});  // exactly
@@ -52,20 +53,27 @@ TEST_CASE("a bad cell is named by row and column") {
         {"", "f.csv: is empty: write a heading such as frequency [Hz],level [dBuV] and rows"},
         {"frequency [Hz],level [dBuV]\n", "f.csv: has a heading but no rows"},
         {"150000,43\n", "f.csv, row 1, column 1: heading \"150000\" states no unit: write frequency [Hz]"},
-        {"frequency [Hz],level\n1,2\n", "f.csv, row 1, column 2: heading \"level\" states no unit: write level [dBuV]"},
-        {"frequency [s],level [dBuV]\n1,2\n", "f.csv, row 1, column 1: the first column is in s: write the frequency there"},
-        {"frequency [Hz],level [s]\n1,2\n", "f.csv, row 1, column 2: a level cannot be in s: write it in dBuV, dBm, V ..."},
+        {"frequency [Hz],level\n1,2\n",
+         "f.csv, row 1, column 2: heading \"level\" states no unit: write level [dBuV]"},
+        {"frequency [s],level [dBuV]\n1,2\n",
+         "f.csv, row 1, column 1: the first column is in s: write the frequency there"},
+        {"frequency [Hz],level [s]\n1,2\n",
+         "f.csv, row 1, column 2: a level cannot be in s: write it in dBuV, dBm, V ..."},
         {"frequency [Hz],level [dBuV]\n1,2\n2,x\n", "f.csv, row 3, column 2: \"x\" is not a number"},
         {"frequency [Hz],level [dBuV]\n1,nan\n", "f.csv, row 2, column 2: \"nan\" is not a number"},
         {"frequency [Hz],level [dBuV]\n1,inf\n", "f.csv, row 2, column 2: \"inf\" is not a number"},
         {"frequency [Hz],level [dBuV]\n1;2\n", "f.csv, row 2, column 2: the row has no second column"},
-        {"frequency [Hz],level [dBuV]\n2,1\n1,1\n", "f.csv, row 3, column 1: frequencies must rise: 1 Hz stands after 2 Hz"},
-        {"frequency [Hz],level [dBuV]\n2,1\n2,1\n", "f.csv, row 3, column 1: frequencies must rise: 2 Hz stands after 2 Hz"},
-        {"frequency [Hz],level [V]\n1,0\n", "f.csv, row 2, column 2: \"0\" has no level: write a value above zero"},
+        {"frequency [Hz],level [dBuV]\n2,1\n1,1\n",
+         "f.csv, row 3, column 1: frequencies must rise: 1 Hz stands after 2 Hz"},
+        {"frequency [Hz],level [dBuV]\n2,1\n2,1\n",
+         "f.csv, row 3, column 1: frequencies must rise: 2 Hz stands after 2 Hz"},
+        {"frequency [Hz],level [V]\n1,0\n",
+         "f.csv, row 2, column 2: \"0\" has no level: write a value above zero"},
         {"# bandwidth: 9 V\nf [Hz],l [dBm]\n1,0\n",
          "f.csv, row 1: remark bandwidth: \"9 V\" is a voltage: write a frequency such as \"150 kHz\""},
         {"# detector: picky\nf [Hz],l [dBm]\n1,0\n",
-         "f.csv, row 1: remark detector: unknown detector \"picky\": known are peak, quasi-peak, average, rms, sample, negative-peak"},
+         "f.csv, row 1: remark detector: unknown detector \"picky\": known are peak, quasi-peak, average, "
+         "rms, sample, negative-peak"},
     };
     for (const auto& row : rows) {
         CAPTURE(row.text);

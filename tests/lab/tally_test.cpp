@@ -127,7 +127,8 @@ TEST_CASE("a run is never overwritten, and other folders are no runs") {
     TestFolder folder;
     Tally::create(folder / "run");
     CHECK(error_text(ErrorKind::output, [&] { Tally::create(folder / "run"); }) ==
-          (folder / "run").string() + ": holds a run already, which is never overwritten: name another folder");
+          (folder / "run").string() +
+              ": holds a run already, which is never overwritten: name another folder");
     CHECK(input_error([&] { Tally::open(folder / "none"); }) ==
           (folder / "none").string() + ": is no run folder: there is no tally.sqlite in it");
     folder.write("junk/tally.sqlite", std::string(5000, 'x'));
@@ -136,7 +137,8 @@ TEST_CASE("a run is never overwritten, and other folders are no runs") {
     sqlite3_open((folder / "run/tally.sqlite").c_str(), &raw);
     sqlite3_exec(raw, "PRAGMA user_version=99", nullptr, nullptr, nullptr);
     sqlite3_close(raw);
-    CHECK(input_error([&] { Tally::open(folder / "run"); }).find("has schema 99, this program reads 1") != std::string::npos);
+    CHECK(input_error([&] { Tally::open(folder / "run"); }).find("has schema 99, this program reads 1") !=
+          std::string::npos);
 }
 
 TEST_CASE("known digests and encodings") {
@@ -149,11 +151,13 @@ TEST_CASE("known digests and encodings") {
 
 TEST_CASE("files appear whole or not at all") {
     TestFolder folder;
-    CHECK(error_text(ErrorKind::output, [&] { write_file(folder / "no/such/folder.txt", "x"); }).find("cannot be written") !=
-          std::string::npos);
+    CHECK(error_text(ErrorKind::output, [&] {
+              write_file(folder / "no/such/folder.txt", "x");
+          }).find("cannot be written") != std::string::npos);
     folder.write("a.txt", "old");
     write_file(folder / "a.txt", "new");
     CHECK(read_file(folder / "a.txt") == "new");
     CHECK_FALSE(std::filesystem::exists(folder / "a.txt.part"));
-    CHECK(input_error([&] { read_file(folder.path()); }).find("is a folder, not a file") != std::string::npos);
+    CHECK(input_error([&] { read_file(folder.path()); }).find("is a folder, not a file") !=
+          std::string::npos);
 }

@@ -20,7 +20,8 @@ constexpr std::array parameters{
     attenuation_parameter,
 };
 
-constexpr std::array traces{Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};
+constexpr std::array traces{
+    Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};
 constexpr std::array results{
     Product{"highest_level", Unit::dbuv, "highest level of the trace, in the capture's unit"},
     Product{"highest_level_frequency", Unit::hertz, "where it stands"},
@@ -68,16 +69,17 @@ Outcome run(Spectrum capture, const Parameters&) {
 }  // namespace
 
 Procedure emission_scan() {
-    return {"emission.scan",
-            "Disturbance level against frequency",
-            "Takes the trace of a measuring receiver or analyser (CISPR 16-2-1, CISPR 16-2-3) as it is and finds "
-            "its highest level. No value is made up between points. An overloaded capture gives no verdict.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
-            preset};
+    return {
+        "emission.scan",
+        "Disturbance level against frequency",
+        "Takes the trace of a measuring receiver or analyser (CISPR 16-2-1, CISPR 16-2-3) as it is and finds "
+        "its highest level. No value is made up between points. An overloaded capture gives no verdict.",
+        parameters,
+        traces,
+        results,
+        setup,
+        run,
+        preset};
 }
 
 }  // namespace rt

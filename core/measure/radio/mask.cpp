@@ -76,7 +76,8 @@ double median_outside(const Spectrum& s, double from, double to) {
 }
 
 // The reasons to refuse: what was seen is not a carrier on this channel.
-std::optional<std::string> doubt(const Spectrum& s, double centre, double window, const Peak& peak, double channel) {
+std::optional<std::string> doubt(const Spectrum& s, double centre, double window, const Peak& peak,
+                                 double channel) {
     constexpr double above_surroundings_db = 6, elsewhere_db = 10;
     const auto all = *highest(s, s.frequency_hz.front(), s.frequency_hz.back());
     if (all.level > peak.level + elsewhere_db) {
@@ -120,8 +121,8 @@ Outcome run(Spectrum capture, const Parameters& p) {
     Outcome outcome;
     const auto peak = highest(capture, centre - window, centre + window);
     if (!peak) {
-        outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) + " of the carrier at " +
-                          format({centre, Unit::hertz});
+        outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) +
+                          " of the carrier at " + format({centre, Unit::hertz});
     } else {
         outcome.invalid = doubt(capture, centre, window, *peak, channel);
         outcome.results.push_back({"reference_level", {peak->level, Unit::dbm}, {}});
@@ -155,17 +156,18 @@ Outcome run(Spectrum capture, const Parameters& p) {
 }  // namespace
 
 Procedure radio_mask() {
-    return {"radio.mask",
-            "Transmit power spectral density around the carrier",
-            "Finds the reference level near the carrier and sums the channel power, so that the spectrum can be "
-            "judged against a relative or absolute mask (IEEE 802.15.4, transmit power spectral density mask). "
-            "Refuses when nothing stands out at the carrier or when the strongest signal is elsewhere.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
-            preset};
+    return {
+        "radio.mask",
+        "Transmit power spectral density around the carrier",
+        "Finds the reference level near the carrier and sums the channel power, so that the spectrum can be "
+        "judged against a relative or absolute mask (IEEE 802.15.4, transmit power spectral density mask). "
+        "Refuses when nothing stands out at the carrier or when the strongest signal is elsewhere.",
+        parameters,
+        traces,
+        results,
+        setup,
+        run,
+        preset};
 }
 
 }  // namespace rt

@@ -1,0 +1,81 @@
+// The parts of one point of a run: a sweep over a socket, the kept capture, the durable commit.
+#include <benchmark/benchmark.h>
+#include <stdlib.h>
+
+#include <filesystem>
+
+#include "lab/bench/roles.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/formats/spectrum_csv.hpp"
+#include "lab/simulate/server.hpp"
+#include "lab/tally/tally.hpp"
+
+namespace {
+
+struct Folder {
+    std::filesystem::path path;
+    Folder() {
+        std::string name = "benchmark-XXXXXX";  // here, on the disk that runs are kept on
+        path = ::mkdtemp(name.data());
+    }
+    ~Folder() { std::filesystem::remove_all(path); }
+};
+
+rt::SpectrumSetup setup() {
+    rt::SpectrumSetup s;
+    s.start_hz = 1e6, s.stop_hz = 2e6, s.points = 101, s.resolution_bandwidth_hz = 30e3, s.dwell_s = 1e-4;
+    s.reference_level = rt::Quantity{-20, rt::Unit::dbm};
+    return s;
+}
+
+void sweep_over_socket(benchmark::State& state) {
+    Folder folder;
+    rt::write_file(folder.path / "unit.toml", "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n");
+    rt::SimulatedAnalyser::Options options;
+    options.instant = true;
+    auto unit = std::make_shared<rt::SimulatedUnit>(folder.path / "unit.toml");
+    rt::InstrumentServer server(std::make_shared<rt::SimulatedAnalyser>(unit, options));
+    rt::Instrument instrument;
+    instrument.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
+    rt::AnalyserRole role(rt::ScpiSession(instrument, server.host(), server.port()));
+    for (auto _ : state) benchmark::DoNotOptimize(role.sweep(setup()));
+}
+
+void keep_capture(benchmark::State& state) {
+    Folder folder;
+    rt::Spectrum s;
+    for (int i = 0; i < 101; ++i) {
+        s.frequency_hz.push_back(1e6 + 1e4 * i);
+        s.level.push_back(-90 + 0.1 * i);
+    }
+    int number = 0;
+    for (auto _ : state) {
+        const std::string text = rt::spectrum_csv(s);
+        rt::write_file(folder.path / (std::to_string(number++) + ".csv"), text);
+        benchmark::DoNotOptimize(rt::sha256(text));
+    }
+}
+
+void commit_point(benchmark::State& state) {
+    Folder folder;
+    rt::Tally tally = rt::Tally::create(folder.path / "run");
+    rt::RunRecord head;
+    head.tests.push_back({"t", "t", "p", "i", "", 1});
+    tally.begin(head);
+    rt::PointRecord point;
+    point.test = "t";
+    point.axes = {{"channel", "11"}, {"level", "8 dBm"}};
+    point.parameters = {{"bandwidth", "9 kHz"}, {"detector", "peak"}, {"dwell", "1 ms"}};
+    point.results.push_back({"highest_level", {1, rt::Unit::dbuv}, {}});
+    point.findings.emplace_back();
+    for (auto _ : state) {
+        point.id = std::to_string(++point.position);
+        tally.add(point);
+    }
+}
+
+}  // namespace
+
+BENCHMARK(sweep_over_socket)->Unit(benchmark::kMicrosecond);
+BENCHMARK(keep_capture)->Unit(benchmark::kMicrosecond);
+BENCHMARK(commit_point)->Unit(benchmark::kMicrosecond);
