@@ -1,5 +1,6 @@
 #include "cli/campaign_options.hpp"
 
+#include <chrono>
 #include <csignal>
 #include <set>
 
@@ -77,8 +78,16 @@ class ConsoleListener : public RunListener {
                              printable(head + finding.rule + "  " + margin_text(finding)));
             }
         }
+        const auto now = std::chrono::steady_clock::now();
+        if (done < total && now - said_ < std::chrono::seconds(1)) return;
+        said_ = now;
         console_.progress("           point " + std::to_string(done) + " of " + std::to_string(total) + ", " +
-                          duration_text(seconds_left) + " left");
+                          duration_text(seconds_left) + " left; " + tally_text());
+    }
+
+    std::string tally_text() const {
+        return std::to_string(counts_.pass) + " PASS, " + std::to_string(counts_.marginal) + " MARGINAL, " +
+               std::to_string(counts_.fail) + " FAIL, " + std::to_string(counts_.none) + " NONE so far";
     }
 
     bool stop() override { return interrupted != 0; }
@@ -87,6 +96,7 @@ class ConsoleListener : public RunListener {
     const Console& console_;
     bool json_;
     VerdictCounts counts_;
+    std::chrono::steady_clock::time_point said_{};  // progress at most once a second
 };
 
 }  // namespace

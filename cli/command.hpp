@@ -58,6 +58,9 @@ std::filesystem::path share_folder();
 // Shipped rulebooks and those named with --rulebook.
 RuleLibrary load_rules(const Call& call);
 
+// A name for a figure: ends in .svg or .png, in a folder that exists. Throws Error(input) naming the option.
+void require_figure_name(const std::string& option, const std::filesystem::path& file);
+
 Command demo_command();
 Command draft_command();
 Command check_command();

@@ -15,8 +15,7 @@ inline void copy_shipped(const std::filesystem::path& from, const std::filesyste
     make_folder(to);
     for (const auto& name : names) {
         if (std::filesystem::exists(to / name)) {
-            throw Error(ErrorKind::output, (to / name).string(),
-                        "exists already and is never overwritten: name another folder");
+            fail_input((to / name).string(), "exists already and is never overwritten: name another folder");
         }
     }
     for (const auto& name : names) write_file(to / name, read_file(from / name));

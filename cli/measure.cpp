@@ -35,6 +35,15 @@ void set_parameters(Parameters& parameters, const Texts& settings) {
     }
 }
 
+// The file, with what the command line knows beyond it.
+Spectrum read_capture(const Call& call, const std::string& file, const Parameters& stated) {
+    Spectrum capture = read_spectrum_csv(file);
+    complete(capture, stated);
+    if (call.flag("impedance"))
+        capture.impedance_ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
+    return capture;
+}
+
 // The marginal distance counts for levels only, as in a campaign.
 JudgeOptions judge_options(const Call& call, const Rule& rule) {
     JudgeOptions options;
@@ -81,17 +90,20 @@ ExitCode run(const Call& call) {
             "the procedures");
     }
     const Procedure& procedure = find_procedure(words[0]);
+    const std::string figure = call.text("figure");
+    if (!figure.empty()) require_figure_name("figure", figure);
     const RuleLibrary library = load_rules(call);
     std::vector<RuleRef> rules;
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
+    const Spectrum capture = read_capture(call, words[1], parameters);
     for (const auto& id : call.texts("rule")) {
         rules.push_back(library.find(id));
         require_applicable(procedure, rules.back());
         procedure.preset(*rules.back().rule, parameters);
     }
     parameters.fill_presets();
-    Outcome outcome = measure(procedure, read_spectrum_csv(words[1]), parameters);
+    Outcome outcome = measure(procedure, capture, parameters);
     std::vector<Finding> findings;
     VerdictCounts counts;
     for (const auto& rule : rules) {
@@ -99,13 +111,10 @@ ExitCode run(const Call& call) {
         findings.push_back(judge(rule, outcome, judge_options(call, *rule.rule)));
         counts.add(findings.back().verdict);
     }
-    if (const std::string figure = call.text("figure"); !figure.empty() && !outcome.traces.empty()) {
-        if (!figure.ends_with(".svg") && !figure.ends_with(".png"))
-            fail_input("--figure " + figure + ": write a name ending in .svg or .png");
+    if (!figure.empty() && !outcome.traces.empty()) {
+        const std::string title = std::filesystem::path(words[1]).filename().string();
         Plotter plotter;
-        plotter.draw(trace_figure(outcome.traces.front(), std::filesystem::path(words[1]).filename().string(),
-                                  rules, findings),
-                     figure);
+        plotter.draw(trace_figure(outcome.traces.front(), title, rules, findings), figure);
         plotter.finish();
     }
     if (call.flag("json")) {
@@ -127,6 +136,7 @@ Command measure_command() {
             "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
             {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
              {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
+             {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
              {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
              {"allow-partial", "", "judge a trace that covers only a part of the limit"},
              rulebook_option,

@@ -148,6 +148,16 @@ RuleLibrary load_rules(const Call& call) {
     return library;
 }
 
+void require_figure_name(const std::string& option, const std::filesystem::path& file) {
+    if (file.extension() != ".svg" && file.extension() != ".png") {
+        fail_input("--" + option + " " + file.string() + ": write a name ending in .svg or .png");
+    }
+    const auto folder = file.has_parent_path() ? file.parent_path() : ".";
+    if (!std::filesystem::is_directory(folder)) {
+        fail_input("--" + option + " " + file.string() + ": there is no folder " + folder.string());
+    }
+}
+
 int run_program(int argc, const char* const* argv) {
     try {
         return static_cast<int>(run_command_line(argc, argv));

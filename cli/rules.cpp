@@ -136,8 +136,7 @@ void show(const Call& call, RuleRef ref) {
 
 void draw(const Call& call, std::vector<RuleRef> rules) {
     const std::string file = call.text("out").empty() ? "rules.svg" : call.text("out");
-    if (!file.ends_with(".svg") && !file.ends_with(".png"))
-        fail_input("--out " + file + ": write a name ending in .svg or .png");
+    require_figure_name("out", file);
     const std::size_t all = rules.size();
     std::erase_if(rules, [](RuleRef r) { return r.rule->bound(); });
     if (rules.empty()) fail_input("nothing to draw: bounds of a single value have no line");

@@ -1,6 +1,7 @@
 // The list of procedures. Adding one is one file pair and one line here.
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -55,6 +56,24 @@ Outcome measure(const Procedure& procedure, Spectrum capture, const Parameters& 
     if (overload) outcome.invalid = *overload;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);
     return outcome;
+}
+
+void complete(Spectrum& capture, const Parameters& stated) {
+    if (const auto detector = stated.detector("detector")) {
+        if (capture.detector && *capture.detector != *detector) {
+            fail_input(std::string("the capture states the detector ") + name(*capture.detector) +
+                       ", the parameter says " + name(*detector));
+        }
+        capture.detector = detector;
+    }
+    if (const auto bandwidth = stated.number("bandwidth")) {
+        auto& known = capture.resolution_bandwidth_hz;
+        if (known && std::abs(*known - *bandwidth) > 1e-6 * *bandwidth) {
+            fail_input("the capture states the bandwidth " + format({*known, Unit::hertz}) +
+                       ", the parameter says " + format({*bandwidth, Unit::hertz}));
+        }
+        known = bandwidth;
+    }
 }
 
 void invalidate(Outcome& outcome, std::string reason) {

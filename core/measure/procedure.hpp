@@ -63,6 +63,10 @@ void require_applicable(const Procedure& procedure, RuleRef rule);
 // Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 
+// Detector and bandwidth that a capture does not state are taken from parameters that a person set. Throws
+// Error(input) when both are known and differ.
+void complete(Spectrum& capture, const Parameters& stated);
+
 // Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look
 // at.
 void invalidate(Outcome& outcome, std::string reason);

@@ -80,7 +80,7 @@ void write_file(const std::filesystem::path& path, std::string_view content) {
 void make_folder(const std::filesystem::path& path) {
     std::error_code error;
     std::filesystem::create_directories(path, error);
-    if (error) throw Error(ErrorKind::output, path.string(), "cannot be made: " + error.message());
+    if (error) fail_input(path.string(), "cannot be made: " + error.message() + "; name another folder");
 }
 
 std::string sha256(std::string_view content) {

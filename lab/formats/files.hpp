@@ -13,7 +13,7 @@ std::string read_file(const std::filesystem::path& path);
 // Written beside its final name, flushed to the disk, then renamed. Throws Error(output).
 void write_file(const std::filesystem::path& path, std::string_view content);
 
-// Makes the folder and those above it. Throws Error(output).
+// Makes the folder and those above it. Throws Error(input): a person named it.
 void make_folder(const std::filesystem::path& path);
 
 // SHA-256 (FIPS 180-4) as 64 hexadecimal digits.

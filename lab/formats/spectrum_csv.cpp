@@ -16,12 +16,17 @@ struct Column {
     Unit unit = Unit::none;  // after conversion
 };
 
-// "level [dBuV]" or "level (dBuV)" gives "dBuV".
+// "level [dBuV]", "level (dBuV)", "level_dBuV" and "level dBuV" give "dBuV"; "level" gives nothing.
 std::string_view unit_text(std::string_view heading) {
     const auto open = heading.find_last_of("[(");
     const auto close = heading.find_last_of("])");
-    if (open == std::string_view::npos || close == std::string_view::npos || close < open) return {};
-    return trim(heading.substr(open + 1, close - open - 1));
+    if (open != std::string_view::npos && close != std::string_view::npos && open < close) {
+        return trim(heading.substr(open + 1, close - open - 1));
+    }
+    const auto word = trim(heading);
+    const auto before = word.find_last_of("_ ");
+    if (before == std::string_view::npos || !parse_unit(word.substr(before + 1))) return {};
+    return word.substr(before + 1);
 }
 
 class Reader {

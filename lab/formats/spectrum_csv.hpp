@@ -6,8 +6,8 @@
 //   frequency [Hz],level [dBuV]
 //   150000,43.12
 //
-// Columns are separated by comma, semicolon or tab; the decimal point is a point. Further columns are
-// ignored.
+// Headings may also end in the unit: frequency_MHz, level dBuV. Columns are separated by comma, semicolon or
+// tab; the decimal point is a point. Further columns are ignored.
 #pragma once
 
 #include <filesystem>

@@ -1,6 +1,10 @@
 #include "lab/tally/tally.hpp"
 
+#include <unistd.h>
+
+#include <cerrno>
 #include <chrono>
+#include <cstring>
 #include <ctime>
 
 #include "core/base/error.hpp"
@@ -49,10 +53,13 @@ Tally::Tally(Tally&&) noexcept = default;
 Tally Tally::create(const std::filesystem::path& folder) {
     const auto file = folder / tally_file;
     if (std::filesystem::exists(file)) {
-        throw Error(ErrorKind::output, folder.string(),
-                    "holds a run already, which is never overwritten: name another folder");
+        fail_input(folder.string(), "holds a run already, which is never overwritten: name another folder");
     }
     make_folder(folder);
+    if (::access(folder.c_str(), W_OK | X_OK) != 0) {
+        fail_input(folder.string(),
+                   std::string("cannot be written: ") + std::strerror(errno) + "; name another folder");
+    }
     Database database(file.string(), SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
     // Write-ahead log with a flush at every commit: a point is durable when its transaction is.
     database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON");

@@ -13,7 +13,7 @@ inline constexpr const char* tally_file = "tally.sqlite";
 
 class Tally {
   public:
-    // Throws Error(output) if the folder holds a tally already or cannot be written.
+    // Throws Error(input) if the folder holds a tally already or cannot be made.
     static Tally create(const std::filesystem::path& folder);
     // Throws Error(input) for a folder without a tally, one that SQLite cannot read, or another schema.
     static Tally open(const std::filesystem::path& folder);

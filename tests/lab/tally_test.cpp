@@ -126,7 +126,7 @@ TEST_CASE("another process sees each point as soon as it is kept") {
 TEST_CASE("a run is never overwritten, and other folders are no runs") {
     TestFolder folder;
     Tally::create(folder / "run");
-    CHECK(error_text(ErrorKind::output, [&] { Tally::create(folder / "run"); }) ==
+    CHECK(input_error([&] { Tally::create(folder / "run"); }) ==
           (folder / "run").string() +
               ": holds a run already, which is never overwritten: name another folder");
     CHECK(input_error([&] { Tally::open(folder / "none"); }) ==
