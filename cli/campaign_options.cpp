@@ -42,11 +42,23 @@ std::string rules_text(const Test& test, const Point& point) {
     return rules.empty() ? "not judged" : rules;
 }
 
-std::string margin_text(const Finding& f) {
-    if (!f.margin) return f.reason;
-    std::string text = "margin " + fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
-    if (f.at) text += " at " + place_text(f);
+std::string padded(std::string text, std::size_t width) {
+    if (text.size() < width) text.insert(0, width - text.size(), ' ');
     return text;
+}
+
+// "   4   -4.47 dB  supply-emission: state=transmitting  at 395.244 kHz  cispr-32/mains-b-av"
+std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding) {
+    std::string line = padded(std::to_string(point.position), std::to_string(total).size()) + "  ";
+    if (finding) {
+        const auto unit = std::string(" ") + pretty(finding->margin_unit());
+        line += padded(finding->margin ? fixed(*finding->margin, 2) + unit : "-", 10) + "  ";
+    }
+    line += point.test + ": " + point.label;
+    if (!finding) return line;
+    if (finding->at) line += "  at " + place_text(*finding);
+    line += "  " + finding->rule;
+    return finding->margin ? line : line + ": " + finding->reason;
 }
 
 volatile std::sig_atomic_t interrupted = 0;
@@ -70,12 +82,11 @@ class ConsoleListener : public RunListener {
                     double seconds_left) override {
         for (const auto& finding : point.findings) counts_.add(finding.verdict);
         if (!json_) {
-            const std::string head =
-                std::to_string(point.position) + "  " + point.test + "  " + point.label + "  ";
-            if (point.findings.empty()) console_.out("measured  " + printable(head));
+            if (point.findings.empty())
+                console_.out("measured  " + printable(point_line(point, total, nullptr)));
             for (const auto& finding : point.findings) {
                 console_.out(console_.verdict(finding.verdict) + "  " +
-                             printable(head + finding.rule + "  " + margin_text(finding)));
+                             printable(point_line(point, total, &finding)));
             }
         }
         const auto now = std::chrono::steady_clock::now();

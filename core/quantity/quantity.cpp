@@ -176,19 +176,14 @@ std::string joined(const std::string& number, const std::string& unit) {
 
 }  // namespace
 
-std::string format(Quantity q) {
+std::string format(Quantity q, int digits) {
     if (!std::isfinite(q.value)) return "-";
     const auto shown = with_prefix(q);
     int decimals = 2;
     if (!is_decibel(q.unit)) {
-        const int integer_digits =
-            shown.value == 0
-                ? 1
-                : std::max(1, static_cast<int>(std::floor(std::log10(std::abs(shown.value)))) + 1);
-        decimals = std::max(0, 7 - integer_digits);
-        if (shown.value != 0 && std::abs(shown.value) < 1) {
-            decimals = 6 - static_cast<int>(std::floor(std::log10(std::abs(shown.value))));
-        }
+        // Digits before the point; below 1 as many zeros behind it do not count.
+        const double magnitude = shown.value == 0 ? 0 : std::floor(std::log10(std::abs(shown.value)));
+        decimals = std::max(0, digits - 1 - static_cast<int>(magnitude));
     }
     return joined(decimal(shown.value, decimals), shown.unit);
 }

@@ -34,9 +34,9 @@ std::optional<Quantity> convert(Quantity quantity, Unit to);
 // Also everything convert() above does. Throws Error(input) for an impedance that is not positive.
 std::optional<Quantity> convert(Quantity quantity, Unit to, Quantity impedance);
 
-// For people: prefix chosen so that the number is 1 to 1000, at most 7 significant digits for prefixed
-// units, 2 decimals for decibels, trailing zeros dropped: "2.405 GHz", "53.21 dBµV", "35 %".
-std::string format(Quantity quantity);
+// For people: prefix chosen so that the number is 1 to 1000, at most `digits` significant digits, 2 decimals
+// for decibels, trailing zeros dropped: "2.405 GHz", "53.21 dBµV", "35 %".
+std::string format(Quantity quantity, int digits = 7);
 
 // The same with a fixed number of decimals, for columns: "53.20 dBµV". Prefixed units as in format().
 std::string format_fixed(Quantity quantity, int decimals);

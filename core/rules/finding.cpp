@@ -38,9 +38,9 @@ void VerdictCounts::add(Verdict verdict) {
 
 std::string place_text(const Finding& finding) {
     if (!finding.at) return "";
-    if (!finding.at_offset) return format(*finding.at);
+    if (!finding.at_offset) return format(*finding.at, 6);
     const Quantity distance{std::abs(finding.at->value), finding.at->unit};
-    return (finding.at->value < 0 ? "fc − " : "fc + ") + format(distance);
+    return (finding.at->value < 0 ? "fc − " : "fc + ") + format(distance, 6);
 }
 
 static int urgency(Verdict verdict) {

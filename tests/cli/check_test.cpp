@@ -33,7 +33,7 @@ TEST_CASE("check shows every point, the rules and the time") {
     CHECK(said.err.empty());
     CHECK(contains(said.out, "  1  state=idle  1 MHz to 2 MHz, RBW 9 kHz, peak  cispr-32/mains-b-qp\n"));
     CHECK(contains(said.out, "  2  state=on "));
-    CHECK(contains(said.out, "CISPR 32, edition 2 (2015) with amendment 1 (2019), Annex A, Table A.10"));
+    CHECK(contains(said.out, "CISPR 32, ed. 2 (2015) + A1 (2019), Annex A, Table A.10"));
     CHECK(contains(said.out, "2 points, estimated measuring time 0.0 s\n"));
     World slow;
     slow.test.replace(slow.test.find("100 us"), 6, "90 s");

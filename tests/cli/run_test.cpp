@@ -121,9 +121,10 @@ TEST_CASE("overload: the reason, no verdict, no number") {
     world.line_dbuv = 60;
     const Said said = world.run();
     CHECK(said.code == 4);
-    CHECK(contains(said.out,
-                   "scan  state=on  cispr-32/mains-b-qp  analyser overloaded: raise the reference level or "
-                   "the attenuation"));
+    CHECK(
+        contains(said.out,
+                 "-  scan: state=on  cispr-32/mains-b-qp: analyser overloaded: raise the reference level or "
+                 "the attenuation"));
 }
 
 TEST_CASE(
