@@ -132,7 +132,8 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
         std::vector<std::vector<std::string>> rows;
         for (const auto& point : planned.points) {
             if (++number > most) continue;
-            rows.push_back({std::to_string(number), label(test.sweep, point),
+            rows.push_back({padded(std::to_string(number), std::to_string(plan.points()).size()),
+                            label(test.sweep, point),
                             setup_text(test.procedure->setup(test.parameters_at(point))),
                             rules_text(test, point)});
         }

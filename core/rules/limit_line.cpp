@@ -136,19 +136,36 @@ class Comparer {
         }
     }
 
-    // Points begin to end lie strictly inside the piece, where the limit is monotonic.
+    // Points begin to end lie strictly inside the piece, where the limit is monotonic: over a block it stays
+    // between its two ends. What these bounds settle needs no logarithm.
     void block(const LimitPiece& piece, std::size_t begin, std::size_t end) {
         const double sign = line_.sense() == Sense::upper ? 1 : -1;
+        const double first = sign * piece.level(x_[begin]), last = sign * piece.level(x_[end - 1]);
+        const double low = std::min(first, last) - slack, high = std::max(first, last) + slack;
         const double top = extreme(y_.subspan(begin, end - begin), sign) + sign * shift_;
-        const double limit = std::min(sign * piece.level(x_[begin]), sign * piece.level(x_[end - 1]));
-        const double bound = limit - top;  // no point of the block has a smaller margin
-        const double slack = 1e-9;         // the two ways of computing it may round differently
-        if (bound > std::max(out_.worst_margin, marginal_) + slack) {
+        if (low - top > std::max(out_.worst_margin, marginal_)) {
             out_.judged += end - begin;
             return;
         }
-        for (std::size_t i = begin; i < end; ++i) point(i, piece.level(x_[i]));
+        for (std::size_t i = begin; i < end; ++i) {
+            const double level = sign * (y_[i] + shift_);
+            if (!settled(low - level, high - level)) point(i, piece.level(x_[i]));
+        }
     }
+
+    // Counts a point whose margin is known only to lie between two bounds, if that is enough.
+    bool settled(double at_least, double at_most) {
+        if (!(at_least > out_.worst_margin)) return false;  // it might be the worst; or it is no number
+        const bool beyond = at_most < 0;
+        const bool close = at_least >= 0 && at_most < marginal_;
+        if (!beyond && !close && !(at_least >= std::max(0.0, marginal_))) return false;
+        ++out_.judged;
+        out_.beyond += beyond;
+        out_.close += close;
+        return true;
+    }
+
+    static constexpr double slack = 1e-9;  // bounds and points may round differently
 
     std::span<const double> x_;
     std::span<const double> y_;

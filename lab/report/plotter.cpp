@@ -98,7 +98,8 @@ std::string script(const Figure& figure, const std::string& file) {
     out += "set output " + text(file) + "\nset encoding utf8\n";
     out += "set xlabel " + text(figure.x_label) + "\nset ylabel " + text(figure.y_label) + "\n";
     out +=
-        "set border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' lt 1 lw 0.6\n";
+        "set rmargin 3\nset border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' "
+        "lt 1 lw 0.6\n";
     // The title heads the key, so that both stand above the curves in this order.
     out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
            " left font ',14'\n";

@@ -110,6 +110,20 @@ Data pair_list(const RunRecord& run, const std::string& prefix) {
     return out;
 }
 
+// The unit's details, those that name it first.
+Data unit_list(const RunRecord& run) {
+    Data out = list();
+    for (const char* name : {"maker", "model", "serial", "hardware", "firmware", "description"}) {
+        const std::string value = run.fact(std::string("unit.") + name);
+        if (value.empty()) continue;
+        Data entry;
+        entry.set("name", name);
+        entry.set("value", value);
+        out << entry;
+    }
+    return out;
+}
+
 std::string readable_time(const std::string& iso) {
     return iso.size() < 19 ? iso : iso.substr(0, 10) + " " + iso.substr(11, 8) + " UTC";
 }
@@ -312,7 +326,7 @@ std::string page(const RunData& data, const Figures& figures) {
     page.set("fail", std::to_string(counts.fail));
     page.set("none", std::to_string(counts.none));
     page.set("total", std::to_string(counts.total()));
-    page.set("unit", pair_list(run, "unit."));
+    page.set("unit", unit_list(run));
     page.set("environment", pair_list(run, "environment."));
     Data findings = list();
     bool changed = false;
