@@ -58,10 +58,9 @@ void keep_capture(benchmark::State& state) {
 
 void commit_point(benchmark::State& state) {
     Folder folder;
-    rt::Tally tally = rt::Tally::create(folder.path / "run");
     rt::RunRecord head;
     head.tests.push_back({"t", "t", "p", "i", "", 1});
-    tally.begin(head);
+    rt::Tally tally = rt::Tally::create(folder.path / "run", [&] { return head; });
     rt::PointRecord point;
     point.test = "t";
     point.axes = {{"channel", "11"}, {"level", "8 dBm"}};

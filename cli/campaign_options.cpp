@@ -8,22 +8,42 @@
 #include "lab/bench/roles.hpp"
 #include "lab/report/report.hpp"
 #include "lab/report/tables.hpp"
+#include "lab/run/kept_inputs.hpp"
 #include "lab/run/runner.hpp"
+#include "lab/tally/tally.hpp"
 
 namespace rt {
+
+namespace {
+
+// `loaded->library` holds its rulebooks already.
+void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
+          const InputFiles& files) {
+    loaded.campaign = read_campaign(campaign, loaded.library, files);
+    const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
+    if (bench_path.empty()) {
+        fail_input(campaign.string(),
+                   "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
+    }
+    loaded.bench = read_bench(bench_path, files);
+    loaded.plan = make_plan(loaded.campaign, loaded.bench);
+}
+
+}  // namespace
 
 std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
                                               const std::filesystem::path& bench) {
     auto loaded = std::make_unique<LoadedCampaign>();
     loaded->library = load_rules(call);
-    loaded->campaign = read_campaign(campaign, loaded->library);
-    const auto bench_path = bench.empty() ? loaded->campaign.bench : bench;
-    if (bench_path.empty()) {
-        fail_input(campaign.string(),
-                   "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
-    }
-    loaded->bench = read_bench(bench_path, share_folder() / "dialects");
-    loaded->plan = make_plan(loaded->campaign, loaded->bench);
+    load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"));
+    return loaded;
+}
+
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run) {
+    auto loaded = std::make_unique<LoadedCampaign>();
+    const KeptFiles files(run, Tally::open(run).read().files);
+    for (const auto& book : files.further_rulebooks()) loaded->library.add(book);
+    load(*loaded, files.campaign(), files.find("bench", "", ""), files);
     return loaded;
 }
 
@@ -161,10 +181,11 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
 }
 
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
-                        bool with_report) {
+                        bool with_report, bool resume) {
     const Console& console = call.console;
     ConsoleListener listener(call);
-    const RunEnd end = carry_out(loaded.plan, loaded.library, folder, listener);
+    const RunEnd end = resume ? carry_on(loaded.plan, folder, listener)
+                              : carry_out(loaded.plan, loaded.library, folder, listener);
     const bool complete = end.state == RunEnd::State::complete;
     std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
     const RunData data(folder);

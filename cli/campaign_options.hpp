@@ -19,11 +19,15 @@ struct LoadedCampaign {
 std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
                                               const std::filesystem::path& bench);
 
+// The same from the inputs that a run keeps, to carry it on.
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run);
+
 // Prints every point (at most `most`), what it takes and what is missing.
 void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most);
 
 // Carries the plan out with a line a point, writes the report into `folder`/report and prints the summary.
+// With `resume`, only what the run in `folder` lacks.
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
-                        bool with_report);
+                        bool with_report, bool resume);
 
 }  // namespace rt

@@ -21,7 +21,7 @@ ExitCode run(const Call& call) {
         print_plan(call, *loaded, 200);
         call.console.out("");
     }
-    return run_and_report(call, *loaded, folder / "run", true);
+    return run_and_report(call, *loaded, folder / "run", true, false);
 }
 
 }  // namespace

@@ -16,24 +16,34 @@ std::string folder_name(const Campaign& campaign) {
 
 ExitCode run(const Call& call) {
     const auto files = call.texts("campaign");
-    if (files.size() != 1) fail_input("run needs one campaign file: rare-tally run CAMPAIGN");
-    const auto loaded = load_campaign(call, files.front(), call.text("bench"));
+    const std::string resume = call.text("resume");
+    if (files.size() != (resume.empty() ? 1 : 0)) {
+        fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
+    }
+    if (!resume.empty() && (call.flag("out") || call.flag("bench") || call.flag("rulebook"))) {
+        fail_input("--resume takes everything from the run folder: leave out --out, --bench and --rulebook");
+    }
+    const auto loaded =
+        resume.empty() ? load_campaign(call, files.front(), call.text("bench")) : load_kept_campaign(resume);
     for (const auto& warning : loaded->plan.warnings) call.console.progress("attention: " + warning);
     const std::string out = call.text("out");
-    return run_and_report(call, *loaded, out.empty() ? folder_name(loaded->campaign) : out,
-                          !call.flag("no-report"));
+    const std::filesystem::path folder = !resume.empty() ? resume
+                                         : out.empty()   ? folder_name(loaded->campaign)
+                                                         : out;
+    return run_and_report(call, *loaded, folder, !call.flag("no-report"), !resume.empty());
 }
 
 }  // namespace
 
 Command run_command() {
     return {"run",
-            "CAMPAIGN [--bench FILE] [--out DIR]",
+            "CAMPAIGN [--bench FILE] [--out DIR] | --resume RUN",
             "carry a campaign out: measure, judge, keep, report",
             "rare-tally run campaign.toml --bench bench.toml --out first-run",
             {bench_option,
              rulebook_option,
              {"out", "DIR", "run folder; without it, named after campaign and time"},
+             {"resume", "RUN", "carry a stopped or killed run on: only the points it lacks are measured"},
              {"no-report", "", "measure and judge only"}},
             "campaign",
             run};

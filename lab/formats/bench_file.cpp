@@ -73,8 +73,8 @@ void require_address(const ConfigSection& section, const std::string& address) {
                  in_quotes(address) + " is no address: write \"tcp://host:port\" or \"simulated\"");
 }
 
-Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench_folder,
-                           const std::filesystem::path& dialects) {
+Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench,
+                           const InputFiles& files) {
     Instrument instrument;
     instrument.role = section.text("role");
     instrument.name = section.text("name");
@@ -82,11 +82,12 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     instrument.address = section.text("address");
     require_address(section, instrument.address);
     const std::string dialect = section.text("dialect");
-    const auto path = dialect.ends_with(".toml") ? bench_folder / dialect : dialects / (dialect + ".toml");
+    const auto path = files.find("dialect", dialect, bench);
     if (!std::filesystem::exists(path)) {
         section.fail("dialect", "no dialect " + in_quotes(dialect) + ": there is no file " + path.string());
     }
     instrument.dialect = read_dialect(path);
+    instrument.dialect_reference = dialect;
     instrument.calibration_due = section.text("calibration_due");
     instrument.connected_to = section.text("connected_to");
     if (const auto timeout = section.quantity("timeout")) instrument.timeout_s = timeout->value;
@@ -124,7 +125,7 @@ Dialect read_dialect(const std::filesystem::path& file) {
     return dialect;
 }
 
-Bench read_bench(const std::filesystem::path& file, const std::filesystem::path& dialects) {
+Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     Bench bench;
     bench.file = file;
     bench.text = read_file(file);
@@ -132,13 +133,14 @@ Bench read_bench(const std::filesystem::path& file, const std::filesystem::path&
     const ConfigSection root(node, file.string(), root_section);
     bench.name = root.table("bench", bench_section)->text("name");
     for (const auto& section : root.tables("instrument", instrument_section)) {
-        auto instrument = read_instrument(section, file.parent_path(), dialects);
+        auto instrument = read_instrument(section, file, files);
         if (bench.find(instrument.role))
             section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
         bench.instruments.push_back(std::move(instrument));
     }
     if (const auto section = root.table("simulation", simulation_section)) {
-        bench.simulation = Simulation{file.parent_path() / section->text("unit"),
+        const std::string unit = section->text("unit");
+        bench.simulation = Simulation{files.find("simulated unit", unit, file), unit,
                                       static_cast<std::uint64_t>(section->whole("seed").value_or(1)),
                                       section->flag("instant")};
     }

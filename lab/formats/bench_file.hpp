@@ -10,6 +10,7 @@
 
 #include "core/signal/detector.hpp"
 #include "lab/formats/config.hpp"
+#include "lab/formats/input_files.hpp"
 
 namespace rt {
 
@@ -33,8 +34,9 @@ struct Instrument {
     std::string serial;
     std::string address;  // "tcp://host:port" or "simulated"
     Dialect dialect;
-    std::string calibration_due;  // ISO date, "" when not stated
-    std::string connected_to;     // "supply port through the network": for the report and the simulation
+    std::string dialect_reference;  // as the bench names it
+    std::string calibration_due;    // ISO date, "" when not stated
+    std::string connected_to;       // "supply port through the network": for the report and the simulation
     double timeout_s = 5;
     std::optional<double> impedance_ohm;
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
@@ -45,6 +47,7 @@ struct Instrument {
 
 struct Simulation {
     std::filesystem::path unit;  // what the simulated instruments see
+    std::string unit_reference;  // as the bench names it
     std::uint64_t seed = 1;
     bool instant = false;  // sweeps take no time
 };
@@ -59,8 +62,7 @@ struct Bench {
     const Instrument* find(std::string_view role) const;
 };
 
-// `dialects` is where shipped dialects are; a dialect name ending in .toml is a file beside the bench.
-Bench read_bench(const std::filesystem::path& file, const std::filesystem::path& dialects);
+Bench read_bench(const std::filesystem::path& file, const InputFiles& files);
 Dialect read_dialect(const std::filesystem::path& file);
 
 }  // namespace rt

@@ -273,7 +273,7 @@ std::string Campaign::unit_detail(std::string_view key) const {
     return at == unit.end() ? "" : at->second;
 }
 
-Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library) {
+Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files) {
     Campaign campaign;
     campaign.file = file;
     campaign.text = read_file(file);
@@ -285,20 +285,25 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library) 
     campaign.customer = head.text("customer");
     campaign.person = head.text("operator");
     campaign.note = head.text("note");
-    if (head.has("bench")) campaign.bench = file.parent_path() / head.text("bench");
+    if (head.has("bench")) campaign.bench = files.find("bench", head.text("bench"), file);
     if (const auto marginal = head.quantity("marginal")) campaign.marginal_db = marginal->value;
     for (const auto& key : unit_keys) {
         if (unit.has(key.name)) campaign.unit.emplace_back(key.name, unit.text(key.name));
     }
     campaign.environment = root.pairs("environment");
     for (const auto& book : head.texts("rulebooks")) {
-        head.at("rulebooks", [&] { library.add(file.parent_path() / book); });
+        head.at("rulebooks", [&] { library.add(files.find("rulebook", book, file), book); });
     }
     for (const auto& section : root.tables("test", test_section)) {
         Test test = read_test(section, library, campaign.marginal_db);
         const auto same = [&](const Test& other) { return other.name == test.name; };
         if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
             section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
+        }
+        for (const auto& judging : test.judgings) campaign.books.insert(judging.rule.book->id);
+        for (const auto& axis : section.tables("sweep", sweep_section)) {
+            const std::string plan = axis.text("plan");
+            if (!plan.empty()) campaign.books.insert(plan.substr(0, plan.find('/')));
         }
         campaign.tests.push_back(std::move(test));
     }

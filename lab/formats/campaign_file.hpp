@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <optional>
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -11,6 +12,7 @@
 #include "core/rules/judge.hpp"
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
+#include "lab/formats/input_files.hpp"
 #include "lab/formats/rulebook_file.hpp"
 
 namespace rt {
@@ -53,6 +55,7 @@ struct Campaign {
     TextPairs environment;  // temperature, humidity ...
     std::optional<double> marginal_db;
     std::filesystem::path bench;  // "" when the campaign names none
+    std::set<std::string> books;  // ids of the rulebooks it uses
     std::vector<Test> tests;
     std::filesystem::path file;
     std::string text;
@@ -63,6 +66,6 @@ struct Campaign {
 
 // Adds the rulebooks that the campaign names to `library`, which must outlive the campaign. Everything is
 // checked: procedures, parameters at every axis value, rules, channels, conditions.
-Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library);
+Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files);
 
 }  // namespace rt

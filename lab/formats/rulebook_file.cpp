@@ -225,7 +225,7 @@ Rulebook read_rulebook(std::string_view content, const std::string& file) {
     return book;
 }
 
-void RuleLibrary::add(const std::filesystem::path& file) {
+void RuleLibrary::add(const std::filesystem::path& file, const std::string& reference) {
     std::string content = read_file(file);
     Rulebook book = read_rulebook(content, file.string());
     for (const auto& entry : entries_) {
@@ -234,7 +234,7 @@ void RuleLibrary::add(const std::filesystem::path& file) {
                        "rulebook id " + in_quotes(book.id) + " is taken by " + entry.file.string());
         }
     }
-    entries_.push_back({std::move(book), file, std::move(content)});
+    entries_.push_back({std::move(book), file, std::move(content), reference});
 }
 
 void RuleLibrary::add_folder(const std::filesystem::path& folder) {

@@ -23,10 +23,11 @@ class RuleLibrary {
         Rulebook book;
         std::filesystem::path file;
         std::string text;
+        std::string reference;  // as a campaign names it; "" for shipped ones and those of the command line
     };
 
     // Throws Error(input) if a book's id is taken already.
-    void add(const std::filesystem::path& file);
+    void add(const std::filesystem::path& file, const std::string& reference = "");
     void add_folder(const std::filesystem::path& folder);  // every .toml in it, by name
 
     // "cispr-32/mains-b-qp". Throws Error(input) with the nearest known id.

@@ -9,55 +9,12 @@
 #include "lab/formats/files.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/run/instruments.hpp"
+#include "lab/run/kept_inputs.hpp"
 #include "lab/tally/tally.hpp"
 #include "lab/version.hpp"
 
 namespace rt {
 namespace {
-
-// Copies of everything the run depends on, so that it can be judged again years later.
-class InputCopies {
-  public:
-    InputCopies(const std::filesystem::path& folder) : folder_(folder) {}
-
-    void add(const std::string& kind, const std::string& name, const std::string& text) {
-        if (!names_.insert(name).second) return;
-        const auto path = folder_ / name;
-        make_folder(path.parent_path());
-        write_file(path, text);
-        records_.push_back({name, kind, sha256(text)});
-    }
-    const std::vector<FileRecord>& records() const { return records_; }
-
-  private:
-    std::filesystem::path folder_;
-    std::set<std::string> names_;
-    std::vector<FileRecord> records_;
-};
-
-std::vector<FileRecord> copy_inputs(const Plan& plan, const RuleLibrary& library,
-                                    const std::filesystem::path& folder) {
-    InputCopies copies(folder);
-    copies.add("campaign", "inputs/campaign.toml", plan.campaign->text);
-    copies.add("bench", "inputs/bench.toml", plan.bench->text);
-    std::set<const Rulebook*> used;
-    for (const auto& test : plan.campaign->tests) {
-        for (const auto& judging : test.judgings) used.insert(judging.rule.book);
-    }
-    for (const auto& entry : library.entries()) {
-        if (used.contains(&entry.book)) {
-            copies.add("rulebook", "inputs/rulebooks/" + slug(entry.book.id) + ".toml", entry.text);
-        }
-    }
-    for (const auto& instrument : plan.bench->instruments) {
-        copies.add("dialect", "inputs/dialects/" + slug(instrument.dialect.id) + ".toml",
-                   instrument.dialect.text);
-    }
-    if (plan.bench->simulation) {
-        copies.add("simulated unit", "inputs/simulated-unit.toml", read_file(plan.bench->simulation->unit));
-    }
-    return copies.records();
-}
 
 RunRecord head_of(const Plan& plan) {
     const Campaign& campaign = *plan.campaign;
@@ -105,26 +62,44 @@ class Runner {
           total_(plan.points()),
           planned_(plan.seconds()) {}
 
+    // Points that an earlier part of the run has measured.
+    void skip(const RunRecord& earlier) {
+        for (const auto& point : earlier.points) {
+            measured_.insert(point.id);
+            for (const auto& finding : point.findings) end_.counts.add(finding.verdict);
+        }
+    }
+
     RunEnd run(const Plan& plan) {
+        std::size_t position = 0;
         for (const auto& planned : plan.tests) {
-            for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
+            bool prepared = false;
             for (const auto& point : planned.points) {
+                ++position;
+                if (measured_.contains(point.id_text())) {
+                    planned_before_ += planned.seconds / static_cast<double>(planned.points.size());
+                    count_done(planned);
+                    continue;
+                }
                 if (listener_.stop()) {
                     end_.state = RunEnd::State::stopped;
                     return end_;
                 }
-                one_point(planned, point);
+                if (!std::exchange(prepared, true)) {
+                    for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
+                }
+                one_point(planned, point, position);
             }
         }
         return end_;
     }
 
   private:
-    void one_point(const PlannedTest& planned, const Point& point) {
+    void one_point(const PlannedTest& planned, const Point& point, std::size_t position) {
         const Test& test = *planned.test;
         PointRecord record;
         record.id = point.id_text();
-        record.position = ++done_;
+        record.position = position;
         record.test = test.name;
         record.label = label(test.sweep, point);
         record.started = utc_now();
@@ -143,8 +118,14 @@ class Runner {
         judge_point(planned, point, parameters, std::move(capture), record);
         record.ended = utc_now();
         tally_.add(record);
-        planned_done_ += planned.seconds / static_cast<double>(planned.points.size());
+        count_done(planned);
+        ++measured_now_;
         listener_.point_done(record, done_, total_, seconds_left());
+    }
+
+    void count_done(const PlannedTest& planned) {
+        ++done_;
+        planned_left_ -= planned.seconds / static_cast<double>(planned.points.size());
     }
 
     CaptureRecord keep(const PointRecord& record, const Spectrum& capture) {
@@ -177,8 +158,10 @@ class Runner {
     // What the plan expects for the rest, and for each point what instruments and tool needed besides so far.
     double seconds_left() const {
         const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - start_;
-        const double besides = std::max(0.0, passed.count() - planned_done_) / static_cast<double>(done_);
-        return std::max(0.0, planned_ - planned_done_) + besides * static_cast<double>(total_ - done_);
+        const double planned_now = planned_ - planned_left_ - planned_before_;
+        const double besides =
+            std::max(0.0, passed.count() - planned_now) / static_cast<double>(measured_now_);
+        return std::max(0.0, planned_left_) + besides * static_cast<double>(total_ - done_);
     }
 
     const std::filesystem::path& folder_;
@@ -188,28 +171,28 @@ class Runner {
     UnitSetter unit_;
     std::size_t total_;
     std::size_t done_ = 0;
-    double planned_;           // seconds
-    double planned_done_ = 0;  // of those, for finished points
+    std::set<std::string> measured_;  // ids
+    std::size_t measured_now_ = 0;    // by this process
+    double planned_;                  // seconds of the whole plan
+    double planned_left_ = planned_;
+    double planned_before_ = 0;  // of what was measured before this process
     std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
     RunEnd end_;
 };
 
 }  // namespace
 
-RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
-                 RunListener& listener) {
-    Tally tally = Tally::create(folder);
-    make_folder(folder / "captures");
-    RunRecord head = head_of(plan);
-    head.files = copy_inputs(plan, library, folder);
-    tally.begin(head);
+namespace {
+
+RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
+                const RunRecord& earlier) {
     try {
         BenchConnection bench(plan);
-        RunRecord found;
-        found.instruments = bench.identified();
-        tally.begin(found);
-        for (const auto& instrument : found.instruments) listener.connected(instrument);
-        const RunEnd end = Runner(plan, folder, tally, bench, listener).run(plan);
+        tally.put_instruments(bench.identified());
+        for (const auto& instrument : bench.identified()) listener.connected(instrument);
+        Runner runner(plan, folder, tally, bench, listener);
+        runner.skip(earlier);
+        const RunEnd end = runner.run(plan);
         tally.set_fact("state", end.state == RunEnd::State::complete ? "complete" : "stopped");
         tally.set_fact("ended", utc_now());
         return end;
@@ -219,6 +202,29 @@ RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesy
         tally.set_fact("ended", utc_now());
         throw;
     }
+}
+
+}  // namespace
+
+RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
+                 RunListener& listener) {
+    Tally tally = Tally::create(folder, [&] {
+        make_folder(folder / "captures");
+        RunRecord head = head_of(plan);
+        head.files = keep_inputs(plan, library, folder);
+        return head;
+    });
+    return run_plan(plan, folder, listener, tally, {});
+}
+
+RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener) {
+    Tally tally = Tally::open_to_write(folder);
+    const RunRecord earlier = tally.read();
+    tally.add(EventRecord{utc_now(), "resumed",
+                          "after " + std::to_string(earlier.points.size()) + " of " +
+                              std::to_string(plan.points()) + " points"});
+    tally.set_fact("state", "running");
+    return run_plan(plan, folder, listener, tally, earlier);
 }
 
 }  // namespace rt

@@ -34,4 +34,8 @@ struct RunEnd {
 RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
                  RunListener& listener);
 
+// Goes on with a run that was stopped, aborted or killed: measures the points that its tally does not have.
+// `plan` is made from the inputs that the run keeps. Throws Error(input) while another process writes it.
+RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener);
+
 }  // namespace rt

@@ -50,6 +50,7 @@ struct EventRecord {
 struct FileRecord {
     std::string file;  // relative to the run folder
     std::string kind, sha256;
+    std::string reference;  // as the file that needs it names it
 };
 
 struct RunRecord {

@@ -5,7 +5,8 @@ namespace rt {
 
 inline constexpr const char* tally_tables = R"sql(
 CREATE TABLE fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
-CREATE TABLE file (path TEXT PRIMARY KEY, kind TEXT NOT NULL, sha256 TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE file (
+    path TEXT PRIMARY KEY, kind TEXT NOT NULL, sha256 TEXT NOT NULL, reference TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE instrument (
     role TEXT PRIMARY KEY, name TEXT NOT NULL, serial TEXT NOT NULL, identity TEXT NOT NULL,
     calibration_due TEXT NOT NULL, connected_to TEXT NOT NULL, address TEXT NOT NULL) WITHOUT ROWID;

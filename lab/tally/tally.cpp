@@ -1,5 +1,7 @@
 #include "lab/tally/tally.hpp"
 
+#include <fcntl.h>
+#include <sys/file.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -27,13 +29,31 @@ VerdictCounts RunRecord::counts() const {
     return counts;
 }
 
+// One process writes a run. The lock goes with the process, however it ends.
+class FolderLock {
+  public:
+    explicit FolderLock(const std::filesystem::path& folder)
+        : file_(::open((folder / "tally.lock").c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0644)) {
+        if (file_ < 0 || ::flock(file_, LOCK_EX | LOCK_NB) != 0) {
+            if (file_ >= 0) ::close(file_);
+            fail_input(folder.string(), "another process is writing this run: wait for it or stop it");
+        }
+    }
+    ~FolderLock() { ::close(file_); }
+    FolderLock(const FolderLock&) = delete;
+    FolderLock& operator=(const FolderLock&) = delete;
+
+  private:
+    int file_;
+};
+
 struct Tally::State {
     explicit State(Database d) : database(std::move(d)) {}
 
     Database database;
     Statement add_fact{database, "INSERT OR REPLACE INTO fact VALUES (?, ?)"};
-    Statement add_file{database, "INSERT INTO file VALUES (?, ?, ?)"};
-    Statement add_instrument{database, "INSERT INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_file{database, "INSERT INTO file VALUES (?, ?, ?, ?)"};
+    Statement add_instrument{database, "INSERT OR REPLACE INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"};
     Statement add_test{database, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"};
     Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
@@ -43,16 +63,39 @@ struct Tally::State {
     Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
     Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?)"};
 
+    std::unique_ptr<FolderLock> lock;  // held by the process that writes the run
+
     void insert(const PointRecord& point);
+    void insert(const RunRecord& head);
+    void insert(const InstrumentRecord& i) {
+        add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
+                           i.address);
+    }
 };
+
+// With the write-ahead log, a flush at every commit: a point is durable when its transaction is.
+static constexpr const char* connection_settings = "PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON";
 
 Tally::Tally(std::unique_ptr<State> state) : state_(std::move(state)) {}
 Tally::~Tally() = default;
 Tally::Tally(Tally&&) noexcept = default;
 
-Tally Tally::create(const std::filesystem::path& folder) {
+// False for a file that a process left behind which was killed before its run had begun.
+static bool has_begun(const std::filesystem::path& file) {
+    if (!std::filesystem::exists(file)) return false;
+    try {
+        Database database(file.string(), SQLITE_OPEN_READWRITE);
+        Statement version(database, "PRAGMA user_version");
+        version.step();
+        return version.whole(0) != 0;
+    } catch (const Error&) {
+        return true;  // something else of that name: not to be touched
+    }
+}
+
+Tally Tally::create(const std::filesystem::path& folder, const std::function<RunRecord()>& prepare) {
     const auto file = folder / tally_file;
-    if (std::filesystem::exists(file)) {
+    if (has_begun(file)) {
         fail_input(folder.string(), "holds a run already, which is never overwritten: name another folder");
     }
     make_folder(folder);
@@ -60,14 +103,26 @@ Tally Tally::create(const std::filesystem::path& folder) {
         fail_input(folder.string(),
                    std::string("cannot be written: ") + std::strerror(errno) + "; name another folder");
     }
+    auto lock = std::make_unique<FolderLock>(folder);
+    const RunRecord head = prepare();
     Database database(file.string(), SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
-    // Write-ahead log with a flush at every commit: a point is durable when its transaction is.
-    database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON");
-    Transaction transaction(database);
+    database.execute("PRAGMA journal_mode=WAL");
+    database.execute(connection_settings);
+    // Closing without COMMIT, for whatever reason, leaves nothing.
+    database.execute("BEGIN IMMEDIATE");
     database.execute(tally_tables);
     database.execute(("PRAGMA user_version=" + std::to_string(tally_schema)).c_str());
-    transaction.commit();
-    return Tally(std::make_unique<State>(std::move(database)));
+    Tally tally(std::make_unique<State>(std::move(database)));
+    tally.state_->lock = std::move(lock);
+    tally.state_->insert(head);
+    tally.state_->database.execute("COMMIT");
+    return tally;
+}
+
+Tally Tally::open_to_write(const std::filesystem::path& folder) {
+    Tally tally = open(folder);
+    tally.state_->lock = std::make_unique<FolderLock>(folder);
+    return tally;
 }
 
 Tally Tally::open(const std::filesystem::path& folder) {
@@ -77,6 +132,7 @@ Tally Tally::open(const std::filesystem::path& folder) {
     }
     try {
         Database database(file.string(), SQLITE_OPEN_READWRITE);
+        database.execute(connection_settings);
         Statement version(database, "PRAGMA user_version");
         version.step();
         if (version.whole(0) != tally_schema) {
@@ -91,18 +147,13 @@ Tally Tally::open(const std::filesystem::path& folder) {
     }
 }
 
-void Tally::begin(const RunRecord& run) {
-    Transaction transaction(state_->database);
-    for (const auto& [name, value] : run.facts) state_->add_fact.run(name, value);
-    for (const auto& f : run.files) state_->add_file.run(f.file, f.kind, f.sha256);
-    for (const auto& i : run.instruments) {
-        state_->add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
-                                   i.address);
-    }
+void Tally::State::insert(const RunRecord& run) {
+    for (const auto& [name, value] : run.facts) add_fact.run(name, value);
+    for (const auto& f : run.files) add_file.run(f.file, f.kind, f.sha256, f.reference);
+    for (const auto& i : run.instruments) insert(i);
     for (const auto& t : run.tests) {
-        state_->add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
+        add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
     }
-    transaction.commit();
 }
 
 void Tally::State::insert(const PointRecord& p) {
@@ -140,6 +191,12 @@ void Tally::add(const PointRecord& point) {
 
 void Tally::add(const EventRecord& event) {
     state_->add_event.run(event.time, event.kind, event.text);
+}
+
+void Tally::put_instruments(const std::vector<InstrumentRecord>& instruments) {
+    Transaction transaction(state_->database);
+    for (const auto& instrument : instruments) state_->insert(instrument);
+    transaction.commit();
 }
 
 void Tally::set_fact(const std::string& name, const std::string& value) {
@@ -214,8 +271,8 @@ RunRecord Tally::read() {
     RunRecord run;
     Statement facts(db, "SELECT name, value FROM fact");
     while (facts.step()) run.facts[facts.text(0)] = facts.text(1);
-    Statement files(db, "SELECT path, kind, sha256 FROM file ORDER BY path");
-    while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2)});
+    Statement files(db, "SELECT path, kind, sha256, reference FROM file ORDER BY path");
+    while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2), files.text(3)});
     Statement instruments(db,
                           "SELECT role, name, serial, identity, calibration_due, connected_to, address "
                           "FROM instrument ORDER BY role");

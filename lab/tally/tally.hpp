@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 
 #include "lab/tally/record.hpp"
@@ -13,20 +14,25 @@ inline constexpr const char* tally_file = "tally.sqlite";
 
 class Tally {
   public:
-    // Throws Error(input) if the folder holds a tally already or cannot be made.
-    static Tally create(const std::filesystem::path& folder);
+    // A new run. `prepare` is called once the folder is ours, and gives everything known before the first
+    // point: facts, tests, instruments, files. A run killed before that is kept has not begun and leaves the
+    // folder free. Throws Error(input) if the folder holds a run already, cannot be made or written, or is
+    // being written.
+    static Tally create(const std::filesystem::path& folder, const std::function<RunRecord()>& prepare);
     // Throws Error(input) for a folder without a tally, one that SQLite cannot read, or another schema.
     static Tally open(const std::filesystem::path& folder);
+    // The same, to carry the run on. Throws Error(input) while another process does.
+    static Tally open_to_write(const std::filesystem::path& folder);
 
     ~Tally();
     Tally(Tally&&) noexcept;
 
-    // Everything known before the first point, in one transaction.
-    void begin(const RunRecord& run);
     // One point with its capture, results and findings: one durable transaction. When this returns, the point
     // survives a power cut.
     void add(const PointRecord& point);
     void add(const EventRecord& event);
+    // Who answered; replaces what was known of a role.
+    void put_instruments(const std::vector<InstrumentRecord>& instruments);
     void set_fact(const std::string& name, const std::string& value);
 
     RunRecord read();

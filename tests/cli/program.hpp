@@ -17,35 +17,45 @@ struct Said {
     std::string out, err;
 };
 
-// In `folder`, with stdout and stderr kept apart. NAME=VALUE words before the arguments go to the
-// environment.
-inline Said run_in(const std::filesystem::path& folder, const std::string& program,
-                   std::vector<std::string> arguments,
-                   const std::vector<std::pair<std::string, std::string>>& environment = {}) {
-    TestFolder scratch;
-    const std::string out = (scratch / "out").string(), err = (scratch / "err").string();
+using Environment = std::vector<std::pair<std::string, std::string>>;
+
+// Starts a program in `folder`; its two streams go to files.
+inline pid_t start_in(const std::filesystem::path& folder, const std::string& program,
+                      std::vector<std::string> arguments, const std::string& out = "/dev/null",
+                      const std::string& err = "/dev/null", const Environment& environment = {}) {
     const pid_t child = ::fork();
-    if (child == 0) {
-        const int out_file = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600),
-                  err_file = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
-        ::dup2(out_file, 1);
-        ::dup2(err_file, 2);
-        for (const auto& [name, value] : environment) ::setenv(name.c_str(), value.c_str(), 1);
-        std::vector<char*> argv{const_cast<char*>(program.c_str())};
-        for (auto& argument : arguments) argv.push_back(argument.data());
-        argv.push_back(nullptr);
-        if (::chdir(folder.c_str()) != 0) ::_exit(126);
-        ::execv(program.c_str(), argv.data());
-        ::_exit(127);
-    }
+    if (child != 0) return child;
+    const int out_file = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600),
+              err_file = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
+    ::dup2(out_file, 1);
+    ::dup2(err_file, 2);
+    for (const auto& [name, value] : environment) ::setenv(name.c_str(), value.c_str(), 1);
+    std::vector<char*> argv{const_cast<char*>(program.c_str())};
+    for (auto& argument : arguments) argv.push_back(argument.data());
+    argv.push_back(nullptr);
+    if (::chdir(folder.c_str()) != 0) ::_exit(126);
+    ::execv(program.c_str(), argv.data());
+    ::_exit(127);
+}
+
+// Its exit code, or 128 when a signal ended it.
+inline int wait_for(pid_t child) {
     int status = 0;
     while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128, rt::read_file(out), rt::read_file(err)};
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 128;
+}
+
+inline Said run_in(const std::filesystem::path& folder, const std::string& program,
+                   std::vector<std::string> arguments, const Environment& environment = {}) {
+    TestFolder scratch;
+    const std::string out = (scratch / "out").string(), err = (scratch / "err").string();
+    const int code = wait_for(start_in(folder, program, std::move(arguments), out, err, environment));
+    return {code, rt::read_file(out), rt::read_file(err)};
 }
 
 inline Said rare_tally(const std::filesystem::path& folder, std::vector<std::string> arguments,
-                       const std::vector<std::pair<std::string, std::string>>& environment = {}) {
+                       const Environment& environment = {}) {
     return run_in(folder, RT_BINARY, std::move(arguments), environment);
 }
 

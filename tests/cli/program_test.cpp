@@ -112,17 +112,18 @@ TEST_CASE("no colour goes into files, and a terminal's wish for none is obeyed")
     const World world;
     const Said said = world.run();
     CHECK_FALSE(contains(said.out + said.err, "\x1b["));
-    // On a terminal: script gives the program one.
-    if (std::filesystem::exists("/usr/bin/script")) {
-        const std::string command = std::string(RT_BINARY) + " rules";
-        const auto on_terminal = [&](std::vector<std::pair<std::string, std::string>> environment) {
-            environment.emplace_back("TERM", "xterm");
-            return run_in(world.folder.path(), "/usr/bin/script", {"-qec", command, "/dev/null"}, environment)
-                .out;
-        };
-        CHECK(contains(on_terminal({}), "\x1b["));
-        CHECK_FALSE(contains(on_terminal({{"NO_COLOR", "1"}}), "\x1b["));
+    // On a terminal: script gives the program one, where the machine has pseudo-terminals.
+    const auto on_terminal = [&](const std::string& command, Environment environment) {
+        environment.emplace_back("TERM", "xterm");
+        return run_in(world.folder.path(), "/usr/bin/script", {"-qec", command, "/dev/null"}, environment)
+            .out;
+    };
+    if (!contains(on_terminal("test -t 1 && echo yes", {}), "yes")) {
+        MESSAGE("no pseudo-terminal here: colours were not looked at");
+        return;
     }
+    CHECK(contains(on_terminal(std::string(RT_BINARY) + " rules", {}), "\x1b["));
+    CHECK_FALSE(contains(on_terminal(std::string(RT_BINARY) + " rules", {{"NO_COLOR", "1"}}), "\x1b["));
 }
 
 TEST_CASE("installed, the program finds its files beside it") {

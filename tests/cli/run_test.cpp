@@ -1,8 +1,6 @@
 #include <doctest/doctest.h>
 
-#include <csignal>
 #include <nlohmann/json.hpp>
-#include <thread>
 
 #include "core/base/error.hpp"
 #include "lab/tally/tally.hpp"
@@ -173,65 +171,4 @@ TEST_CASE(
     const Said report = rare_tally(broken.folder.path(), {"report", "run"});
     CHECK(report.code == 0);
     CHECK(contains(rt::read_file(broken.folder / "run/report/report.html"), "This run is not complete"));
-}
-
-TEST_CASE("an interrupted run ends in good order after its point") {
-    World world;
-    world.simulation = "[simulation]\nunit = \"unit.toml\"\n";
-    world.test.replace(world.test.find("100 us"), 6, "200 ms");
-    world.test += "repeats = 50\n";
-    world.write();
-    const pid_t child = ::fork();
-    if (child == 0) {
-        const int nothing = ::open("/dev/null", O_WRONLY);
-        ::dup2(nothing, 1);
-        ::dup2(nothing, 2);
-        if (::chdir(world.folder.path().c_str()) != 0) ::_exit(126);
-        ::execl(RT_BINARY, "rare-tally", "run", "campaign.toml", "--out", "run", static_cast<char*>(nullptr));
-        ::_exit(127);
-    }
-    std::this_thread::sleep_for(std::chrono::milliseconds(1500));
-    ::kill(child, SIGINT);
-    int status = 0;
-    ::waitpid(child, &status, 0);
-    REQUIRE(WIFEXITED(status));
-    CHECK(WEXITSTATUS(status) == 4);
-    const auto run = rt::Tally::open(world.folder / "run").read();
-    CHECK(run.fact("state") == "stopped");
-    CHECK(run.points.size() >= 1);
-    CHECK(run.points.size() < 100);
-    CHECK(std::filesystem::exists(world.folder / "run/report/report.html"));
-}
-
-TEST_CASE("killed at any moment, the tally holds whole points and every capture it names") {
-    World world;
-    world.test += "repeats = 200\n";
-    world.write();
-    for (int i = 0; i < 6; ++i) {
-        const std::string out = "run" + std::to_string(i);
-        const pid_t child = ::fork();
-        if (child == 0) {
-            const int nothing = ::open("/dev/null", O_WRONLY);
-            ::dup2(nothing, 1);
-            ::dup2(nothing, 2);
-            if (::chdir(world.folder.path().c_str()) != 0) ::_exit(126);
-            ::execl(RT_BINARY, "rare-tally", "run", "campaign.toml", "--out", out.c_str(),
-                    static_cast<char*>(nullptr));
-            ::_exit(127);
-        }
-        std::this_thread::sleep_for(std::chrono::milliseconds(120 + 90 * i));
-        ::kill(child, SIGKILL);
-        ::waitpid(child, nullptr, 0);
-        if (!std::filesystem::exists(world.folder / out / "tally.sqlite")) continue;  // before it began
-        try {
-            const auto run = rt::Tally::open(world.folder / out).read();
-            for (const auto& point : run.points) {
-                CHECK(point.findings.size() == 1);
-                CHECK(rt::sha256(rt::read_file(world.folder / out / point.capture.file)) ==
-                      point.capture.sha256);
-            }
-        } catch (const rt::Error& error) {
-            CHECK(contains(error.what(), "has schema 0"));  // between making the file and its tables
-        }
-    }
 }

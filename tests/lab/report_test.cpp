@@ -20,7 +20,6 @@ const std::string hostile = "<script>alert(1)</script>'`touch owned`\"{{title}}"
 
 // A run folder with one point, made without instruments.
 void make_run(const std::filesystem::path& folder) {
-    Tally tally = Tally::create(folder);
     RunRecord run;
     run.facts = {{"title", hostile},
                  {"unit.model", hostile},
@@ -32,8 +31,8 @@ void make_run(const std::filesystem::path& folder) {
     const std::string book = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
     make_folder(folder / "inputs/rulebooks");
     write_file(folder / "inputs/rulebooks/cispr-32.toml", book);
-    run.files.push_back({"inputs/rulebooks/cispr-32.toml", "rulebook", sha256(book)});
-    tally.begin(run);
+    run.files.push_back({"inputs/rulebooks/cispr-32.toml", "rulebook", sha256(book), ""});
+    Tally tally = Tally::create(folder, [&] { return run; });
     PointRecord point;
     point.position = 1;
     point.id = "0123456789abcdef";

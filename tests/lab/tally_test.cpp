@@ -18,7 +18,7 @@ RunRecord head() {
     run.facts = {{"title", "t"}, {"unit.serial", hostile}};
     run.instruments.push_back({"analyser", "a", "1", hostile, "2036-03-31", "antenna", "simulated"});
     run.tests.push_back({"test", "T", "emission.scan", "analyser", "", 2});
-    run.files.push_back({"inputs/campaign.toml", "campaign", sha256("x")});
+    run.files.push_back({"inputs/campaign.toml", "campaign", sha256("x"), "c"});
     return run;
 }
 
@@ -59,8 +59,7 @@ PointRecord point(std::size_t position) {
 TEST_CASE("what was kept comes back, hostile texts and all") {
     TestFolder folder;
     {
-        Tally tally = Tally::create(folder / "run");
-        tally.begin(head());
+        Tally tally = Tally::create(folder / "run", head);
         tally.add(point(1));
         tally.add(point(2));
         tally.add(EventRecord{"now", "error", hostile});
@@ -98,8 +97,7 @@ TEST_CASE("what was kept comes back, hostile texts and all") {
 
 TEST_CASE("a point is there as a whole or not at all") {
     TestFolder folder;
-    Tally tally = Tally::create(folder / "run");
-    tally.begin(head());
+    Tally tally = Tally::create(folder / "run", head);
     tally.add(point(1));
     PointRecord twice = point(2);
     twice.id = "id1";  // ids are unique: the insert fails
@@ -115,8 +113,7 @@ TEST_CASE("a point is there as a whole or not at all") {
 
 TEST_CASE("another process sees each point as soon as it is kept") {
     TestFolder folder;
-    Tally tally = Tally::create(folder / "run");
-    tally.begin(head());
+    Tally tally = Tally::create(folder / "run", head);
     for (std::size_t i = 1; i <= 3; ++i) {
         tally.add(point(i));
         CHECK(Tally::open(folder / "run").read().points.size() == i);
@@ -125,8 +122,8 @@ TEST_CASE("another process sees each point as soon as it is kept") {
 
 TEST_CASE("a run is never overwritten, and other folders are no runs") {
     TestFolder folder;
-    Tally::create(folder / "run");
-    CHECK(input_error([&] { Tally::create(folder / "run"); }) ==
+    Tally::create(folder / "run", head);
+    CHECK(input_error([&] { Tally::create(folder / "run", head); }) ==
           (folder / "run").string() +
               ": holds a run already, which is never overwritten: name another folder");
     CHECK(input_error([&] { Tally::open(folder / "none"); }) ==
@@ -139,6 +136,17 @@ TEST_CASE("a run is never overwritten, and other folders are no runs") {
     sqlite3_close(raw);
     CHECK(input_error([&] { Tally::open(folder / "run"); }).find("has schema 99, this program reads 1") !=
           std::string::npos);
+}
+
+TEST_CASE("a run that was killed before it had begun leaves the folder free") {
+    TestFolder folder;
+    folder.write("run/inputs/campaign.toml", "left over");
+    folder.write("run/tally.sqlite", "");  // made, but without tables
+    CHECK_NOTHROW(Tally::create(folder / "run", head));
+    CHECK(Tally::open(folder / "run").read().tests.size() == 1);
+    // Trouble while preparing leaves no run behind.
+    CHECK_THROWS_AS(Tally::create(folder / "other", []() -> RunRecord { fail_input("no"); }), Error);
+    CHECK_FALSE(std::filesystem::exists(folder / "other/tally.sqlite"));
 }
 
 TEST_CASE("known digests and encodings") {

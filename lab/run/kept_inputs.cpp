@@ -1,0 +1,85 @@
+#include "lab/run/kept_inputs.hpp"
+
+#include <set>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+namespace {
+
+class Keeper {
+  public:
+    explicit Keeper(const std::filesystem::path& folder) : folder_(folder) {}
+
+    // `name` is a wish: another number is put behind it when it is taken.
+    void add(const std::string& kind, const std::string& reference, const std::string& name,
+             const std::string& text) {
+        if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
+        std::string file = "inputs/" + name + ".toml";
+        for (int i = 2; !names_.insert(file).second; ++i)
+            file = "inputs/" + name + "-" + std::to_string(i) + ".toml";
+        make_folder((folder_ / file).parent_path());
+        write_file(folder_ / file, text);
+        records_.push_back({file, kind, sha256(text), reference});
+    }
+    std::vector<FileRecord> take() { return std::move(records_); }
+
+  private:
+    std::filesystem::path folder_;
+    std::set<std::string> known_, names_;
+    std::vector<FileRecord> records_;
+};
+
+}  // namespace
+
+std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library,
+                                    const std::filesystem::path& folder) {
+    Keeper keeper(folder);
+    keeper.add("campaign", "", "campaign", plan.campaign->text);
+    keeper.add("bench", "", "bench", plan.bench->text);
+    for (const auto& entry : library.entries()) {
+        if (!plan.campaign->books.contains(entry.book.id) && entry.reference.empty()) continue;
+        keeper.add("rulebook", entry.reference, "rulebooks/" + slug(entry.book.id), entry.text);
+    }
+    for (const auto& instrument : plan.bench->instruments) {
+        keeper.add("dialect", instrument.dialect_reference, "dialects/" + slug(instrument.dialect.id),
+                   instrument.dialect.text);
+    }
+    if (const auto& simulation = plan.bench->simulation) {
+        keeper.add("simulated unit", simulation->unit_reference, "simulated-unit",
+                   read_file(simulation->unit));
+    }
+    return keeper.take();
+}
+
+KeptFiles::KeptFiles(std::filesystem::path folder, std::vector<FileRecord> records)
+    : folder_(std::move(folder)), records_(std::move(records)) {
+    for (const auto& record : records_) {
+        if (sha256(read_file(folder_ / record.file)) != record.sha256) {
+            fail_input((folder_ / record.file).string(),
+                       "was altered: its SHA-256 is not the one in the tally");
+        }
+    }
+}
+
+std::filesystem::path KeptFiles::find(const std::string& kind, const std::string& reference,
+                                      const std::filesystem::path&) const {
+    for (const auto& record : records_) {
+        // A run has one campaign and one bench, whatever they were called.
+        const bool only_one = kind == "campaign" || kind == "bench";
+        if (record.kind == kind && (only_one || record.reference == reference)) return folder_ / record.file;
+    }
+    fail_input(folder_.string(), "the run keeps no " + kind + " " + in_quotes(reference));
+}
+
+std::vector<std::filesystem::path> KeptFiles::further_rulebooks() const {
+    std::vector<std::filesystem::path> out;
+    for (const auto& record : records_) {
+        if (record.kind == "rulebook" && record.reference.empty()) out.push_back(folder_ / record.file);
+    }
+    return out;
+}
+
+}  // namespace rt
