@@ -1,7 +1,11 @@
 #include "cli/campaign_options.hpp"
 
+#include <unistd.h>
 #include <chrono>
+
 #include <csignal>
+#include <functional>
+#include <iostream>
 #include <set>
 
 #include "core/base/text.hpp"
@@ -18,7 +22,7 @@ namespace {
 
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
-          const InputFiles& files) {
+          const InputFiles& files, const std::vector<std::string>& only) {
     loaded.campaign = read_campaign(campaign, loaded.library, files);
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
     if (bench_path.empty()) {
@@ -26,7 +30,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
                    "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
     loaded.bench = read_bench(bench_path, files);
-    loaded.plan = make_plan(loaded.campaign, loaded.bench);
+    loaded.plan = make_plan(loaded.campaign, loaded.bench, only);
 }
 
 }  // namespace
@@ -35,15 +39,20 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
                                               const std::filesystem::path& bench) {
     auto loaded = std::make_unique<LoadedCampaign>();
     loaded->library = load_rules(call);
-    load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"));
+    load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"), call.texts("only"));
     return loaded;
 }
 
 std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run) {
     auto loaded = std::make_unique<LoadedCampaign>();
-    const KeptFiles files(run, Tally::open(run).read().files);
+    const RunRecord record = Tally::open(run).read();
+    const KeptFiles files(run, record.files);
+    std::vector<std::string> only;
+    for (const auto name : split(record.fact("selection"), '\n')) {
+        if (!name.empty()) only.emplace_back(name);
+    }
     for (const auto& book : files.further_rulebooks()) loaded->library.add(book);
-    load(*loaded, files.campaign(), files.find("bench", "", ""), files);
+    load(*loaded, files.campaign(), files.find("bench", "", ""), files, only);
     return loaded;
 }
 
@@ -83,11 +92,52 @@ std::string point_line(const PointRecord& point, std::size_t total, const Findin
 
 volatile std::sig_atomic_t interrupted = 0;
 
+// A question on the terminal; what comes after the end of input is "stop".
+std::string read_line(const std::string& question) {
+    std::fprintf(stderr, "%s", printable(question).c_str());
+    std::fflush(stderr);
+    std::string line;
+    if (!std::getline(std::cin, line)) return "stop";
+    return std::string(trim(line));
+}
+
+bool somebody_there(const Call& call) {
+    return !call.flag("unattended") && ::isatty(STDIN_FILENO);
+}
+
+// Pre-checks and the like, answered before anything moves.
+Answers answer_questions(const Call& call, const std::vector<Question>& questions) {
+    Answers known;
+    if (const std::string file = call.text("answers"); !file.empty()) known = read_answers(file, questions);
+    std::function<std::string(const Question&)> person;
+    if (somebody_there(call)) {
+        person = [](const Question& q) { return read_line(q.ask + "  [" + expected_answer(q) + "] "); };
+    }
+    return ask_all(questions, std::move(known), call.flag("unattended"), person);
+}
+
+void require_somebody(const Call& call, const Plan& plan) {
+    if (call.flag("unattended") || somebody_there(call)) return;
+    for (const auto& planned : plan.tests) {
+        if (planned.test->prompt.empty()) continue;
+        fail_input(planned.test->place, "test " + in_quotes(planned.test->name) +
+                                            " has a prompt but nobody is there: run "
+                                            "on a terminal, or use --unattended when everything is in place");
+    }
+}
+
 class ConsoleListener : public RunListener {
   public:
-    explicit ConsoleListener(const Call& call) : console_(call.console), json_(call.flag("json")) {
-        std::signal(SIGINT, [](int) { interrupted = 1; });
-        std::signal(SIGTERM, [](int) { interrupted = 1; });
+    explicit ConsoleListener(const Call& call)
+        : console_(call.console),
+          json_(call.flag("json")),
+          stop_at_failure_(call.flag("stop-at-failure")),
+          person_(somebody_there(call)) {
+        // Without SA_RESTART, so that a signal also ends the wait for an answer.
+        struct sigaction action {};
+        action.sa_handler = [](int) { interrupted = 1; };
+        ::sigaction(SIGINT, &action, nullptr);
+        ::sigaction(SIGTERM, &action, nullptr);
     }
     ~ConsoleListener() override {
         std::signal(SIGINT, SIG_DFL);
@@ -121,11 +171,20 @@ class ConsoleListener : public RunListener {
                std::to_string(counts_.fail) + " FAIL, " + std::to_string(counts_.none) + " NONE so far";
     }
 
-    bool stop() override { return interrupted != 0; }
+    Reply prompt(const Test& test) override {
+        if (!person_) return Reply::go;  // --unattended says that everything is in place
+        const std::string answer = read_line(test.name + ": " + test.prompt + "  [go, skip or stop] ");
+        if (answer == "skip") return Reply::skip;
+        return answer == "stop" ? Reply::stop : Reply::go;
+    }
+
+    bool stop() override { return interrupted != 0 || (stop_at_failure_ && counts_.fail > 0); }
 
   private:
     const Console& console_;
     bool json_;
+    bool stop_at_failure_;
+    bool person_;
     VerdictCounts counts_;
     std::chrono::steady_clock::time_point said_{};  // progress at most once a second
 };
@@ -184,8 +243,12 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
                         bool with_report, bool resume) {
     const Console& console = call.console;
     ConsoleListener listener(call);
-    const RunEnd end = resume ? carry_on(loaded.plan, folder, listener)
-                              : carry_out(loaded.plan, loaded.library, folder, listener);
+    require_somebody(call, loaded.plan);
+    RunOptions options;
+    options.traffic = call.flag("traffic");
+    if (!resume) options.answers = answer_questions(call, loaded.campaign.questions);
+    const RunEnd end = resume ? carry_on(loaded.plan, folder, listener, options)
+                              : carry_out(loaded.plan, loaded.library, folder, listener, options);
     const bool complete = end.state == RunEnd::State::complete;
     std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
     const RunData data(folder);

@@ -42,13 +42,14 @@ ExitCode run(const Call& call) {
 }  // namespace
 
 Command check_command() {
-    return {"check",
-            "CAMPAIGN [--bench FILE]",
-            "what would be done, how long it takes, what is missing; touches nothing",
-            "rare-tally check campaign.toml",
-            {bench_option, rulebook_option, {"all", "", "list every point, however many there are"}},
-            "campaign",
-            run};
+    return {
+        "check",
+        "CAMPAIGN [--bench FILE]",
+        "what would be done, how long it takes, what is missing; touches nothing",
+        "rare-tally check campaign.toml",
+        {bench_option, rulebook_option, only_option, {"all", "", "list every point, however many there are"}},
+        "campaign",
+        run};
 }
 
 }  // namespace rt

@@ -1,5 +1,6 @@
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt {
@@ -20,8 +21,10 @@ ExitCode run(const Call& call) {
     if (files.size() != (resume.empty() ? 1 : 0)) {
         fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
     }
-    if (!resume.empty() && (call.flag("out") || call.flag("bench") || call.flag("rulebook"))) {
-        fail_input("--resume takes everything from the run folder: leave out --out, --bench and --rulebook");
+    if (!resume.empty() &&
+        (call.flag("out") || call.flag("bench") || call.flag("rulebook") || call.flag("only"))) {
+        fail_input(
+            "--resume takes everything from the run folder: leave out --out, --bench, --rulebook and --only");
     }
     const auto loaded =
         resume.empty() ? load_campaign(call, files.front(), call.text("bench")) : load_kept_campaign(resume);
@@ -41,9 +44,14 @@ Command run_command() {
             "carry a campaign out: measure, judge, keep, report",
             "rare-tally run campaign.toml --bench bench.toml --out first-run",
             {bench_option,
+             only_option,
              rulebook_option,
              {"out", "DIR", "run folder; without it, named after campaign and time"},
              {"resume", "RUN", "carry a stopped or killed run on: only the points it lacks are measured"},
+             {"answers", "FILE", "answers to the campaign's questions: name = \"answer\""},
+             {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
+             {"stop-at-failure", "", "end the run after the first point that fails"},
+             {"traffic", "", "keep every exchange with the instruments in traffic.log"},
              {"no-report", "", "measure and judge only"}},
             "campaign",
             run};

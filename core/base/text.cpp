@@ -44,8 +44,12 @@ std::optional<double> to_double(std::string_view text) {
 }
 
 std::string exact(double value) {
-    char buffer[40];
-    const auto [end, error] = std::to_chars(buffer, buffer + sizeof buffer, value);
+    char buffer[64];
+    const double size = std::abs(value);
+    const bool readable = value == 0 || (size >= 1e-6 && size < 1e16);
+    const auto [end, error] =
+        readable ? std::to_chars(buffer, buffer + sizeof buffer, value, std::chars_format::fixed)
+                 : std::to_chars(buffer, buffer + sizeof buffer, value);
     return error == std::errc{} ? std::string(buffer, end) : "?";
 }
 

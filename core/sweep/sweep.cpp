@@ -49,6 +49,35 @@ std::vector<AxisValue> range_values(Quantity start, Quantity stop, Quantity step
     return values;
 }
 
+std::vector<AxisValue> log_range_values(Quantity start, Quantity stop, int per_decade) {
+    if (start.unit != stop.unit || is_decibel(start.unit)) {
+        fail_input("a logarithmic range needs two linear quantities of one unit, not " + format(start) +
+                   " and " + format(stop) + "; levels are logarithmic already: use step");
+    }
+    if (!(start.value > 0) || stop.value < start.value) {
+        fail_input("the range runs backwards or begins at 0: from " + format(start) + " to " + format(stop) +
+                   "; write the lower end first, above 0");
+    }
+    if (per_decade < 1) fail_input("per_decade must be 1 or more");
+    const double steps = std::floor(std::log10(stop.value / start.value) * per_decade + 1e-9);
+    if (steps >= static_cast<double>(most_points))
+        fail_input("the range has too many values; use fewer per decade");
+    std::vector<AxisValue> values;
+    for (double i = 0; i <= steps; ++i) {
+        char text[40];
+        std::snprintf(text, sizeof text, "%.6g", start.value * std::pow(10, i / per_decade));
+        values.push_back(quantity_value({*to_double(text), start.unit}));
+    }
+    return values;
+}
+
+std::vector<int> low_middle_high(const ChannelPlan& plan) {
+    const int middle = (plan.first + plan.last) / 2;
+    std::vector<int> out{plan.first, middle, plan.last};
+    out.erase(std::unique(out.begin(), out.end()), out.end());
+    return out;
+}
+
 std::vector<AxisValue> channel_values(const ChannelPlan& plan, const std::vector<int>& channels) {
     std::vector<AxisValue> values;
     for (const int channel : channels) {
@@ -81,10 +110,22 @@ std::size_t point_count(const Sweep& sweep) {
     std::set<std::string_view> names;
     if (sweep.repeats == 0) fail_input("repeats must be 1 or more");
     double count = sweep.repeats;
+    const Axis* before = nullptr;  // the last one that is not coupled
     for (const auto& axis : sweep.axes) {
         require_usable(axis);
         if (!names.insert(axis.name).second) fail_input("two axes are named " + in_quotes(axis.name));
-        count *= static_cast<double>(axis.values.size());
+        if (!axis.coupled) {
+            count *= static_cast<double>(axis.values.size());
+            before = &axis;
+            continue;
+        }
+        if (!before)
+            fail_input("axis " + in_quotes(axis.name) + " cannot be coupled: no axis stands before it");
+        if (before->values.size() != axis.values.size()) {
+            fail_input("axis " + in_quotes(axis.name) + " has " + std::to_string(axis.values.size()) +
+                       " values, the axis " + in_quotes(before->name) + " it is coupled to has " +
+                       std::to_string(before->values.size()));
+        }
     }
     if (count > static_cast<double>(most_points)) {
         fail_input("the sweep has " + format({count, Unit::none}) + " points, more than " +
@@ -125,12 +166,16 @@ class IdMaker {
 std::vector<std::uint32_t> settings_of(const Sweep& sweep, std::size_t number) {
     std::vector<std::uint32_t> settings(sweep.axes.size());
     for (std::size_t axis = sweep.axes.size(); axis-- > 0;) {
+        if (sweep.axes[axis].coupled) continue;
         const std::size_t size = sweep.axes[axis].values.size();
         const std::size_t step = number % size;
         number /= size;
         // In a serpentine an axis runs backwards on every odd turn of the axes outside it.
         const bool backwards = sweep.order == Order::serpentine && number % 2 == 1;
         settings[axis] = static_cast<std::uint32_t>(backwards ? size - 1 - step : step);
+    }
+    for (std::size_t axis = 1; axis < settings.size(); ++axis) {
+        if (sweep.axes[axis].coupled) settings[axis] = settings[axis - 1];
     }
     return settings;
 }
@@ -142,6 +187,11 @@ void shuffle(std::vector<Point>& points, std::uint64_t seed) {
 }
 
 }  // namespace
+
+static bool skipped(const Sweep& sweep, const Point& point) {
+    return std::any_of(sweep.skips.begin(), sweep.skips.end(),
+                       [&](const Condition& condition) { return matches(condition, sweep, point); });
+}
 
 std::vector<Point> expand(const std::string& test, const Sweep& sweep) {
     const std::size_t total = point_count(sweep);
@@ -155,11 +205,18 @@ std::vector<Point> expand(const std::string& test, const Sweep& sweep) {
         Point point;
         point.settings = settings_of(sweep, combination);
         point.repeat = static_cast<std::uint32_t>(repeat + 1);
+        if (skipped(sweep, point)) continue;
         point.id = ids.id(point);
         points.push_back(std::move(point));
     }
+    if (points.empty()) fail_input("the skip conditions leave no point");
     if (sweep.order == Order::shuffled) shuffle(points, sweep.seed);
     return points;
+}
+
+bool matches(const Condition& condition, const Sweep& sweep, const Point& point) {
+    return std::all_of(condition.begin(), condition.end(),
+                       [&](const auto& part) { return point.value(sweep, part.first).text == part.second; });
 }
 
 std::string label(const Sweep& sweep, const Point& point) {

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/quantity/quantity.hpp"
@@ -25,13 +26,21 @@ AxisValue quantity_value(Quantity quantity);
 // Throws Error(input) for a reversed range, a step that is not positive, mixed units or too many values.
 std::vector<AxisValue> range_values(Quantity start, Quantity stop, Quantity step);
 
+// start, start 10^(1/n), start 10^(2/n) ... up to and including stop: n values a decade. Frequencies, times
+// and other linear quantities above 0. Throws Error(input) as range_values().
+std::vector<AxisValue> log_range_values(Quantity start, Quantity stop, int per_decade);
+
 // Throws Error(input) for a channel outside the plan.
 std::vector<AxisValue> channel_values(const ChannelPlan& plan, const std::vector<int>& channels);
+
+// Lowest, middle (rounded down) and highest channel of a plan.
+std::vector<int> low_middle_high(const ChannelPlan& plan);
 
 struct Axis {
     std::string name;
     std::vector<AxisValue> values;
     std::vector<std::string> sets;  // "unit", "parameter.detector": what a new value goes to
+    bool coupled = false;           // moves together with the axis before it, value by value
 };
 
 enum class Order {
@@ -40,12 +49,16 @@ enum class Order {
     shuffled,    // seeded random order: slow drift does not look like an effect of an axis
 };
 
+// Points at which every one of these axes (by number) has this value.
+using Condition = std::vector<std::pair<std::size_t, std::string>>;
+
 struct Sweep {
     std::vector<Axis> axes;
     std::uint32_t repeats = 1;
     bool repeat_whole = false;  // repeat the whole sweep; else each point in place
     Order order = Order::nested;
     std::uint64_t seed = 1;
+    std::vector<Condition> skips = {};  // points that any of these matches are left out
 };
 
 inline constexpr std::size_t most_points = 1'000'000;
@@ -63,9 +76,13 @@ struct Point {
     std::string id_text() const;  // 16 hexadecimal digits
 };
 
-// Throws Error(input) for an axis without values, a value given twice, two axes of one name, or more than
-// most_points points. No axes at all give one point.
+bool matches(const Condition& condition, const Sweep& sweep, const Point& point);
+
+// Combinations of the axes, repeats included, before any are skipped.
+// Throws Error(input) for an axis without values, coupled axes of different length, a value given twice, two
+// axes of one name, or more than most_points points. No axes at all give one point.
 std::size_t point_count(const Sweep& sweep);
+// Throws Error(input) also when the skip conditions leave nothing.
 std::vector<Point> expand(const std::string& test, const Sweep& sweep);
 
 // "channel=11, level=8 dBm" with " (repeat 2)" where there are repeats; "single point" without axes.

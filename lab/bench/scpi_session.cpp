@@ -13,8 +13,12 @@ static milliseconds timeout_of(const Instrument& instrument) {
     return milliseconds(static_cast<long long>(instrument.timeout_s * 1000));
 }
 
-ScpiSession::ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port)
-    : instrument_(instrument), timeout_(timeout_of(instrument)), session_(host, port, timeout_) {}
+ScpiSession::ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port,
+                         TrafficLog* traffic)
+    : instrument_(instrument),
+      timeout_(timeout_of(instrument)),
+      session_(host, port, timeout_),
+      traffic_(traffic) {}
 
 void ScpiSession::fail(const std::string& message) const {
     fail_bench(instrument_.role + ": " + message);
@@ -41,17 +45,25 @@ std::string ScpiSession::text_of(const std::string& command, const Arguments& ar
 }
 
 void ScpiSession::send(const std::string& command, const Arguments& arguments) {
-    session_.write(text_of(command, arguments) + "\n");
+    const std::string text = text_of(command, arguments);
+    if (traffic_) traffic_->sent(instrument_.role, text);
+    session_.write(text + "\n");
+}
+
+std::string ScpiSession::answer(milliseconds timeout) {
+    const std::string line = session_.read_until('\n', timeout);
+    if (traffic_) traffic_->received(instrument_.role, line);
+    return std::string(trim(line));
 }
 
 std::string ScpiSession::ask(const std::string& command, const Arguments& arguments) {
     send(command, arguments);
-    return std::string(trim(session_.read_until('\n', timeout_)));
+    return answer(timeout_);
 }
 
 std::string ScpiSession::ask(const std::string& command, milliseconds timeout) {
     send(command);
-    return std::string(trim(session_.read_until('\n', timeout)));
+    return answer(timeout);
 }
 
 std::string ScpiSession::ask_block(const std::string& command) {
@@ -66,6 +78,7 @@ std::string ScpiSession::ask_block(const std::string& command) {
         fail("the length of a data block is not a number: " + in_quotes(digits));
     }
     std::string bytes = session_.read_exactly(static_cast<std::size_t>(*length), timeout_);
+    if (traffic_) traffic_->received(instrument_.role, "a block of " + digits + " bytes");
     session_.read_until('\n', timeout_);
     return bytes;
 }

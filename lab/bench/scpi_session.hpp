@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "lab/bench/tcp_session.hpp"
+#include "lab/bench/traffic_log.hpp"
 #include "lab/formats/bench_file.hpp"
 
 namespace rt {
@@ -19,7 +20,9 @@ using Arguments = std::vector<std::pair<std::string, std::string>>;
 class ScpiSession {
   public:
     // `host` and `port` are where the instrument is, `instrument` says how to speak to it.
-    ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port);
+    // `traffic`, if given, hears of every exchange and must live longer.
+    ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port,
+                TrafficLog* traffic = nullptr);
 
     bool knows(const std::string& command) const { return instrument_.dialect.commands.contains(command); }
     // `command` names an entry of the dialect. Throws Error(input) if the dialect lacks it or a value holds
@@ -36,11 +39,13 @@ class ScpiSession {
 
   private:
     std::string text_of(const std::string& command, const Arguments& arguments) const;
+    std::string answer(std::chrono::milliseconds timeout);
     [[noreturn]] void fail(const std::string& message) const;
 
     const Instrument& instrument_;
     std::chrono::milliseconds timeout_;
     TcpSession session_;
+    TrafficLog* traffic_;
 };
 
 }  // namespace rt

@@ -43,11 +43,13 @@ constexpr std::array test_keys{
     KeyInfo{"unit_settings", pairs, false, "what the unit is set to before the test"},
     KeyInfo{"judge", tables, false, "the rules"},
     KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
+    KeyInfo{"skip", pairs_list, false, "axis values at which no point is measured; several mean all of them"},
     KeyInfo{"repeats", whole, false, "how often each point is measured; once without it"},
     KeyInfo{"repeat_whole", flag, false, "repeat the whole sweep instead of each point in place"},
     KeyInfo{"order", text, false, "nested (without it), serpentine or shuffled"},
     KeyInfo{"seed", whole, false, "of the shuffled order"},
     KeyInfo{"note", text, false, "remark for the report"},
+    KeyInfo{"prompt", text, false, "what a person has to do before the test; waits for go, skip or stop"},
 };
 
 constexpr std::array judge_keys{
@@ -57,26 +59,11 @@ constexpr std::array judge_keys{
     KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
 };
 
-constexpr std::array sweep_keys{
-    KeyInfo{"axis", text, true, "name of the axis"},
-    KeyInfo{"sets", texts, true, "where a value goes: \"unit\", \"parameter.NAME\", or both"},
-    KeyInfo{"values", words, false, "the values, as words or, with unit, as quantities"},
-    KeyInfo{"unit", text, false, "the values are quantities of this unit"},
-    KeyInfo{"range", table, false, "from, to and step instead of values"},
-    KeyInfo{"channels", wholes, false, "channel numbers instead of values"},
-    KeyInfo{"plan", text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
-};
-
-constexpr std::array range_keys{
-    KeyInfo{"from", quantity, true, "lowest value"},
-    KeyInfo{"to", quantity, true, "highest value, taken if a step lands on it"},
-    KeyInfo{"step", quantity, true, "distance between values; dB between levels"},
-};
-
 constexpr std::array root_keys{
     KeyInfo{"campaign", table, true, "the campaign itself"},
     KeyInfo{"unit", table, true, "the unit under test"},
     KeyInfo{"environment", pairs, false, "temperature, humidity and whatever else is to stand in the report"},
+    KeyInfo{"question", tables, false, "asked before the run"},
     KeyInfo{"test", tables, true, "the tests, in order"},
 };
 
@@ -85,66 +72,15 @@ constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.",
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 constexpr SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
 constexpr SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
-constexpr SectionInfo sweep_section{"[[test.sweep]]", "One axis. It has values, a range or channels.",
-                                    sweep_keys};
-constexpr SectionInfo range_section{"range", "Evenly spaced values of an axis.", range_keys};
 
-constexpr std::array<const SectionInfo*, 7> sections{&root_section, &campaign_section, &unit_section,
-                                                     &test_section, &judge_section,    &sweep_section,
-                                                     &range_section};
+constexpr std::array<const SectionInfo*, 9> sections{
+    &root_section,  &campaign_section, &unit_section,  &question_section,   &test_section,
+    &judge_section, &sweep_section,    &range_section, &values_from_section};
 
-std::vector<AxisValue> read_range(const ConfigSection& range) {
-    const Quantity from = *range.quantity("from");
-    const Quantity to = *range.quantity_in("to", from.unit);
-    const Quantity step = *range.quantity_in("step", is_decibel(from.unit) ? Unit::db : from.unit);
-    std::vector<AxisValue> values;
-    range.at("from", [&] { values = range_values(from, to, step); });
-    return values;
-}
-
-std::vector<AxisValue> read_values(const ConfigSection& section) {
-    std::vector<AxisValue> values;
-    std::optional<Spelling> unit;
-    if (section.has("unit")) {
-        unit = parse_unit(section.text("unit"));
-        if (!unit) section.fail("unit", "unknown unit " + in_quotes(section.text("unit")));
-    }
-    section.at("values", [&] {
-        for (auto& text : section.texts("values")) {
-            values.push_back(unit ? quantity_value(parse_quantity(text, unit->unit)) : word_value(text));
-        }
-    });
-    return values;
-}
-
-void require_target(const ConfigSection& section, const std::string& target) {
-    if (target == "unit" || target.starts_with("parameter.")) return;
-    section.fail("sets", in_quotes(target) + " is nothing to set: write \"unit\" or \"parameter.NAME\"");
-}
-
-Axis read_axis(const ConfigSection& section, const RuleLibrary& library) {
-    Axis axis{section.text("axis"), {}, section.texts("sets")};
-    const int ways = section.has("values") + section.has("range") + section.has("channels");
-    if (ways != 1) section.fail("axis", "give the axis exactly one of values, range or channels");
-    if (section.has("values")) axis.values = read_values(section);
-    if (const auto range = section.table("range", range_section)) axis.values = read_range(*range);
-    if (section.has("channels")) {
-        if (!section.has("plan")) section.fail("channels", "channel numbers need a plan to have frequencies");
-        section.at("plan", [&] { library.find_plan(section.text("plan")); });
-        section.at("channels", [&] {
-            axis.values = channel_values(library.find_plan(section.text("plan")), section.wholes("channels"));
-        });
-    }
-    if (axis.values.empty())
-        section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
-    for (const auto& target : axis.sets) require_target(section, target);
-    return axis;
-}
-
-Sweep read_sweep(const ConfigSection& section, const RuleLibrary& library) {
+Sweep read_sweep(const ConfigSection& section, const SweepSources& sources) {
     Sweep sweep;
     for (const auto& axis : section.tables("sweep", sweep_section))
-        sweep.axes.push_back(read_axis(axis, library));
+        sweep.axes.push_back(read_axis(axis, sources));
     const auto repeats = section.whole("repeats").value_or(1);
     if (repeats < 1 || repeats > static_cast<long long>(most_points)) {
         section.fail("repeats", "must be 1 to " + std::to_string(most_points));
@@ -158,28 +94,12 @@ Sweep read_sweep(const ConfigSection& section, const RuleLibrary& library) {
     if (at == orders.end())
         section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
     sweep.order = static_cast<Order>(at - orders.begin());
-    section.at(section.has("sweep") ? "sweep" : "name", [&] { point_count(sweep); });
-    return sweep;
-}
-
-// "when" names axes and one of their values each.
-void read_condition(const ConfigSection& section, const Sweep& sweep, Judging& judging) {
-    for (const auto& [name, wanted] : section.pairs("when")) {
-        std::vector<std::string> names, values;
-        std::size_t axis = sweep.axes.size();
-        for (std::size_t i = 0; i < sweep.axes.size(); ++i) {
-            names.push_back(sweep.axes[i].name);
-            if (sweep.axes[i].name == name) axis = i;
-        }
-        if (axis == sweep.axes.size())
-            section.fail("when", "no axis " + in_quotes(name) + suggestion(name, names));
-        for (const auto& value : sweep.axes[axis].values) values.push_back(value.text);
-        if (std::find(values.begin(), values.end(), wanted) == values.end()) {
-            section.fail("when",
-                         "axis " + name + " has no value " + in_quotes(wanted) + suggestion(wanted, values));
-        }
-        judging.when.emplace_back(axis, wanted);
+    const char* key = section.has("sweep") ? "sweep" : "name";
+    section.at(key, [&] { point_count(sweep); });
+    for (const auto& pairs : section.pairs_list("skip")) {
+        sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
     }
+    return sweep;
 }
 
 Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Sweep& sweep,
@@ -196,7 +116,7 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
         judging.options.marginal = campaign_marginal_db;
     }
     judging.options.allow_partial = section.flag("allow_partial");
-    read_condition(section, sweep, judging);
+    judging.when = read_condition(section, "when", section.pairs("when"), sweep);
     return judging;
 }
 
@@ -217,7 +137,7 @@ void require_settable(const ConfigSection& section, const Test& test) {
     if (test.sweep.axes.empty()) section.at("name", [&] { test.procedure->setup(test.parameters); });
 }
 
-Test read_test(const ConfigSection& section, const RuleLibrary& library, std::optional<double> marginal_db) {
+Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
     Test test{.name = section.text("name"),
@@ -227,14 +147,15 @@ Test read_test(const ConfigSection& section, const RuleLibrary& library, std::op
               .parameters = Parameters(procedure->parameters),
               .unit_settings = section.pairs("unit_settings"),
               .judgings = {},
-              .sweep = read_sweep(section, library),
+              .sweep = read_sweep(section, sources),
               .note = section.text("note"),
+              .prompt = section.text("prompt"),
               .place = section.place()};
     section.at("parameters", [&] {
         for (const auto& [name, value] : section.pairs("parameters")) test.parameters.set(name, value);
     });
     for (const auto& judge : section.tables("judge", judge_section)) {
-        test.judgings.push_back(read_judging(judge, library, test.sweep, *procedure, marginal_db));
+        test.judgings.push_back(read_judging(judge, sources.library, test.sweep, *procedure, marginal_db));
         section.at("judge", [&] { procedure->preset(*test.judgings.back().rule.rule, test.parameters); });
     }
     test.parameters.fill_presets();
@@ -248,9 +169,7 @@ const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, the
                              sections};
 
 bool Judging::applies(const Sweep& sweep, const Point& point) const {
-    return std::all_of(when.begin(), when.end(), [&](const auto& condition) {
-        return point.value(sweep, condition.first).text == condition.second;
-    });
+    return matches(when, sweep, point);
 }
 
 Parameters Test::parameters_at(const Point& point) const {
@@ -294,8 +213,16 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     for (const auto& book : head.texts("rulebooks")) {
         head.at("rulebooks", [&] { library.add(files.find("rulebook", book, file), book); });
     }
+    for (const auto& section : root.tables("question", question_section)) {
+        campaign.questions.push_back(read_question(section));
+        for (std::size_t i = 0; i + 1 < campaign.questions.size(); ++i) {
+            if (campaign.questions[i].name == campaign.questions.back().name) {
+                section.fail("name", "is the name of an earlier question");
+            }
+        }
+    }
     for (const auto& section : root.tables("test", test_section)) {
-        Test test = read_test(section, library, campaign.marginal_db);
+        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.marginal_db);
         const auto same = [&](const Test& other) { return other.name == test.name; };
         if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
             section.fail("name", in_quotes(test.name) + " is the name of an earlier test");

@@ -13,7 +13,9 @@
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
+#include "lab/formats/question_section.hpp"
 #include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/sweep_section.hpp"
 
 namespace rt {
 
@@ -24,7 +26,7 @@ using TextPairs = std::vector<std::pair<std::string, std::string>>;
 // One rule that a test is judged by.
 struct Judging {
     RuleRef rule;
-    std::vector<std::pair<std::size_t, std::string>> when;  // axis number and value text; all must match
+    Condition when;  // all must match
     JudgeOptions options;
 
     bool applies(const Sweep& sweep, const Point& point) const;
@@ -40,7 +42,8 @@ struct Test {
     std::vector<Judging> judgings;
     Sweep sweep;
     std::string note;
-    std::string place;  // file:line:column
+    std::string prompt;  // what a person has to do before the test; "" for nothing
+    std::string place;   // file:line:column
 
     // The parameters of one point: axis values put over the test's own. Throws Error(input).
     Parameters parameters_at(const Point& point) const;
@@ -54,7 +57,9 @@ struct Campaign {
     TextPairs unit;         // maker, model, serial ...
     TextPairs environment;  // temperature, humidity ...
     std::optional<double> marginal_db;
-    std::filesystem::path bench;  // "" when the campaign names none
+    std::filesystem::path bench;      // "" when the campaign names none
+    std::vector<Question> questions;  // asked before the run
+    std::vector<NamedFile> files;
     std::set<std::string> books;  // ids of the rulebooks it uses
     std::vector<Test> tests;
     std::filesystem::path file;

@@ -96,6 +96,8 @@ bool fits(const ConfigNode& node, KeyKind kind) {
             return node.kind == Kind::flag;
         case KeyKind::date:
             return node.kind == Kind::date || (node.kind == Kind::text && looks_like_date(node.text));
+        case KeyKind::pairs_list:
+            return all_items(node, [](const auto& n) { return fits(n, KeyKind::pairs); });
         case KeyKind::pairs:
             return node.kind == Kind::table && std::all_of(node.entries.begin(), node.entries.end(),
                                                            [](const auto& e) { return is_scalar(e.second); });
@@ -132,6 +134,8 @@ std::string describe(const KeyInfo& key) {
             return "date such as 2027-05-31";
         case KeyKind::pairs:
             return "table of texts or numbers";
+        case KeyKind::pairs_list:
+            return "list of tables of texts or numbers";
         case KeyKind::table:
             return "section";
         case KeyKind::tables:
@@ -272,6 +276,18 @@ std::vector<std::pair<std::string, std::string>> ConfigSection::pairs(std::strin
     std::vector<std::pair<std::string, std::string>> out;
     if (const auto* node = find(key, {KeyKind::pairs})) {
         for (const auto& [name, value] : node->entries) out.emplace_back(name, value.text);
+    }
+    return out;
+}
+
+std::vector<std::vector<std::pair<std::string, std::string>>> ConfigSection::pairs_list(
+    std::string_view key) const {
+    std::vector<std::vector<std::pair<std::string, std::string>>> out;
+    if (const auto* node = find(key, {KeyKind::pairs_list})) {
+        for (const auto& item : node->items) {
+            auto& one = out.emplace_back();
+            for (const auto& [name, value] : item.entries) one.emplace_back(name, value.text);
+        }
     }
     return out;
 }

@@ -17,17 +17,18 @@ namespace rt {
 // What may stand behind a key.
 enum class KeyKind {
     text,
-    texts,     // list of texts
-    word,      // text, number or flag, kept as text
-    words,     // list of those
-    whole,     // whole number
-    wholes,    // list of whole numbers
-    flag,      // true or false
-    quantity,  // text with a unit
-    date,      // 2027-05-31
-    pairs,     // table of words under free names
-    table,     // section of its own
-    tables,    // list of sections
+    texts,       // list of texts
+    word,        // text, number or flag, kept as text
+    words,       // list of those
+    whole,       // whole number
+    wholes,      // list of whole numbers
+    flag,        // true or false
+    quantity,    // text with a unit
+    date,        // 2027-05-31
+    pairs,       // table of words under free names
+    pairs_list,  // list of those
+    table,       // section of its own
+    tables,      // list of sections
 };
 
 struct KeyInfo {
@@ -86,6 +87,7 @@ class ConfigSection {
     std::optional<Quantity> quantity(std::string_view key) const;                // in the key's own unit
     std::optional<Quantity> quantity_in(std::string_view key, Unit unit) const;  // in a unit known only now
     std::vector<std::pair<std::string, std::string>> pairs(std::string_view key) const;
+    std::vector<std::vector<std::pair<std::string, std::string>>> pairs_list(std::string_view key) const;
     std::optional<ConfigSection> table(std::string_view key, const SectionInfo& info) const;
     std::vector<ConfigSection> tables(std::string_view key, const SectionInfo& info) const;
 

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
@@ -328,6 +329,9 @@ std::string page(const RunData& data, const Figures& figures) {
     page.set("total", std::to_string(counts.total()));
     page.set("unit", unit_list(run));
     page.set("environment", pair_list(run, "environment."));
+    Data answers = pair_list(run, "answer.");
+    page.set("has_answers", !answers.is_empty_list());
+    page.set("answers", answers);
     Data findings = list();
     bool changed = false;
     for (const auto& row : sorted_findings(run)) {

@@ -4,7 +4,8 @@
 
 namespace rt {
 
-BenchConnection::BenchConnection(const Plan& plan) : bench_(*plan.bench) {
+BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
+    : bench_(*plan.bench), traffic_(traffic) {
     for (const auto& test : plan.tests) {
         const Instrument& instrument = *test.instrument;
         if (analysers_.contains(instrument.role)) continue;
@@ -21,7 +22,7 @@ ScpiSession BenchConnection::connect(const Instrument& instrument) {
     if (!instrument.simulated()) {
         const std::string address = instrument.address.substr(6);  // after "tcp://"
         const auto colon = address.rfind(':');
-        return {instrument, address.substr(0, colon), address.substr(colon + 1)};
+        return {instrument, address.substr(0, colon), address.substr(colon + 1), traffic_};
     }
     const Simulation& simulation = *bench_.simulation;
     if (!world_) world_ = std::make_shared<SimulatedUnit>(simulation.unit);
@@ -37,7 +38,7 @@ ScpiSession BenchConnection::connect(const Instrument& instrument) {
         simulated = std::make_shared<SimulatedAnalyser>(world_, options);
     }
     servers_.emplace_back(std::move(simulated));
-    return {instrument, servers_.back().host(), servers_.back().port()};
+    return {instrument, servers_.back().host(), servers_.back().port(), traffic_};
 }
 
 void BenchConnection::note(const Instrument& i, const std::string& identity) {

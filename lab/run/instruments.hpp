@@ -17,7 +17,7 @@ namespace rt {
 class BenchConnection {
   public:
     // Connects what the plan needs. Throws Error(bench).
-    explicit BenchConnection(const Plan& plan);
+    explicit BenchConnection(const Plan& plan, TrafficLog* traffic = nullptr);
 
     AnalyserRole& analyser(const std::string& role) { return analysers_.at(role); }
     UnitRole& unit() { return *unit_; }
@@ -28,6 +28,7 @@ class BenchConnection {
     void note(const Instrument& instrument, const std::string& identity);
 
     const Bench& bench_;
+    TrafficLog* traffic_;
     std::shared_ptr<SimulatedUnit> world_;
     std::vector<InstrumentServer> servers_;
     std::map<std::string, AnalyserRole> analysers_;

@@ -17,9 +17,10 @@ class Keeper {
     void add(const std::string& kind, const std::string& reference, const std::string& name,
              const std::string& text) {
         if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
-        std::string file = "inputs/" + name + ".toml";
+        const std::string ending = kind == "values" ? ".csv" : ".toml";
+        std::string file = "inputs/" + name + ending;
         for (int i = 2; !names_.insert(file).second; ++i)
-            file = "inputs/" + name + "-" + std::to_string(i) + ".toml";
+            file = "inputs/" + name + "-" + std::to_string(i) + ending;
         make_folder((folder_ / file).parent_path());
         write_file(folder_ / file, text);
         records_.push_back({file, kind, sha256(text), reference});
@@ -39,6 +40,10 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
     Keeper keeper(folder);
     keeper.add("campaign", "", "campaign", plan.campaign->text);
     keeper.add("bench", "", "bench", plan.bench->text);
+    for (const auto& named : plan.campaign->files) {
+        keeper.add(named.kind, named.reference, slug(std::filesystem::path(named.reference).stem().string()),
+                   named.text);
+    }
     for (const auto& entry : library.entries()) {
         if (!plan.campaign->books.contains(entry.book.id) && entry.reference.empty()) continue;
         keeper.add("rulebook", entry.reference, "rulebooks/" + slug(entry.book.id), entry.text);

@@ -5,6 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/bench/roles.hpp"
+#include "lab/clock.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt {
@@ -78,11 +79,26 @@ std::string calibration_lapse(const Instrument& instrument) {
            instrument.calibration_due;
 }
 
-Plan make_plan(const Campaign& campaign, const Bench& bench) {
+static void require_known(const Campaign& campaign, const std::vector<std::string>& only) {
+    std::vector<std::string> names;
+    for (const auto& test : campaign.tests) names.push_back(test.name);
+    for (const auto& name : only) {
+        if (std::find(names.begin(), names.end(), name) == names.end()) {
+            fail_input(campaign.file.string(), "has no test " + in_quotes(name) + suggestion(name, names));
+        }
+    }
+}
+
+Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<std::string>& only) {
+    require_known(campaign, only);
     Plan plan;
     plan.campaign = &campaign;
     plan.bench = &bench;
-    for (const auto& test : campaign.tests) plan.tests.push_back(plan_test(test, bench));
+    plan.only = only;
+    for (const auto& test : campaign.tests) {
+        const bool chosen = only.empty() || std::find(only.begin(), only.end(), test.name) != only.end();
+        if (chosen) plan.tests.push_back(plan_test(test, bench));
+    }
     for (const auto& test : plan.tests) {
         auto lapse = calibration_lapse(*test.instrument);
         if (lapse.empty()) continue;
@@ -92,7 +108,7 @@ Plan make_plan(const Campaign& campaign, const Bench& bench) {
         }
     }
     std::size_t unjudged = 0;
-    for (const auto& test : campaign.tests) unjudged += test.judgings.empty();
+    for (const auto& planned : plan.tests) unjudged += planned.test->judgings.empty();
     if (unjudged > 0) {
         plan.warnings.push_back(std::to_string(unjudged) + (unjudged == 1 ? " test has" : " tests have") +
                                 " no rule: measured, not judged");

@@ -19,6 +19,7 @@ struct Plan {
     const Campaign* campaign = nullptr;
     const Bench* bench = nullptr;
     std::vector<PlannedTest> tests;
+    std::vector<std::string> only;      // names of the tests chosen; empty for all
     std::vector<std::string> warnings;  // lapsed calibration, unsigned rules
 
     std::size_t points() const;
@@ -26,7 +27,8 @@ struct Plan {
 };
 
 // Throws Error(input) when the bench lacks an instrument that a test needs, or its dialect a command.
-Plan make_plan(const Campaign& campaign, const Bench& bench);
+// `only` chooses tests by name.
+Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<std::string>& only = {});
 
 // Why nothing that this instrument measures may be judged today; empty when it may.
 std::string calibration_lapse(const Instrument& instrument);

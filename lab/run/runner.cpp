@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <chrono>
+#include <optional>
 #include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/run/instruments.hpp"
@@ -16,7 +18,7 @@
 namespace rt {
 namespace {
 
-RunRecord head_of(const Plan& plan) {
+RunRecord head_of(const Plan& plan, const Answers& answers) {
     const Campaign& campaign = *plan.campaign;
     RunRecord run;
     run.facts = {{"title", campaign.title},     {"customer", campaign.customer},
@@ -24,7 +26,14 @@ RunRecord head_of(const Plan& plan) {
                  {"bench", plan.bench->name},   {"version", version()},
                  {"started", utc_now()},        {"state", "running"}};
     for (const auto& [name, value] : campaign.unit) run.facts["unit." + name] = value;
+    for (const auto& question : campaign.questions) {
+        const auto answer = answers.find(question.name);
+        if (answer == answers.end()) continue;
+        run.facts["answer." + question.name] = answer->second;
+        if (!question.sets.empty()) run.facts["unit." + question.sets] = answer->second;
+    }
     for (const auto& [name, value] : campaign.environment) run.facts["environment." + name] = value;
+    for (const auto& name : plan.only) run.facts["selection"] += name + "\n";
     for (const auto& planned : plan.tests) {
         const Test& t = *planned.test;
         run.tests.push_back(
@@ -73,7 +82,8 @@ class Runner {
     RunEnd run(const Plan& plan) {
         std::size_t position = 0;
         for (const auto& planned : plan.tests) {
-            bool prepared = false;
+            bool prepared = false, skip_test = false;
+            const std::size_t first = position;
             for (const auto& point : planned.points) {
                 ++position;
                 if (measured_.contains(point.id_text())) {
@@ -86,15 +96,31 @@ class Runner {
                     return end_;
                 }
                 if (!std::exchange(prepared, true)) {
+                    const auto reply = ask(*planned.test);
+                    if (reply != RunListener::Reply::go) end_.state = RunEnd::State::stopped;
+                    if (reply == RunListener::Reply::stop) return end_;
+                    skip_test = reply == RunListener::Reply::skip;
+                    if (skip_test) break;
                     for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
                 }
                 one_point(planned, point, position);
             }
+            if (skip_test) position = first + planned.points.size();
         }
         return end_;
     }
 
   private:
+    RunListener::Reply ask(const Test& test) {
+        if (test.prompt.empty()) return RunListener::Reply::go;
+        const auto reply = listener_.prompt(test);
+        const char* word = reply == RunListener::Reply::go     ? "done"
+                           : reply == RunListener::Reply::skip ? "test skipped"
+                                                               : "run stopped";
+        tally_.add(EventRecord{utc_now(), "prompt", test.name + ": " + test.prompt + " (" + word + ")"});
+        return reply;
+    }
+
     void one_point(const PlannedTest& planned, const Point& point, std::size_t position) {
         const Test& test = *planned.test;
         PointRecord record;
@@ -185,9 +211,11 @@ class Runner {
 namespace {
 
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
-                const RunRecord& earlier) {
+                const RunRecord& earlier, const RunOptions& options) {
     try {
-        BenchConnection bench(plan);
+        std::optional<TrafficLog> traffic;
+        if (options.traffic) traffic.emplace(folder / "traffic.log");
+        BenchConnection bench(plan, traffic ? &*traffic : nullptr);
         tally.put_instruments(bench.identified());
         for (const auto& instrument : bench.identified()) listener.connected(instrument);
         Runner runner(plan, folder, tally, bench, listener);
@@ -207,24 +235,25 @@ RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListen
 }  // namespace
 
 RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
-                 RunListener& listener) {
+                 RunListener& listener, const RunOptions& options) {
     Tally tally = Tally::create(folder, [&] {
         make_folder(folder / "captures");
-        RunRecord head = head_of(plan);
+        RunRecord head = head_of(plan, options.answers);
         head.files = keep_inputs(plan, library, folder);
         return head;
     });
-    return run_plan(plan, folder, listener, tally, {});
+    return run_plan(plan, folder, listener, tally, {}, options);
 }
 
-RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener) {
+RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener,
+                const RunOptions& options) {
     Tally tally = Tally::open_to_write(folder);
     const RunRecord earlier = tally.read();
     tally.add(EventRecord{utc_now(), "resumed",
                           "after " + std::to_string(earlier.points.size()) + " of " +
                               std::to_string(plan.points()) + " points"});
     tally.set_fact("state", "running");
-    return run_plan(plan, folder, listener, tally, earlier);
+    return run_plan(plan, folder, listener, tally, earlier, options);
 }
 
 }  // namespace rt

@@ -43,9 +43,4 @@ class Tally {
     std::unique_ptr<State> state_;
 };
 
-// Now, UTC, as 2026-05-04T08:15:30.123Z.
-std::string utc_now();
-// Today's local date as 2026-05-04.
-std::string today();
-
 }  // namespace rt

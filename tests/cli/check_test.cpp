@@ -83,7 +83,8 @@ TEST_CASE("sweeps that cannot be are named") {
         return wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"state\"\nsets = [\"unit\"]\n" + rest));
     };
     CHECK(contains(sweep("values = []\n"), "the sweep is empty: axis \"state\" has no values"));
-    CHECK(contains(sweep(""), "give the axis exactly one of values, range or channels"));
+    CHECK(contains(sweep(""),
+                   "give the axis exactly one of values, range, values_from, channels or channel_set"));
     CHECK(contains(sweep("range = { from = \"5 V\", to = \"1 V\", step = \"1 V\" }\n"),
                    "the range runs backwards: from 5 V to 1 V"));
     CHECK(contains(sweep("range = { from = \"1 V\", to = \"2 kHz\", step = \"1 V\" }\n"),
@@ -110,6 +111,48 @@ TEST_CASE("sweeps that cannot be are named") {
     CHECK(contains(
         wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"colour\"\nvalues = [1]\nsets = [\"unit\"]\n")),
         "sets \"colour\" of the unit, but dialect unit-control has no command set_colour"));
+}
+
+TEST_CASE("sets of channels, files of values, coupled axes, decades and skipped points") {
+    const auto points = [](World world, const std::string& sweep) {
+        world.sweep = sweep;
+        const Said said = world.check();
+        CAPTURE(said.err);
+        CHECK(said.code == 0);
+        return said.out;
+    };
+    const std::string set =
+        "[[test.sweep]]\naxis = \"mode\"\nsets = [\"unit\"]\nplan = "
+        "\"ieee-802.15.4/oqpsk-2450\"\nchannel_set = ";
+    CHECK(contains(points(World(), set + "\"low-middle-high\"\n"), "3 points"));
+    CHECK(contains(points(World(), set + "\"all\"\n"), "16 points"));
+    CHECK(contains(points(World(),
+                          "[[test.sweep]]\naxis = \"bandwidth\"\nsets = [\"parameter.bandwidth\"]\n"
+                          "range = { from = \"1 kHz\", to = \"100 kHz\", per_decade = 2 }\n"),
+                   "bandwidth=3.16228 kHz"));
+    World file;
+    file.folder.write("levels.csv", "# made by hand\nname,level [mV]\na,1\nb,2.5\n");
+    const std::string from =
+        "[[test.sweep]]\naxis = \"level\"\nsets = [\"unit\"]\nvalues_from = { file = \"levels.csv\", column "
+        "= ";
+    const std::string names =
+        "[[test.sweep]]\naxis = \"mode\"\nsets = [\"unit\"]\ncoupled = true\nvalues_from = { file = "
+        "\"levels.csv\", column = \"name\" }\n";
+    const std::string both = points(std::move(file), from + "\"level\" }\n" + names);
+    CHECK(contains(both, "level=1 mV, mode=a "));
+    CHECK(contains(both, "level=2.5 mV, mode=b "));
+    CHECK(contains(both, "2 points"));
+    World wrong_column;
+    wrong_column.folder.write("levels.csv", "name,level [mV]\na,x\n");
+    wrong_column.sweep = from + "\"levels\" }\n";
+    CHECK(contains(wrong(wrong_column), "levels.csv: has no column \"levels\": did you mean \"level\"?"));
+    wrong_column.sweep = from + "\"level\" }\n";
+    CHECK(contains(wrong(wrong_column), "levels.csv, row 2, column 2: \"x\" is not a number"));
+    World skip;
+    skip.test += "skip = [{ state = \"idle\" }]\n";
+    CHECK(contains(skip.check().out, "1 point, "));
+    skip.test.replace(skip.test.find("\"idle\" }"), 6, "\"odd\"");
+    CHECK(contains(wrong(skip), "axis state has no value \"odd\""));
 }
 
 TEST_CASE("rules, conditions and instruments that do not exist are named") {

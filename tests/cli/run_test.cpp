@@ -98,6 +98,39 @@ TEST_CASE("a folder that holds a run is never overwritten, and one that cannot b
     CHECK(rt::read_file(world.folder / "plain-file") == "x");
 }
 
+TEST_CASE("a part of the campaign, stopping at a failure, and the traffic kept") {
+    World world;
+    world.line_dbuv = 70;
+    world.test.replace(world.test.find("\"peak\""), 6, "\"average\"");
+    world.judge = "[[test.judge]]\nrule = \"cispr-32/mains-b-av\"\nallow_partial = true\n";
+    const std::string again = "repeats = 3\n";
+    std::string second = world.test + world.judge;
+    second.replace(second.find("\"scan\""), 6, "\"other\"");
+    world.test += again;
+    world.sweep += second;
+    CHECK(contains(world.call({"check", "campaign.toml", "--only", "other"}).out, "1 point, "));
+    CHECK(contains(world.call({"check", "campaign.toml", "--only", "othre"}).err,
+                   "has no test \"othre\": did you mean \"other\"?"));
+    CHECK(world.call({"run", "campaign.toml", "--only", "other", "--out", "part", "-q"}).code == 0);
+    const auto part = rt::Tally::open(world.folder / "part").read();
+    CHECK(part.points.size() == 1);
+    CHECK(part.fact("state") == "complete");
+    CHECK(rare_tally(world.folder.path(), {"run", "--resume", "part", "-q"}).code ==
+          0);  // nothing of the other test
+    CHECK(rt::Tally::open(world.folder / "part").read().points.size() == 1);
+
+    const Said stopped =
+        world.call({"run", "campaign.toml", "--stop-at-failure", "--traffic", "--out", "stopped"});
+    CHECK(stopped.code == 1);
+    CHECK(contains(stopped.out, "run stopped: 3 PASS, 0 MARGINAL, 1 FAIL"));
+    CHECK(rt::Tally::open(world.folder / "stopped").read().points.size() == 4);
+    const std::string traffic = rt::read_file(world.folder / "stopped/traffic.log");
+    CHECK(contains(traffic, " analyser > SENSe:FREQuency:STARt 1000000\n"));
+    CHECK(contains(traffic, " analyser < 0,\"No error\"\n"));
+    CHECK(contains(traffic, " analyser < a block of "));
+    CHECK(contains(traffic, " unit > UNIT:STATe on\n"));
+}
+
 TEST_CASE("lapsed calibration: measured and kept, but no verdict and no number") {
     World world;
     world.analyser += "calibration_due = 2020-01-31\n";

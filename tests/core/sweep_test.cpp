@@ -109,12 +109,61 @@ TEST_CASE("ranges include their end, without drifting") {
           }) == "the range has more than 1000000 values; use a larger step");
 }
 
+TEST_CASE("logarithmic ranges have so many values a decade") {
+    const auto values = log_range_values({100e3, Unit::hertz}, {10e6, Unit::hertz}, 3);
+    REQUIRE(values.size() == 7);
+    CHECK(values[0].text == "100 kHz");
+    CHECK(values[1].quantity->value == doctest::Approx(215443).epsilon(1e-5));  // 10^(1/3)
+    CHECK(values[3].quantity->value == 1e6);
+    CHECK(values[6].quantity->value == 10e6);
+    CHECK(log_range_values({1, Unit::hertz}, {9, Unit::hertz}, 1).size() == 1);
+    CHECK(input_error([] {
+              log_range_values({0, Unit::hertz}, {9, Unit::hertz}, 1);
+          }).find("begins at 0") != std::string::npos);
+    CHECK(input_error([] {
+              log_range_values({0, Unit::dbm}, {9, Unit::dbm}, 1);
+          }).find("levels are logarithmic already") != std::string::npos);
+    CHECK(input_error([] {
+              log_range_values({1, Unit::hertz}, {9, Unit::hertz}, 0);
+          }) == "per_decade must be 1 or more");
+}
+
+TEST_CASE("coupled axes move together and do not multiply") {
+    Sweep sweep{{words("a", {"1", "2"}), words("b", {"x", "y"}), words("c", {"u", "v"})}};
+    sweep.axes[1].coupled = true;
+    CHECK(point_count(sweep) == 4);
+    CHECK(labels(sweep) ==
+          std::vector<std::string>{"a=1, b=x, c=u", "a=1, b=x, c=v", "a=2, b=y, c=u", "a=2, b=y, c=v"});
+    sweep.order = Order::serpentine;
+    CHECK(labels(sweep)[3] == "a=2, b=y, c=u");
+    sweep.axes[1].values.pop_back();
+    CHECK(input_error([&] { point_count(sweep); }) ==
+          "axis \"b\" has 1 values, the axis \"a\" it is coupled to has 2");
+    Sweep first{{words("a", {"1"})}};
+    first.axes[0].coupled = true;
+    CHECK(input_error([&] { point_count(first); }) ==
+          "axis \"a\" cannot be coupled: no axis stands before it");
+}
+
+TEST_CASE("skipped points are left out, the others keep their ids") {
+    Sweep sweep{{words("a", {"1", "2"}), words("b", {"x", "y"})}};
+    const auto all = expand("t", sweep);
+    sweep.skips = {{{0, "2"}, {1, "x"}}};
+    const auto some = expand("t", sweep);
+    CHECK(labels(sweep) == std::vector<std::string>{"a=1, b=x", "a=1, b=y", "a=2, b=y"});
+    CHECK(some[2].id == all[3].id);
+    sweep.skips = {{{0, "1"}}, {{0, "2"}}};
+    CHECK(input_error([&] { expand("t", sweep); }) == "the skip conditions leave no point");
+}
+
 TEST_CASE("channels take their frequency from the plan") {
     const ChannelPlan plan{"oqpsk", 11, 26, 2405e6, 5e6};
     const auto values = channel_values(plan, {11, 18, 26});
     CHECK(values[1].quantity == Quantity{2440e6, Unit::hertz});
     CHECK(values[2].quantity == Quantity{2480e6, Unit::hertz});
     CHECK(values[1].text == "18");
+    CHECK(low_middle_high(plan) == std::vector<int>{11, 18, 26});
+    CHECK(low_middle_high({"one", 3, 3, 0, 0}) == std::vector<int>{3});
     CHECK(input_error([&] { channel_values(plan, {27}); }) ==
           "channel 27 is not in the plan oqpsk, which has 11 to 26");
 }

@@ -20,6 +20,14 @@ TEST_CASE("any text makes a harmless file name") {
     CHECK(slug(std::string(500, 'x')).size() == 80);
 }
 
+TEST_CASE("exact texts read back the same and stay readable") {
+    CHECK(exact(1e6) == "1000000");
+    CHECK(exact(0.1) == "0.1");
+    CHECK(exact(-2.5e-12) == "-2.5e-12");
+    for (const double value : {1.0 / 3, 2.405e9, 1e300, 5e-324, 123456789.123456789})
+        CHECK(to_double(exact(value)) == value);
+}
+
 TEST_CASE("numbers are whole texts") {
     CHECK(to_double("1e3") == 1000);
     CHECK(to_double("+4") == 4);

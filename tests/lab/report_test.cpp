@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/error.hpp"
+#include "lab/clock.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/report.hpp"
 #include "lab/report/tables.hpp"

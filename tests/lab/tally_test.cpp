@@ -4,6 +4,7 @@
 #include <sqlite3.h>
 
 #include "core/base/error.hpp"
+#include "lab/clock.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 

@@ -1,0 +1,48 @@
+// Questions to the operator before a run: pre-checks, serial numbers. Answers come from a person, from a
+// file, or from declared defaults.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lab/formats/config.hpp"
+
+namespace rt {
+
+extern const SectionInfo question_section;
+
+struct Question {
+    enum class Kind { yes, date_not_past, value, text };
+
+    std::string name;
+    std::string ask;
+    Kind kind = Kind::yes;
+    std::optional<Quantity> min, max;  // of a value
+    std::string preset;                // used when nobody is there; "" for none
+    std::string sets;                  // detail of the unit that the answer becomes, such as "serial"
+    std::string place;
+};
+
+Question read_question(const ConfigSection& section);
+
+// What a person may answer, for the prompt: "yes or no", "a date such as 2027-05-31" ...
+std::string expected_answer(const Question& question);
+
+// Throws Error(input) when the answer is of the wrong kind or the check is not met: no instead of yes, a date
+// that has passed, a value outside its range.
+void require_met(const Question& question, const std::string& answer);
+
+using Answers = std::map<std::string, std::string>;
+
+// "name = answer" in TOML. Throws Error(input) for names that no question has.
+Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions);
+
+// Every question's answer: out of `known`, else from `person` (if somebody is there), else its default when
+// `unattended`. Every answer is checked. Throws Error(input) for a question that nobody answers.
+Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
+                const std::function<std::string(const Question&)>& person);
+
+}  // namespace rt
