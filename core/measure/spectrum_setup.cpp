@@ -1,6 +1,7 @@
 #include "core/measure/spectrum_setup.hpp"
 
 #include <cmath>
+#include <utility>
 
 #include "core/base/error.hpp"
 
@@ -32,6 +33,19 @@ SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, doub
     setup.reference_level = parameters.quantity("reference_level");
     setup.attenuation_db = parameters.number("attenuation");
     return setup;
+}
+
+Trace trace_of(Spectrum capture, const char* name, const char* title) {
+    Trace trace;
+    trace.name = name;
+    trace.title = title;
+    trace.x = std::move(capture.frequency_hz);
+    trace.y = std::move(capture.level);
+    trace.y_unit = capture.unit;
+    trace.detector = capture.detector;
+    trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
+    trace.impedance_ohm = capture.impedance_ohm;
+    return trace;
 }
 
 void preset_conditions(const Rule& rule, Parameters& parameters) {

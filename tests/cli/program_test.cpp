@@ -158,9 +158,26 @@ TEST_CASE("the reference pages are those of the readers' tables") {
     CHECK(pages == 5);
 }
 
+TEST_CASE("the campaign in the documentation is a good one") {
+    const std::string page = rt::read_file(source / "docs/campaigns.md");
+    const auto begin = page.find("```toml\n") + 8;
+    TestFolder folder;
+    folder.write("campaign.toml", page.substr(begin, page.find("```", begin) - begin));
+    for (const char* file : {"bench.toml", "skerry-2.toml"})
+        std::filesystem::copy(source / "demo" / file, folder / file);
+    const Said check = rare_tally(folder.path(), {"check", "campaign.toml"});
+    CHECK(check.err.empty());
+    CHECK(contains(check.out, "8 points, estimated"));
+    folder.write("answers.toml", "serial = \"SK2-0042\"\n");
+    const Said run = rare_tally(folder.path(),
+                                {"run", "campaign.toml", "--answers", "answers.toml", "--unattended", "-q"});
+    CHECK(run.code == 4);  // channel 18 overloads the analyser, as in the demo
+    CHECK(contains(run.out, "run complete: 7 PASS, 0 MARGINAL, 0 FAIL, 1 NONE"));
+}
+
 TEST_CASE("commands in the documentation exist") {
-    for (const char* file :
-         {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md"}) {
+    for (const char* file : {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md",
+                             "docs/simulation.md", "docs/campaigns.md"}) {
         const std::string text = rt::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);

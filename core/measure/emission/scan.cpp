@@ -48,16 +48,8 @@ Outcome run(Spectrum capture, const Parameters&) {
     const auto at = static_cast<std::size_t>(top - capture.level.begin());
     outcome.results.push_back({"highest_level", {*top, capture.unit}, {}});
     outcome.results.push_back({"highest_level_frequency", {capture.frequency_hz[at], Unit::hertz}, {}});
-    Trace trace;
-    trace.name = "emission";
-    trace.title = "Disturbance level";
-    trace.x = std::move(capture.frequency_hz);
-    trace.y = std::move(capture.level);
-    trace.y_unit = capture.unit;
+    Trace trace = trace_of(std::move(capture), "emission", "Disturbance level");
     trace.log_x = trace.x.front() > 0 && trace.x.back() / trace.x.front() > 5;
-    trace.detector = capture.detector;
-    trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
-    trace.impedance_ohm = capture.impedance_ohm;
     if (!trace.detector) outcome.notes.push_back("the capture does not state its detector");
     if (!trace.resolution_bandwidth_hz) {
         outcome.notes.push_back("the capture does not state its resolution bandwidth");

@@ -138,15 +138,7 @@ Outcome run(Spectrum capture, const Parameters& p) {
             "no channel power: the trace does not state its resolution bandwidth, or is narrower than " +
             format({channel, Unit::hertz}));
     }
-    Trace trace;
-    trace.name = "psd";
-    trace.title = "Power spectral density";
-    trace.x = std::move(capture.frequency_hz);
-    trace.y = std::move(capture.level);
-    trace.y_unit = capture.unit;
-    trace.detector = capture.detector;
-    trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
-    trace.impedance_ohm = capture.impedance_ohm;
+    Trace trace = trace_of(std::move(capture), "psd", "Power spectral density");
     trace.centre_hz = centre;
     if (peak) trace.reference_level = peak->level;
     outcome.traces.push_back(std::move(trace));
