@@ -69,5 +69,6 @@ Command run_command();
 Command measure_command();
 Command report_command();
 Command rules_command();
+Command bench_command();
 
 }  // namespace rt

@@ -115,7 +115,7 @@ int complain(const std::string& message, ExitCode code) {
 
 std::span<const Command> commands() {
     static const std::array list{demo_command(),    draft_command(),  check_command(), run_command(),
-                                 measure_command(), report_command(), rules_command()};
+                                 measure_command(), report_command(), rules_command(), bench_command()};
     return list;
 }
 

@@ -16,7 +16,8 @@ std::vector<std::string_view> split(std::string_view text, char separator);
 // The whole text as a decimal number; nothing else around it. NaN and infinities are not numbers here.
 std::optional<double> to_double(std::string_view text);
 
-// The shortest decimal text that reads back as the same double; with an exponent only for very large and small ones.
+// The shortest decimal text that reads back as the same double; with an exponent only for very large and
+// small ones.
 std::string exact(double value);
 
 // At most `decimals` decimals, trailing zeros removed, never "-0".

@@ -86,7 +86,7 @@ std::optional<Detector> Parameters::detector(std::string_view name) const {
 
 bool Parameters::same(std::string_view name, std::string_view a, std::string_view b) const {
     const auto& known = info_of(name);
-    if (known.kind == ParameterKind::detector) return trim(a) == trim(b);
+    if (known.kind == ParameterKind::detector) return parse_detector(trim(a)) == parse_detector(trim(b));
     const double left = parse_value(known, a).value, right = parse_value(known, b).value;
     return std::abs(left - right) <= 1e-9 * std::abs(right);
 }

@@ -1,6 +1,9 @@
 #include "core/signal/detector.hpp"
 
 #include <array>
+#include <utility>
+
+#include "core/base/text.hpp"
 
 namespace rt {
 
@@ -10,7 +13,16 @@ const char* name(Detector detector) {
     return names[static_cast<std::size_t>(detector)];
 }
 
-std::optional<Detector> parse_detector(std::string_view text) {
+std::optional<Detector> parse_detector(std::string_view raw) {
+    std::string text = lower(raw);
+    static constexpr std::pair<const char*, const char*> short_forms[] = {{"pk", "peak"},
+                                                                          {"qp", "quasi-peak"},
+                                                                          {"av", "average"},
+                                                                          {"avg", "average"},
+                                                                          {"quasipeak", "quasi-peak"}};
+    for (const auto& [brief, full] : short_forms) {
+        if (text == brief) text = full;
+    }
     for (std::size_t i = 0; i < names.size(); ++i) {
         if (text == names[i]) return static_cast<Detector>(i);
     }

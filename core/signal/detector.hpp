@@ -11,6 +11,7 @@ namespace rt {
 enum class Detector { peak, quasi_peak, average, rms, sample, negative_peak };
 
 const char* name(Detector detector);  // "quasi-peak"
+// In any case; also the trade's PK, QP and AV.
 std::optional<Detector> parse_detector(std::string_view text);
 std::vector<std::string> detector_names();
 

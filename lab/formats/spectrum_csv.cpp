@@ -16,7 +16,8 @@ struct Column {
     Unit unit = Unit::none;  // after conversion
 };
 
-// "level [dBuV]", "level (dBuV)", "level_dBuV" and "level dBuV" give "dBuV"; "level" gives nothing.
+// "level [dBuV]", "level (dBuV)", "level_dBuV", "level dBuV" and "level/dBuV" give "dBuV"; "level" gives
+// nothing.
 std::string_view unit_text(std::string_view heading) {
     const auto open = heading.find_last_of("[(");
     const auto close = heading.find_last_of("])");
@@ -24,6 +25,10 @@ std::string_view unit_text(std::string_view heading) {
         return trim(heading.substr(open + 1, close - open - 1));
     }
     const auto word = trim(heading);
+    if (const auto slash = word.find('/');
+        slash != std::string_view::npos && parse_unit(trim(word.substr(slash + 1)))) {
+        return trim(word.substr(slash + 1));
+    }
     const auto before = word.find_last_of("_ ");
     if (before == std::string_view::npos || !parse_unit(word.substr(before + 1))) return {};
     return word.substr(before + 1);
@@ -73,7 +78,7 @@ class Reader {
                 spectrum_.detector = parse_detector(value);
                 if (!spectrum_.detector)
                     fail_input("unknown detector " + in_quotes(value) + suggestion(value, detector_names()));
-            } else if (key == "bandwidth") {
+            } else if (key == "bandwidth" || key == "rbw") {
                 spectrum_.resolution_bandwidth_hz = parse_quantity(value, Unit::hertz).value;
             } else if (key == "impedance") {
                 spectrum_.impedance_ohm = parse_quantity(value, Unit::ohm).value;

@@ -1,11 +1,11 @@
 #include "lab/run/instruments.hpp"
 
-#include "core/base/error.hpp"
+#include "lab/bench/address.hpp"
 
 namespace rt {
 
 BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
-    : bench_(*plan.bench), traffic_(traffic) {
+    : bench_(*plan.bench), traffic_(traffic), simulated_(*plan.bench) {
     for (const auto& test : plan.tests) {
         const Instrument& instrument = *test.instrument;
         if (analysers_.contains(instrument.role)) continue;
@@ -19,26 +19,12 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
 }
 
 ScpiSession BenchConnection::connect(const Instrument& instrument) {
-    if (!instrument.simulated()) {
-        const std::string address = instrument.address.substr(6);  // after "tcp://"
-        const auto colon = address.rfind(':');
-        return {instrument, address.substr(0, colon), address.substr(colon + 1), traffic_};
+    if (instrument.simulated()) {
+        const InstrumentServer& server = simulated_.serve(instrument);
+        return {instrument, server.host(), server.port(), traffic_};
     }
-    const Simulation& simulation = *bench_.simulation;
-    if (!world_) world_ = std::make_shared<SimulatedUnit>(simulation.unit);
-    std::shared_ptr<SimulatedInstrument> simulated;
-    if (instrument.role == "unit") {
-        simulated = std::make_shared<SimulatedUnitControl>(world_);
-    } else {
-        SimulatedAnalyser::Options options;
-        options.port = instrument.connected_to;
-        options.seed = simulation.seed;
-        options.instant = simulation.instant;
-        if (instrument.scan_bandwidth_hz) options.scan_bandwidth_hz = *instrument.scan_bandwidth_hz;
-        simulated = std::make_shared<SimulatedAnalyser>(world_, options);
-    }
-    servers_.emplace_back(std::move(simulated));
-    return {instrument, servers_.back().host(), servers_.back().port(), traffic_};
+    const Endpoint endpoint = endpoint_of(instrument.address);
+    return {instrument, endpoint.host, endpoint.port, traffic_};
 }
 
 void BenchConnection::note(const Instrument& i, const std::string& identity) {

@@ -9,7 +9,7 @@
 
 #include "lab/bench/roles.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/simulate/server.hpp"
+#include "lab/simulate/bench.hpp"
 #include "lab/tally/record.hpp"
 
 namespace rt {
@@ -29,8 +29,7 @@ class BenchConnection {
 
     const Bench& bench_;
     TrafficLog* traffic_;
-    std::shared_ptr<SimulatedUnit> world_;
-    std::vector<InstrumentServer> servers_;
+    SimulatedBench simulated_;
     std::map<std::string, AnalyserRole> analysers_;
     std::optional<UnitRole> unit_;
     std::vector<InstrumentRecord> identified_;

@@ -8,7 +8,7 @@
 namespace {
 
 const std::filesystem::path source = RT_SOURCE;
-const std::vector<std::string> names{"demo", "draft", "check", "run", "measure", "report", "rules"};
+const std::vector<std::string> names{"demo", "draft", "check", "run", "measure", "report", "rules", "bench"};
 
 }  // namespace
 

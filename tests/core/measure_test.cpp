@@ -98,8 +98,8 @@ TEST_CASE("parameters are checked when they are set") {
           "unknown parameter \"bandwith\": did you mean \"bandwidth\"?");
     CHECK(input_error([&] { p.set("bandwidth", "9 V"); }) ==
           "parameter bandwidth: \"9 V\" is a voltage: write a frequency such as \"150 kHz\"");
-    CHECK(input_error([&] { p.set("detector", "quasipeak"); }) ==
-          "parameter detector: unknown detector \"quasipeak\": did you mean \"quasi-peak\"?");
+    CHECK(input_error([&] { p.set("detector", "quasi-pick"); }) ==
+          "parameter detector: unknown detector \"quasi-pick\": did you mean \"quasi-peak\"?");
     CHECK(input_error([&] { p.set("points", "1.5"); }) ==
           "parameter points: \"1.5\" is not a whole number from 1 up");
     CHECK(input_error([&] { procedure.setup(p); }) ==

@@ -19,10 +19,15 @@ TEST_CASE("columns carry their units, remarks their facts") {
     CHECK(s.detector == Detector::quasi_peak);
     CHECK(s.resolution_bandwidth_hz == 9e3);
     CHECK(s.impedance_ohm == 50);
-    for (const char* heading : {"frequency_hz,level_dbuv", "Freq Hz, Level dBuV", "f (Hz),l [dBµV]"}) {
+    for (const char* heading :
+         {"frequency_hz,level_dbuv", "Freq Hz, Level dBuV", "f (Hz),l [dBµV]", "f/Hz,U/dBuV"}) {
         CAPTURE(heading);
         CHECK(parse_spectrum_csv(std::string(heading) + "\n1,2\n", "f").unit == Unit::dbuv);
     }
+    const Spectrum brief = parse_spectrum_csv("# rbw: 9 kHz\n# detector: QP\nf/MHz;l/dBuV\n1;2\n", "f");
+    CHECK(brief.detector == Detector::quasi_peak);
+    CHECK(brief.resolution_bandwidth_hz == 9e3);
+    CHECK(brief.frequency_hz[0] == 1e6);
     // Linear levels become levels: 1 mV is 60 dBuV, 1 mW is 0 dBm.
     CHECK(parse_spectrum_csv("f [Hz]\tu [mV]\n1\t1\n", "f").level[0] == doctest::Approx(60));
     CHECK(parse_spectrum_csv("f [Hz],p [W]\n1,0.001\n", "f").level[0] == doctest::Approx(0));
