@@ -48,7 +48,8 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     const RunRecord record = Tally::open(run).read();
     const KeptFiles files(run, record.files);
     std::vector<std::string> only;
-    for (const auto name : split(record.fact("selection"), '\n')) {
+    const std::string selection = record.fact("selection");
+    for (const auto name : split(selection, '\n')) {
         if (!name.empty()) only.emplace_back(name);
     }
     for (const auto& book : files.further_rulebooks()) loaded->library.add(book);

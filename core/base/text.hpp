@@ -11,7 +11,9 @@ namespace rt {
 
 std::string_view trim(std::string_view text);
 std::string lower(std::string_view text);
+// The parts are views into the text, so it must live on: a temporary does not compile.
 std::vector<std::string_view> split(std::string_view text, char separator);
+std::vector<std::string_view> split(std::string&& text, char separator) = delete;
 
 // The whole text as a decimal number; nothing else around it. NaN and infinities are not numbers here.
 std::optional<double> to_double(std::string_view text);

@@ -110,7 +110,8 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
     Answers answers;
     std::vector<std::string> names;
     for (const auto& question : questions) names.push_back(question.name);
-    for (const auto& [name, node] : parse_config(read_file(file), file.string()).entries) {
+    const ConfigNode root = parse_config(read_file(file), file.string());
+    for (const auto& [name, node] : root.entries) {
         const std::string place =
             file.string() + ":" + std::to_string(node.line) + ":" + std::to_string(node.column);
         if (std::find(names.begin(), names.end(), name) == names.end()) {
