@@ -107,7 +107,10 @@ class Statement {
 // Rolls back unless committed.
 class Transaction {
   public:
-    explicit Transaction(Database& database) : database_(database) { database_.execute("BEGIN IMMEDIATE"); }
+    // A reader says "BEGIN": it sees one state and holds no writer up.
+    explicit Transaction(Database& database, const char* begin = "BEGIN IMMEDIATE") : database_(database) {
+        database_.execute(begin);
+    }
     ~Transaction() {
         if (!done_) sqlite3_exec(database_.get(), "ROLLBACK", nullptr, nullptr, nullptr);
     }

@@ -265,7 +265,7 @@ void read_points(Database& db, RunRecord& run) {
 
 RunRecord Tally::read() {
     Database& db = state_->database;
-    Transaction one_state(db);
+    Transaction one_state(db, "BEGIN");
     RunRecord run;
     Statement facts(db, "SELECT name, value FROM fact");
     while (facts.step()) run.facts[facts.text(0)] = facts.text(1);

@@ -41,6 +41,19 @@ std::map<std::string, std::string> findings(const std::filesystem::path& run) {
     return out;
 }
 
+// Until the run has kept its first points; a loaded machine may take a while.
+void wait_until_measuring(const std::filesystem::path& run) {
+    for (int i = 0; i < 600; ++i) {
+        std::this_thread::sleep_for(milliseconds(50));
+        try {
+            if (rt::Tally::open(run).read().points.size() >= 2) return;
+        } catch (const rt::Error&) {
+            continue;  // it has not begun
+        }
+    }
+    FAIL("the run does not begin");
+}
+
 }  // namespace
 
 TEST_CASE("killed again and again, a run carried on finds what an undisturbed one finds") {
@@ -80,7 +93,7 @@ TEST_CASE("a run stopped by the operator is carried on from its own copies") {
     world.test.replace(world.test.find("100 us"), 6, "10 ms");
     world.write();
     const pid_t child = start_in(world.folder.path(), RT_BINARY, {"run", "campaign.toml", "--out", "run"});
-    std::this_thread::sleep_for(milliseconds(1200));
+    wait_until_measuring(world.folder / "run");
     ::kill(child, SIGINT);
     CHECK(wait_for(child) == 4);  // incomplete
     const auto stopped = rt::Tally::open(world.folder / "run").read();
@@ -135,7 +148,7 @@ TEST_CASE("two processes never write one run") {
     world.write();
     const pid_t child =
         start_in(world.folder.path(), RT_BINARY, {"run", "campaign.toml", "--out", "run", "--no-report"});
-    std::this_thread::sleep_for(milliseconds(700));
+    wait_until_measuring(world.folder / "run");
     const Said second = rare_tally(world.folder.path(), {"run", "--resume", "run"});
     CHECK(second.code == 2);
     CHECK(contains(second.err, "another process is writing this run: wait for it or stop it"));
