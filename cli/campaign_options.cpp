@@ -6,6 +6,7 @@
 #include <csignal>
 #include <functional>
 #include <iostream>
+#include <optional>
 #include <set>
 
 #include "core/base/text.hpp"
@@ -160,6 +161,9 @@ class ConsoleListener : public RunListener {
                              printable(point_line(point, total, &finding)));
             }
         }
+        for (const auto& result : point.results) {
+            console_.detail("           " + result.name + " " + format(result.value));
+        }
         const auto now = std::chrono::steady_clock::now();
         if (done < total && now - said_ < std::chrono::seconds(1)) return;
         said_ = now;
@@ -201,6 +205,7 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
                 printable(campaign.unit_detail("model") + ", serial " + campaign.unit_detail("serial")) +
                 "; bench " + printable(loaded.bench.name));
     std::size_t number = 0;
+    const std::size_t width = std::to_string(plan.points()).size();
     std::set<std::string> cited;
     std::vector<std::vector<std::string>> rule_rows;
     for (const auto& planned : plan.tests) {
@@ -212,8 +217,7 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
         std::vector<std::vector<std::string>> rows;
         for (const auto& point : planned.points) {
             if (++number > most) continue;
-            rows.push_back({padded(std::to_string(number), std::to_string(plan.points()).size()),
-                            label(test.sweep, point),
+            rows.push_back({padded(std::to_string(number), width), label(test.sweep, point),
                             setup_text(test.procedure->setup(test.parameters_at(point))),
                             rules_text(test, point)});
         }
@@ -252,14 +256,16 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
                               : carry_out(loaded.plan, loaded.library, folder, listener, options);
     const bool complete = end.state == RunEnd::State::complete;
     std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
-    const RunData data(folder);
+    const bool json = call.flag("json");
+    std::optional<RunData> data;  // reading a long run back takes a while
+    if (with_report || json) data.emplace(folder);
     if (with_report) {
         console.progress("drawing figures and writing the report");
-        const auto files = write_report(data, folder / "report");
+        const auto files = write_report(*data, folder / "report");
         written.insert(written.end(), files.begin(), files.begin() + 3);
     }
-    if (call.flag("json")) {
-        console.out(run_json(data.record()));
+    if (json) {
+        console.out(run_json(data->record()));
     } else {
         console.out("");
         console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +

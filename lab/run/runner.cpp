@@ -69,7 +69,7 @@ class Runner {
           listener_(listener),
           unit_(bench),
           total_(plan.points()),
-          planned_(plan.seconds()) {}
+          planned_left_(plan.seconds()) {}
 
     // Points that an earlier part of the run has measured.
     void skip(const RunRecord& earlier) {
@@ -80,37 +80,40 @@ class Runner {
     }
 
     RunEnd run(const Plan& plan) {
-        std::size_t position = 0;
+        std::size_t first = 1;  // position of a test's first point
         for (const auto& planned : plan.tests) {
-            bool prepared = false, skip_test = false;
-            const std::size_t first = position;
-            for (const auto& point : planned.points) {
-                ++position;
-                if (measured_.contains(point.id_text())) {
-                    planned_before_ += planned.seconds / static_cast<double>(planned.points.size());
-                    count_done(planned);
-                    continue;
-                }
-                if (listener_.stop()) {
-                    end_.state = RunEnd::State::stopped;
-                    return end_;
-                }
-                if (!std::exchange(prepared, true)) {
-                    const auto reply = ask(*planned.test);
-                    if (reply != RunListener::Reply::go) end_.state = RunEnd::State::stopped;
-                    if (reply == RunListener::Reply::stop) return end_;
-                    skip_test = reply == RunListener::Reply::skip;
-                    if (skip_test) break;
-                    for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
-                }
-                one_point(planned, point, position);
-            }
-            if (skip_test) position = first + planned.points.size();
+            if (!run_test(planned, first)) break;
+            first += planned.points.size();
         }
         return end_;
     }
 
   private:
+    // False when the run is to end here.
+    bool run_test(const PlannedTest& planned, std::size_t first) {
+        bool prepared = false;
+        for (std::size_t i = 0; i < planned.points.size(); ++i) {
+            if (measured_.contains(planned.points[i].id_text())) {
+                count_done(planned);
+                continue;
+            }
+            if (listener_.stop()) {
+                end_.state = RunEnd::State::stopped;
+                return false;
+            }
+            if (!std::exchange(prepared, true)) {
+                const auto reply = ask(*planned.test);
+                if (reply != RunListener::Reply::go) {
+                    end_.state = RunEnd::State::stopped;
+                    return reply == RunListener::Reply::skip;
+                }
+                for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
+            }
+            one_point(planned, planned.points[i], first + i);
+        }
+        return true;
+    }
+
     RunListener::Reply ask(const Test& test) {
         if (test.prompt.empty()) return RunListener::Reply::go;
         const auto reply = listener_.prompt(test);
@@ -144,14 +147,17 @@ class Runner {
         judge_point(planned, point, parameters, std::move(capture), record);
         record.ended = utc_now();
         tally_.add(record);
-        count_done(planned);
+        planned_now_ += count_done(planned);
         ++measured_now_;
         listener_.point_done(record, done_, total_, seconds_left());
     }
 
-    void count_done(const PlannedTest& planned) {
+    // Gives the point's share of the planned seconds.
+    double count_done(const PlannedTest& planned) {
+        const double share = planned.seconds / static_cast<double>(planned.points.size());
         ++done_;
-        planned_left_ -= planned.seconds / static_cast<double>(planned.points.size());
+        planned_left_ -= share;
+        return share;
     }
 
     CaptureRecord keep(const PointRecord& record, const Spectrum& capture) {
@@ -184,9 +190,8 @@ class Runner {
     // What the plan expects for the rest, and for each point what instruments and tool needed besides so far.
     double seconds_left() const {
         const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - start_;
-        const double planned_now = planned_ - planned_left_ - planned_before_;
         const double besides =
-            std::max(0.0, passed.count() - planned_now) / static_cast<double>(measured_now_);
+            std::max(0.0, passed.count() - planned_now_) / static_cast<double>(measured_now_);
         return std::max(0.0, planned_left_) + besides * static_cast<double>(total_ - done_);
     }
 
@@ -199,16 +204,11 @@ class Runner {
     std::size_t done_ = 0;
     std::set<std::string> measured_;  // ids
     std::size_t measured_now_ = 0;    // by this process
-    double planned_;                  // seconds of the whole plan
-    double planned_left_ = planned_;
-    double planned_before_ = 0;  // of what was measured before this process
+    double planned_left_;             // seconds
+    double planned_now_ = 0;          // of what this process measured
     std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
     RunEnd end_;
 };
-
-}  // namespace
-
-namespace {
 
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
                 const RunRecord& earlier, const RunOptions& options) {

@@ -15,7 +15,7 @@ class RunListener {
   public:
     virtual ~RunListener() = default;
     virtual void connected(const InstrumentRecord& instrument) = 0;
-    // `seconds_left` from the durations so far; negative while unknown.
+    // `seconds_left` from the plan and the durations so far.
     virtual void point_done(const PointRecord& point, std::size_t done, std::size_t total,
                             double seconds_left) = 0;
     // Before the first point of a test that has a prompt; waits until it is done.

@@ -74,8 +74,8 @@ void SimulatedAnalyser::reset() {
     start_hz_ = 9e3, stop_hz_ = 3e9, bandwidth_hz_ = 100e3, dwell_s_ = 0.01, reference_dbm_ = 0,
     attenuation_db_ = 10;
     points_ = 1001;
-    attenuation_coupled_ = swapped_ = continuous_ = false;
     attenuation_coupled_ = true;
+    swapped_ = continuous_ = false;
     detector_ = power_unit_ = format_ = 0;
     trace_dbm_.clear();
     questionable_ = questionable_event_ = 0;

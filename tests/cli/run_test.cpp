@@ -42,6 +42,14 @@ TEST_CASE("a run measures, judges, keeps and reports; its exit code says how it 
     CHECK(lines(rt::read_file(failing.folder / "run/report/results.csv")) == 3);
 }
 
+TEST_CASE("verbose adds the results of each point to the progress, quiet leaves none") {
+    const World world;
+    CHECK_FALSE(contains(world.call({"run", "campaign.toml", "--out", "a"}).err, "highest_level"));
+    CHECK(contains(world.call({"run", "campaign.toml", "--out", "b", "-v"}).err,
+                   "           highest_level_frequency "));
+    CHECK(world.call({"run", "campaign.toml", "--out", "c", "-q"}).err.empty());
+}
+
 TEST_CASE("the run folder holds the captures with their hashes, and all inputs") {
     World world;
     CHECK(world.run().code == 0);
