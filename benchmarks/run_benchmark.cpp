@@ -4,9 +4,10 @@
 
 #include <filesystem>
 
-#include "lab/bench/roles.hpp"
+#include "lab/bench/acquire.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/spectrum_csv.hpp"
+#include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/server.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -31,14 +32,14 @@ rt::SpectrumSetup setup() {
 void sweep_over_socket(benchmark::State& state) {
     Folder folder;
     rt::write_file(folder.path / "unit.toml", "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n");
-    rt::SimulatedAnalyser::Options options;
-    options.instant = true;
     auto unit = std::make_shared<rt::SimulatedUnit>(folder.path / "unit.toml");
-    rt::InstrumentServer server(std::make_shared<rt::SimulatedAnalyser>(unit, options));
+    auto stage = std::make_shared<rt::Stage>(unit, rt::Stage::Options{1, true, false});
+    rt::InstrumentServer server(
+        std::make_shared<rt::SimulatedAnalyser>(stage, rt::SimulatedAnalyser::Options{"p"}));
     rt::Instrument instrument;
     instrument.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
-    rt::AnalyserRole role(rt::ScpiSession(instrument, server.host(), server.port()));
-    for (auto _ : state) benchmark::DoNotOptimize(role.sweep(setup()));
+    rt::InstrumentRole role(rt::ScpiSession(instrument, server.address()));
+    for (auto _ : state) benchmark::DoNotOptimize(rt::sweep(role, setup()));
 }
 
 void keep_capture(benchmark::State& state) {

@@ -3,9 +3,11 @@
 #include <thread>
 
 #include "cli/command.hpp"
+#include "cli/try_bench.hpp"
 #include "core/base/text.hpp"
-#include "lab/bench/address.hpp"
 #include "lab/bench/scpi_session.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/connection_diagram.hpp"
 #include "lab/simulate/bench.hpp"
 
 namespace rt {
@@ -21,14 +23,13 @@ struct Answer {
 Answer identify(const Instrument& instrument, SimulatedBench& simulated) {
     Answer answer{&instrument, instrument.address, "", ""};
     try {
-        Endpoint endpoint;
-        if (instrument.simulated()) {
-            const InstrumentServer& server = simulated.serve(instrument);
-            endpoint = {server.host(), server.port()};
-        } else {
-            endpoint = endpoint_of(instrument.address);
+        if (!instrument.place.speaks()) {
+            answer.identity = "takes no messages";
+            return answer;
         }
-        ScpiSession session(instrument, endpoint.host, endpoint.port);
+        const std::string address =
+            instrument.simulated() ? simulated.serve(instrument).address() : instrument.address;
+        ScpiSession session(instrument, address);
         answer.identity = session.ask("identify");
         const auto errors = session.drain_errors();
         if (!errors.empty()) answer.trouble = "its error queue held " + errors.front();
@@ -84,7 +85,7 @@ ExitCode serve(const Call& call, const Bench& bench) {
         const InstrumentServer& server = simulated.serve(instrument, port);
         if (port != 0) ++port;
         ++served;
-        call.console.out(instrument.role + "  tcp://" + server.host() + ":" + server.port());
+        call.console.out(instrument.role + "  " + server.address());
     }
     if (served == 0)
         fail_input(bench.file.string(), "no instrument of this bench has the address \"simulated\"");
@@ -96,21 +97,41 @@ ExitCode serve(const Call& call, const Bench& bench) {
     return ExitCode::passed;
 }
 
+ExitCode draw_diagram(const Call& call, const Bench& bench) {
+    const auto list = connections(bench, {});
+    for (const auto& line : diagram_text(list)) call.console.out(printable(line));
+    const std::filesystem::path file = call.text("diagram");
+    if (file.extension() != ".svg") fail_input("--diagram " + file.string() + ": the name must end in .svg");
+    write_file(file, diagram_svg(list, "unit under test", bench.name));
+    call.console.out("wrote " + file.string());
+    return ExitCode::passed;
+}
+
 ExitCode run(const Call& call) {
     const auto files = call.texts("bench");
     if (files.size() != 1) fail_input("bench needs one bench file: rare-tally bench BENCH");
     const Bench bench = read_bench(files.front(), DiskFiles(share_folder() / "dialects"));
-    return call.flag("serve") ? serve(call, bench) : identify_all(call, bench);
+    if (call.flag("serve")) return serve(call, bench);
+    if (call.flag("diagram")) return draw_diagram(call, bench);
+    if (call.flag("try")) {
+        SimulatedBench simulated(bench);
+        return try_bench(call, bench, simulated);
+    }
+    return identify_all(call, bench);
 }
 
 }  // namespace
 
 Command bench_command() {
     return {"bench",
-            "BENCH [--serve]",
-            "who answers on a bench; or serve its simulated instruments to others",
+            "BENCH [--try | --serve | --diagram FILE]",
+            "who answers on a bench; try its dialects, draw it, or serve its simulated instruments",
             "rare-tally bench bench.toml --serve --port 5025",
             {{"serve", "", "serve the simulated instruments on loopback ports until ended"},
+             {"try", "",
+              "send every command of the dialects with sample values; shows answers, times and errors"},
+             {"role", "ROLE", "with --try, only this instrument; may be given more than once"},
+             {"diagram", "FILE", "draw what is connected where, as .svg"},
              {"port", "N", "first port to serve on, the others follow; free ones without it"}},
             "bench",
             run};

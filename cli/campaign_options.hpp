@@ -8,6 +8,10 @@
 
 namespace rt {
 
+inline constexpr OptionInfo profile_option{"profile", "FILE", "parameters put over those of the campaign"};
+inline constexpr OptionInfo published_option{
+    "published", "", "where a rule presets a parameter, its value counts, whatever the campaign says"};
+
 struct LoadedCampaign {
     RuleLibrary library;
     Campaign campaign;

@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
 
 namespace rt {
 namespace {
@@ -10,7 +11,8 @@ namespace {
 void print_json(const Call& call, const LoadedCampaign& loaded) {
     using Json = nlohmann::ordered_json;
     Json json{{"schema", 1},
-              {"points", loaded.plan.points()},
+              {"points", loaded.plan.captures()},
+              {"at_most", loaded.plan.at_most()},
               {"seconds", loaded.plan.seconds()},
               {"warnings", loaded.plan.warnings},
               {"tests", Json::array()}};
@@ -18,6 +20,7 @@ void print_json(const Call& call, const LoadedCampaign& loaded) {
         Json test{{"name", planned.test->name},
                   {"procedure", planned.test->procedure->name},
                   {"seconds", planned.seconds},
+                  {"captures", planned.captures},
                   {"points", Json::array()}};
         for (const auto& point : planned.points) {
             test["points"].push_back({{"id", point.id_text()}, {"label", label(planned.test->sweep, point)}});
@@ -27,10 +30,25 @@ void print_json(const Call& call, const LoadedCampaign& loaded) {
     call.console.out(json.dump(2, ' ', false, Json::error_handler_t::replace));
 }
 
+// All parameters of the tests as they are in force.
+ExitCode save_profile(const Call& call, const LoadedCampaign& loaded) {
+    const std::filesystem::path file = call.text("save-profile");
+    Profile profile;
+    profile.title = "parameters of " + loaded.campaign.title;
+    for (const auto& test : loaded.campaign.tests) {
+        const auto& texts = test.parameters.texts();
+        profile.parameters[test.name].assign(texts.begin(), texts.end());
+    }
+    write_file(file, profile_text(profile));
+    call.console.out("wrote " + file.string());
+    return ExitCode::passed;
+}
+
 ExitCode run(const Call& call) {
     const auto files = call.texts("campaign");
     if (files.size() != 1) fail_input("check needs one campaign file: rare-tally check CAMPAIGN");
     const auto loaded = load_campaign(call, files.front(), call.text("bench"));
+    if (call.flag("save-profile")) return save_profile(call, *loaded);
     if (call.flag("json")) {
         print_json(call, *loaded);
     } else {
@@ -47,7 +65,13 @@ Command check_command() {
         "CAMPAIGN [--bench FILE]",
         "what would be done, how long it takes, what is missing; touches nothing",
         "rare-tally check campaign.toml",
-        {bench_option, rulebook_option, only_option, {"all", "", "list every point, however many there are"}},
+        {bench_option,
+         rulebook_option,
+         only_option,
+         profile_option,
+         published_option,
+         {"save-profile", "FILE", "write all parameters of the tests, as they are in force, to a profile"},
+         {"all", "", "list every point, however many there are"}},
         "campaign",
         run};
 }

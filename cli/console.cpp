@@ -115,11 +115,4 @@ std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& ro
     return lines;
 }
 
-std::string duration_text(double seconds) {
-    if (seconds < 59.95) return fixed(seconds, 1) + " s";
-    const auto whole = static_cast<long long>(std::llround(seconds));
-    if (whole < 3600) return std::to_string(whole / 60) + " min " + std::to_string(whole % 60) + " s";
-    return std::to_string(whole / 3600) + " h " + std::to_string(whole % 3600 / 60) + " min";
-}
-
 }  // namespace rt

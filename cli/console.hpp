@@ -34,7 +34,4 @@ std::string printable(std::string text);
 std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
                                  const std::string& indent);
 
-// "1.2 s", "3 min 20 s", "2 h 5 min".
-std::string duration_text(double seconds);
-
 }  // namespace rt

@@ -15,13 +15,23 @@ ExitCode run(const Call& call) {
     const auto named = call.texts("dir");
     if (named.size() > 1) fail_input("demo takes one folder: rare-tally demo DIR");
     const std::filesystem::path folder = named.empty() ? free_folder() : std::filesystem::path(named.front());
-    copy_shipped(share_folder() / "demo", folder, {"campaign.toml", "bench.toml", "skerry-2.toml"});
+    copy_shipped(share_folder() / "demo", folder,
+                 {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
+                  "answers-evening.toml"});
     const auto loaded = load_campaign(call, folder / "campaign.toml", "");
     if (!call.flag("json")) {
         print_plan(call, *loaded, 200);
         call.console.out("");
     }
-    return run_and_report(call, *loaded, folder / "run", true, false);
+    // The run stops where its operator goes home, and is carried on the next morning.
+    Call evening{call.options, call.console}, morning{call.options, call.console};
+    evening.options["answers"] = {(folder / "answers-evening.toml").string()};
+    morning.options["answers"] = {(folder / "answers.toml").string()};
+    evening.options.erase("json");
+    run_and_report(evening, *loaded, folder / "run", false, false);
+    if (!call.flag("json")) call.console.out("");
+    const auto kept = load_kept_campaign(folder / "run");
+    return run_and_report(morning, *kept, folder / "run", true, true);
 }
 
 }  // namespace

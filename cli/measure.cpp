@@ -2,7 +2,7 @@
 #include "core/base/text.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
-#include "lab/formats/spectrum_csv.hpp"
+#include "lab/formats/capture_file.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
 
@@ -36,11 +36,12 @@ void set_parameters(Parameters& parameters, const Texts& settings) {
 }
 
 // The file, with what the command line knows beyond it.
-Spectrum read_capture(const Call& call, const std::string& file, const Parameters& stated) {
-    Spectrum capture = read_spectrum_csv(file);
+Capture read_capture(const Call& call, const std::string& file, const Parameters& stated) {
+    Capture capture = read_capture_csv(file);
     complete(capture, stated);
-    if (call.flag("impedance"))
-        capture.impedance_ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
+    if (!call.flag("impedance")) return capture;
+    const double ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
+    if (auto* spectrum = std::get_if<Spectrum>(&capture)) spectrum->impedance_ohm = ohm;
     return capture;
 }
 
@@ -96,7 +97,7 @@ ExitCode run(const Call& call) {
     std::vector<RuleRef> rules;
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
-    const Spectrum capture = read_capture(call, words[1], parameters);
+    const Capture capture = read_capture(call, words[1], parameters);
     for (const auto& id : call.texts("rule")) {
         rules.push_back(library.find(id));
         require_applicable(procedure, rules.back());

@@ -21,11 +21,14 @@ ExitCode run(const Call& call) {
     if (files.size() != (resume.empty() ? 1 : 0)) {
         fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
     }
-    if (!resume.empty() &&
-        (call.flag("out") || call.flag("bench") || call.flag("rulebook") || call.flag("only"))) {
+    if (!resume.empty() && (call.flag("out") || call.flag("bench") || call.flag("rulebook") ||
+                            call.flag("only") || call.flag("profile") || call.flag("published"))) {
         fail_input(
-            "--resume takes everything from the run folder: leave out --out, --bench, --rulebook and --only");
+            "--resume takes everything from the run folder: leave out --out, --bench, --rulebook, --only, "
+            "--profile and --published");
     }
+    if (resume.empty() && call.flag("redo"))
+        fail_input("--redo goes with --resume: it measures points of a run again");
     const auto loaded =
         resume.empty() ? load_campaign(call, files.front(), call.text("bench")) : load_kept_campaign(resume);
     for (const auto& warning : loaded->plan.warnings) call.console.progress("attention: " + warning);
@@ -48,9 +51,15 @@ Command run_command() {
              rulebook_option,
              {"out", "DIR", "run folder; without it, named after campaign and time"},
              {"resume", "RUN", "carry a stopped or killed run on: only the points it lacks are measured"},
-             {"answers", "FILE", "answers to the campaign's questions: name = \"answer\""},
+             {"redo", "WHAT",
+              "with --resume, measure a test (by name) or a point (by number) again; the old ones are kept"},
+             profile_option,
+             published_option,
+             {"answers", "FILE", "answers to questions and prompts: name = \"answer\""},
              {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
              {"stop-at-failure", "", "end the run after the first point that fails"},
+             {"ask-at-failure", "", "a person decides after each point that fails: go on, redo, skip, stop"},
+             {"no-live", "", "write no live page"},
              {"traffic", "", "keep every exchange with the instruments in traffic.log"},
              {"no-report", "", "measure and judge only"}},
             "campaign",

@@ -4,6 +4,7 @@
 #include <cctype>
 #include <charconv>
 #include <cmath>
+#include <cstdio>
 #include <numeric>
 #include <utility>
 
@@ -160,6 +161,20 @@ std::string slug(std::string_view text) {
     const auto first = out.find_first_not_of("-.");  // no hidden file, no "..", no option
     out.erase(0, first == std::string::npos ? out.size() : first);
     return out.empty() ? "unnamed" : out.substr(0, 80);
+}
+
+static std::string tenths(double value) {
+    char text[40];
+    std::snprintf(text, sizeof text, "%.1f", value);
+    return text;
+}
+
+std::string duration_text(double seconds) {
+    if (seconds < 0.9995) return std::to_string(std::lround(seconds * 1000)) + " ms";
+    if (seconds < 59.95) return tenths(seconds) + " s";
+    const auto whole = static_cast<long long>(std::llround(seconds));
+    if (whole < 3600) return std::to_string(whole / 60) + " min " + std::to_string(whole % 60) + " s";
+    return std::to_string(whole / 3600) + " h " + std::to_string(whole % 3600 / 60) + " min";
 }
 
 }  // namespace rt

@@ -25,6 +25,9 @@ std::string exact(double value);
 // At most `decimals` decimals, trailing zeros removed, never "-0".
 std::string decimal(double value, int decimals);
 
+// "80 ms", "1.2 s", "3 min 20 s", "2 h 5 min".
+std::string duration_text(double seconds);
+
 // The candidate closest to `word` by edit distance, if it is close enough to be a slip of the keyboard.
 std::optional<std::string> nearest(std::string_view word, const std::vector<std::string>& candidates);
 

@@ -6,13 +6,16 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/measure/emission/scan.hpp"
+#include "core/measure/power/level.hpp"
+#include "core/measure/power/path_loss.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/radio/mask.hpp"
+#include "core/measure/receiver/error_rate.hpp"
 
 namespace rt {
 
 std::span<const Procedure> procedures() {
-    static const std::array list{emission_scan(), radio_mask()};
+    static const std::array list{emission_scan(), radio_mask(), power_level(), path_loss(), error_rate()};
     return list;
 }
 
@@ -40,6 +43,12 @@ void require_applicable(const Procedure& procedure, RuleRef ref) {
                procedure.name + " gives " + list);
 }
 
+void preset_named(const Rule& rule, Parameters& parameters) {
+    for (const auto& [key, value] : rule.presets) {
+        if (parameters.find(key) && !parameters.has(key)) parameters.set(key, value);
+    }
+}
+
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters) {
     std::vector<std::string> out;
     for (const auto& [name, wanted] : rule.presets) {
@@ -50,15 +59,21 @@ std::vector<std::string> deviations_from(const Rule& rule, const Parameters& par
     return out;
 }
 
-Outcome measure(const Procedure& procedure, Spectrum capture, const Parameters& parameters) {
-    const auto overload = capture.overload;
+Outcome measure(const Procedure& procedure, Capture capture, const Parameters& parameters) {
+    const auto trouble = distrust(capture);
+    std::optional<Unexpected> unexpected;
+    if (procedure.check) unexpected = procedure.check(capture, parameters);
     Outcome outcome = procedure.measure(std::move(capture), parameters);
-    if (overload) outcome.invalid = *overload;
+    if (unexpected) outcome.invalid = "seen: " + unexpected->seen + "; expected: " + unexpected->expected;
+    if (trouble) outcome.invalid = *trouble;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);
     return outcome;
 }
 
-void complete(Spectrum& capture, const Parameters& stated) {
+void complete(Capture& any, const Parameters& stated) {
+    auto* spectrum = std::get_if<Spectrum>(&any);
+    if (!spectrum) return;
+    Spectrum& capture = *spectrum;
     if (const auto detector = stated.detector("detector")) {
         if (capture.detector && *capture.detector != *detector) {
             fail_input(std::string("the capture states the detector ") + name(*capture.detector) +

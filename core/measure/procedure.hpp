@@ -5,16 +5,17 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <variant>
 #include <vector>
 
 #include "core/measure/outcome.hpp"
 #include "core/measure/parameters.hpp"
 #include "core/rules/rule.hpp"
-#include "core/signal/spectrum.hpp"
+#include "core/signal/capture.hpp"
 
 namespace rt {
 
-// What an analyser has to be asked for so that the procedure gets its capture.
+// What an analyser has to be asked for so that a procedure gets its capture.
 struct SpectrumSetup {
     double start_hz = 0;
     double stop_hz = 0;
@@ -28,6 +29,26 @@ struct SpectrumSetup {
 
     // Distance between neighbouring points.
     double step_hz() const { return (stop_hz - start_hz) / static_cast<double>(points - 1); }
+};
+
+// What a power meter has to be asked for.
+struct PowerSetup {
+    double frequency_hz = 0;
+    int sensor = 1;  // counts from 1
+    int averages = 4;
+};
+
+// What a link counter has to be asked for.
+struct CountSetup {
+    std::uint64_t packets = 0;
+    double seconds_per_packet = 0;  // for estimates of time
+};
+
+using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup>;
+
+// A capture that is not the signal expected: what was seen and what should have been.
+struct Unexpected {
+    std::string seen, expected;
 };
 
 struct Product {
@@ -44,10 +65,13 @@ struct Procedure {
     std::span<const Product> traces;
     std::span<const Product> results;
     // Both throw Error(input) when a parameter they need is missing or out of range.
-    SpectrumSetup (*setup)(const Parameters&);
-    Outcome (*measure)(Spectrum, const Parameters&);
+    CaptureSetup (*setup)(const Parameters&);
+    // The capture is of the kind that setup asks for.
+    Outcome (*measure)(Capture, const Parameters&);
     // What the rule fixes: band, bandwidth, detector ... Set only where nothing is set yet.
     void (*preset)(const Rule&, Parameters&);
+    // Whether the signal is the one that the procedure measures; null when any will do.
+    std::optional<Unexpected> (*check)(const Capture&, const Parameters&) = nullptr;
 
     bool gives(std::string_view product) const;
 };
@@ -60,18 +84,23 @@ const Procedure& find_procedure(std::string_view name);
 // Throws Error(input) unless the procedure gives the trace or result that the rule judges.
 void require_applicable(const Procedure& procedure, RuleRef rule);
 
+// The rule's own presets, where nothing is set yet: all that many procedures need for Procedure::preset.
+void preset_named(const Rule& rule, Parameters& parameters);
+
 // Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 
-// Detector and bandwidth that a capture does not state are taken from parameters that a person set. Throws
+// Detector and bandwidth that a spectrum does not state are taken from parameters that a person set. Throws
 // Error(input) when both are known and differ.
-void complete(Spectrum& capture, const Parameters& stated);
+void complete(Capture& capture, const Parameters& stated);
 
 // Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look
 // at.
 void invalidate(Outcome& outcome, std::string reason);
 
-// Measures, and carries over what holds for every procedure: an overloaded capture invalidates the outcome.
-Outcome measure(const Procedure& procedure, Spectrum capture, const Parameters& parameters);
+// Measures, and carries over what holds for every procedure: a capture that cannot be trusted, or is not the
+// signal expected, invalidates the outcome. Throws Error(input) for a capture of another kind than the
+// procedure takes.
+Outcome measure(const Procedure& procedure, Capture capture, const Parameters& parameters);
 
 }  // namespace rt

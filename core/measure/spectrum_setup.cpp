@@ -35,6 +35,11 @@ SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, doub
     return setup;
 }
 
+Spectrum take_spectrum(Capture capture, const char* procedure) {
+    if (auto* spectrum = std::get_if<Spectrum>(&capture)) return std::move(*spectrum);
+    fail_input(std::string(procedure) + " needs a spectrum, the capture holds " + kind_name(capture));
+}
+
 Trace trace_of(Spectrum capture, const char* name, const char* title) {
     Trace trace;
     trace.name = name;
@@ -51,9 +56,7 @@ Trace trace_of(Spectrum capture, const char* name, const char* title) {
 void preset_conditions(const Rule& rule, Parameters& parameters) {
     if (rule.bandwidth && !parameters.has("bandwidth")) parameters.set_quantity("bandwidth", *rule.bandwidth);
     if (rule.detector && !parameters.has("detector")) parameters.set("detector", name(*rule.detector));
-    for (const auto& [key, value] : rule.presets) {
-        if (parameters.find(key) && !parameters.has(key)) parameters.set(key, value);
-    }
+    preset_named(rule, parameters);
 }
 
 }  // namespace rt

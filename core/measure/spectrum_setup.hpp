@@ -27,6 +27,9 @@ inline constexpr ParameterInfo attenuation_parameter{
 // backwards, a bandwidth that is not positive, or more than 1,000,000 points.
 SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, double stop_hz);
 
+// The spectrum in a capture. Throws Error(input) naming the procedure for a capture of another kind.
+Spectrum take_spectrum(Capture capture, const char* procedure);
+
 // The capture as a trace, with what it states of itself.
 Trace trace_of(Spectrum capture, const char* name, const char* title);
 

@@ -19,19 +19,19 @@ std::optional<Verdict> parse_verdict(std::string_view text) {
     return std::nullopt;
 }
 
-void VerdictCounts::add(Verdict verdict) {
+void VerdictCounts::add(Verdict verdict, std::size_t times) {
     switch (verdict) {
         case Verdict::pass:
-            ++pass;
+            pass += times;
             break;
         case Verdict::marginal:
-            ++marginal;
+            marginal += times;
             break;
         case Verdict::fail:
-            ++fail;
+            fail += times;
             break;
         case Verdict::none:
-            ++none;
+            none += times;
             break;
     }
 }

@@ -37,7 +37,7 @@ struct Finding {
 struct VerdictCounts {
     std::size_t pass = 0, marginal = 0, fail = 0, none = 0;
 
-    void add(Verdict verdict);
+    void add(Verdict verdict, std::size_t times = 1);
     std::size_t total() const { return pass + marginal + fail + none; }
 };
 

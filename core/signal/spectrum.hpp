@@ -18,9 +18,10 @@ struct Spectrum {
     Unit unit = Unit::dbm;      // a decibel unit
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
-    std::optional<double> impedance_ohm;    // of the port; needed between dBm and dBuV
-    std::optional<double> reference_level;  // in `unit`
-    std::optional<std::string> overload;    // why the levels cannot be trusted, if they cannot
+    std::optional<double> impedance_ohm;     // of the port; needed between dBm and dBuV
+    std::optional<double> reference_level;   // in `unit`
+    std::optional<std::string> overload;     // why the levels cannot be trusted, if they cannot
+    std::vector<double> correction_db = {};  // contained in each level; empty when there is none
 };
 
 // Throws Error(input) naming the first index where frequencies do not ascend, lengths differ or a value is

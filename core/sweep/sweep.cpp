@@ -214,6 +214,10 @@ std::vector<Point> expand(const std::string& test, const Sweep& sweep) {
     return points;
 }
 
+std::uint64_t point_id(const std::string& test, const Sweep& sweep, const Point& point) {
+    return IdMaker(test, sweep).id(point);
+}
+
 bool matches(const Condition& condition, const Sweep& sweep, const Point& point) {
     return std::all_of(condition.begin(), condition.end(),
                        [&](const auto& part) { return point.value(sweep, part.first).text == part.second; });

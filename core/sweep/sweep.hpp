@@ -41,6 +41,8 @@ struct Axis {
     std::vector<AxisValue> values;
     std::vector<std::string> sets;  // "unit", "parameter.detector": what a new value goes to
     bool coupled = false;           // moves together with the axis before it, value by value
+    bool slow = false;              // changes take a person or much time: as seldom as possible
+    std::string prompt = {};        // what a person does at each change, {value} for the value
 };
 
 enum class Order {
@@ -84,6 +86,9 @@ bool matches(const Condition& condition, const Sweep& sweep, const Point& point)
 std::size_t point_count(const Sweep& sweep);
 // Throws Error(input) also when the skip conditions leave nothing.
 std::vector<Point> expand(const std::string& test, const Sweep& sweep);
+
+// The id of a point that was not made by expand().
+std::uint64_t point_id(const std::string& test, const Sweep& sweep, const Point& point);
 
 // "channel=11, level=8 dBm" with " (repeat 2)" where there are repeats; "single point" without axes.
 std::string label(const Sweep& sweep, const Point& point);

@@ -8,82 +8,111 @@
 namespace rt {
 
 using std::chrono::milliseconds;
+using Lock = std::lock_guard<std::recursive_mutex>;
 
 static milliseconds timeout_of(const Instrument& instrument) {
     return milliseconds(static_cast<long long>(instrument.timeout_s * 1000));
 }
 
-ScpiSession::ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port,
-                         TrafficLog* traffic)
-    : instrument_(instrument),
+ScpiSession::ScpiSession(const Instrument& instrument, const std::string& address, TrafficLog* traffic)
+    : ScpiSession(instrument, open_session(address, timeout_of(instrument)), traffic) {}
+
+ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> session, TrafficLog* traffic)
+    : instrument_(&instrument),
       timeout_(timeout_of(instrument)),
-      session_(host, port, timeout_),
-      traffic_(traffic) {}
+      session_(std::move(session)),
+      traffic_(traffic) {
+    session_->name_peer(instrument.role);
+}
 
 void ScpiSession::fail(const std::string& message) const {
-    fail_bench(instrument_.role + ": " + message);
+    fail_bench(instrument_->role + ": " + message);
 }
 
 std::string ScpiSession::text_of(const std::string& command, const Arguments& arguments) const {
-    const auto at = instrument_.dialect.commands.find(command);
-    if (at == instrument_.dialect.commands.end()) {
-        fail_input(instrument_.dialect.file.string(), "the dialect has no command \"" + command +
-                                                          "\", which role " + instrument_.role + " needs");
+    const auto at = instrument_->dialect.commands.find(command);
+    if (at == instrument_->dialect.commands.end()) {
+        fail_input(instrument_->dialect.file.string(), "the dialect has no command \"" + command +
+                                                           "\", which role " + instrument_->role + " needs");
     }
-    std::string text = at->second;
     for (const auto& [name, value] : arguments) {
         const auto control = [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ';'; };
         if (std::any_of(value.begin(), value.end(), control)) {
             fail_input("the value " + in_quotes(value) + " for {" + name +
                        "} holds control characters or a semicolon");
         }
-        const std::string hole = "{" + name + "}";
-        for (std::size_t found; (found = text.find(hole)) != std::string::npos;)
-            text.replace(found, hole.size(), value);
+    }
+    std::string text;
+    std::string_view rest = at->second;
+    while (!rest.empty()) {
+        bool filled = false;
+        for (const auto& [name, value] : arguments) {
+            const std::string hole = "{" + name + "}";
+            if (!rest.starts_with(hole)) continue;
+            text += value;
+            rest.remove_prefix(hole.size());
+            filled = true;
+            break;
+        }
+        if (filled) continue;
+        text += rest.front();
+        rest.remove_prefix(1);
     }
     return text;
 }
 
 void ScpiSession::send(const std::string& command, const Arguments& arguments) {
     const std::string text = text_of(command, arguments);
-    if (traffic_) traffic_->sent(instrument_.role, text);
-    session_.write(text + "\n");
+    const Lock lock(*mutex_);
+    if (traffic_) traffic_->sent(instrument_->role, text);
+    session_->write(text + "\n");
 }
 
 std::string ScpiSession::answer(milliseconds timeout) {
-    const std::string line = session_.read_until('\n', timeout);
-    if (traffic_) traffic_->received(instrument_.role, line);
+    const std::string line = session_->read_until('\n', timeout);
+    if (traffic_) traffic_->received(instrument_->role, line);
     return std::string(trim(line));
 }
 
 std::string ScpiSession::ask(const std::string& command, const Arguments& arguments) {
+    const Lock lock(*mutex_);
     send(command, arguments);
     return answer(timeout_);
 }
 
 std::string ScpiSession::ask(const std::string& command, milliseconds timeout) {
+    const Lock lock(*mutex_);
     send(command);
     return answer(timeout);
 }
 
-std::string ScpiSession::ask_block(const std::string& command) {
-    send(command);
-    const std::string head = session_.read_exactly(2, timeout_);
+std::string ScpiSession::ask_block(const std::string& command, const Arguments& arguments) {
+    const Lock lock(*mutex_);
+    send(command, arguments);
+    const std::string head = session_->read_exactly(2, timeout_);
     if (head[0] != '#' || head[1] < '1' || head[1] > '9') {
         fail("a data block was expected for " + command + ", the answer begins with " + in_quotes(head));
     }
-    const std::string digits = session_.read_exactly(static_cast<std::size_t>(head[1] - '0'), timeout_);
+    const std::string digits = session_->read_exactly(static_cast<std::size_t>(head[1] - '0'), timeout_);
     const auto length = to_double(digits);
     if (!length || digits.find_first_not_of("0123456789") != std::string::npos) {
         fail("the length of a data block is not a number: " + in_quotes(digits));
     }
-    std::string bytes = session_.read_exactly(static_cast<std::size_t>(*length), timeout_);
-    if (traffic_) traffic_->received(instrument_.role, "a block of " + digits + " bytes");
-    session_.read_until('\n', timeout_);
+    std::string bytes = session_->read_exactly(static_cast<std::size_t>(*length), timeout_);
+    if (traffic_) traffic_->received(instrument_->role, "a block of " + digits + " bytes");
+    session_->read_until('\n', timeout_);
     return bytes;
 }
 
+double ScpiSession::ask_number(const std::string& command, const Arguments& arguments) {
+    const std::string text = ask(command, arguments);
+    const auto value = to_double(text);
+    if (!value) fail("answers " + in_quotes(text) + " to " + command + ", a number was expected");
+    return *value;
+}
+
 std::vector<std::string> ScpiSession::drain_errors() {
+    const Lock lock(*mutex_);
     std::vector<std::string> errors;
     for (int i = 0; i < 32; ++i) {
         const std::string answer = ask("next_error");

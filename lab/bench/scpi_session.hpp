@@ -3,12 +3,14 @@
 #pragma once
 
 #include <chrono>
+#include <memory>
+#include <mutex>
 #include <string>
 #include <string_view>
 #include <utility>
 #include <vector>
 
-#include "lab/bench/tcp_session.hpp"
+#include "lab/bench/session.hpp"
 #include "lab/bench/traffic_log.hpp"
 #include "lab/formats/bench_file.hpp"
 
@@ -17,35 +19,42 @@ namespace rt {
 // Values for the {placeholders} of a command.
 using Arguments = std::vector<std::pair<std::string, std::string>>;
 
+// Safe to use from several threads: each question with its answer is one step.
 class ScpiSession {
   public:
-    // `host` and `port` are where the instrument is, `instrument` says how to speak to it.
-    // `traffic`, if given, hears of every exchange and must live longer.
-    ScpiSession(const Instrument& instrument, const std::string& host, const std::string& port,
+    // `instrument` says where it is and how to speak to it. `address` overrides its own (for simulated
+    // ones). `traffic`, if given, hears of every exchange and must live longer.
+    ScpiSession(const Instrument& instrument, const std::string& address, TrafficLog* traffic = nullptr);
+    ScpiSession(const Instrument& instrument, std::unique_ptr<Session> session,
                 TrafficLog* traffic = nullptr);
 
-    bool knows(const std::string& command) const { return instrument_.dialect.commands.contains(command); }
+    bool knows(const std::string& command) const { return instrument_->dialect.knows(command); }
     // `command` names an entry of the dialect. Throws Error(input) if the dialect lacks it or a value holds
     // control characters, Error(bench) for trouble with the instrument.
     void send(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, std::chrono::milliseconds timeout);
     // The bytes of a definite-length block. Throws Error(bench) for anything else.
-    std::string ask_block(const std::string& command);
+    std::string ask_block(const std::string& command, const Arguments& arguments = {});
+    // The answer as a number. Throws Error(bench) for anything else.
+    double ask_number(const std::string& command, const Arguments& arguments = {});
     // All entries of the error queue ("-222,\"Data out of range\""), oldest first; reading stops after 32.
     std::vector<std::string> drain_errors();
-
-    const Instrument& instrument() const { return instrument_; }
-
-  private:
+    // What is sent for a command, its placeholders filled.
     std::string text_of(const std::string& command, const Arguments& arguments) const;
-    std::string answer(std::chrono::milliseconds timeout);
+
+    const Instrument& instrument() const { return *instrument_; }
+    Session& session() { return *session_; }
     [[noreturn]] void fail(const std::string& message) const;
 
-    const Instrument& instrument_;
+  private:
+    std::string answer(std::chrono::milliseconds timeout);
+
+    const Instrument* instrument_;
     std::chrono::milliseconds timeout_;
-    TcpSession session_;
+    std::unique_ptr<Session> session_;
     TrafficLog* traffic_;
+    std::unique_ptr<std::recursive_mutex> mutex_ = std::make_unique<std::recursive_mutex>();
 };
 
 }  // namespace rt

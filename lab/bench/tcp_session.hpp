@@ -1,25 +1,22 @@
-// A raw TCP connection to an instrument. Every wait is bounded.
+// A raw TCP connection to an instrument.
 #pragma once
 
-#include <chrono>
-#include <memory>
-#include <string>
-#include <string_view>
+#include "lab/bench/session.hpp"
 
 namespace rt {
 
-class TcpSession {
+class TcpSession : public Session {
   public:
     // Throws Error(bench) naming host, port and reason when nobody answers in time.
     TcpSession(const std::string& host, const std::string& port, std::chrono::milliseconds timeout);
-    ~TcpSession();
-    TcpSession(TcpSession&&) noexcept;
-    TcpSession& operator=(TcpSession&&) noexcept;
+    ~TcpSession() override;
 
-    void write(std::string_view bytes);
-    // Up to and without `end`; Error(bench) after `timeout`, on a closed connection or beyond 64 MiB.
-    std::string read_until(char end, std::chrono::milliseconds timeout);
-    std::string read_exactly(std::size_t count, std::chrono::milliseconds timeout);
+    void write(std::string_view bytes) override;
+    // True when something can be read at once.
+    bool readable();
+
+  protected:
+    std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
 
   private:
     struct State;

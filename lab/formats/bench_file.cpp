@@ -1,9 +1,12 @@
 #include "lab/formats/bench_file.hpp"
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/correction_file.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt {
@@ -17,60 +20,92 @@ constexpr std::array instrument_keys{
     KeyInfo{"role", text, true, "what it does here: analyser, receiver, unit ..."},
     KeyInfo{"name", text, true, "maker and model, for the report"},
     KeyInfo{"serial", word, false, "serial number, for the report"},
-    KeyInfo{"address", text, true, "\"tcp://host:port\" or \"simulated\""},
-    KeyInfo{"dialect", text, true, "name of a shipped dialect, or a .toml file beside the bench"},
+    KeyInfo{"address", text, true,
+            "\"tcp://host:port\", \"hislip://host\", \"serial:DEVICE,115200,8N1\", \"device:/dev/usbtmc0\", "
+            "\"simulated\", \"files:PATTERN\" (recorded captures); for a unit also \"program:FILE\", \"by "
+            "hand\""},
+    KeyInfo{"dialect", text, false,
+            "name of a shipped dialect, or a .toml file beside the bench; not needed by hand, by program or "
+            "from files"},
     KeyInfo{"calibration_due", date, false, "after this day nothing it measures gets a verdict"},
     KeyInfo{"connected_to", text, false, "port of the unit it is connected to"},
     KeyInfo{"timeout", quantity, false, "longest wait for an answer; 5 s without it", Unit::second},
+    KeyInfo{"retries", whole, false,
+            "how often a point is tried again, newly connected, after trouble with it; 0 without it"},
+    KeyInfo{"zero", flag, false, "zeroed and calibrated when a run begins"},
+    KeyInfo{"off_time", quantity, false,
+            "of a supply: how long it stays off when it cycles the unit's power; "
+            "1 s without it",
+            Unit::second},
     KeyInfo{"impedance", quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
 };
 
+constexpr std::array path_keys{
+    KeyInfo{"role", text, true, "the instrument at the end of the path"},
+    KeyInfo{"part", tables, true, "what stands in it, from the unit to the instrument"},
+};
+
+constexpr std::array part_keys{
+    KeyInfo{"name", text, true, "what is written on it"},
+    KeyInfo{"kind", text, false, "cable, attenuator, amplifier, antenna, probe, coupler, filter or network"},
+    KeyInfo{"loss", quantity, false, "the same at every frequency", Unit::db},
+    KeyInfo{"gain", quantity, false, "the same at every frequency", Unit::db},
+    KeyInfo{"ratio", whole, false, "of a voltage probe: 10 for 10:1"},
+    KeyInfo{"table", text, false, "CSV or Touchstone file beside the bench"},
+    KeyInfo{"calibration", text, false, "name of what a test of the campaign provides"},
+    KeyInfo{"valid_until", date, false, "after this day nothing measured through it gets a verdict"},
+};
+
 constexpr std::array simulation_keys{
     KeyInfo{"unit", text, true, "file that describes what the simulated instruments see"},
     KeyInfo{"seed", whole, false, "of the noise"},
-    KeyInfo{"instant", flag, false, "sweeps take no time"},
+    KeyInfo{"instant", flag, false, "sweeps and movements take no time"},
+    KeyInfo{"fault", tables, false, "what goes wrong, to rehearse it"},
+};
+
+constexpr std::array fault_keys{
+    KeyInfo{"role", text, true, "which simulated instrument"},
+    KeyInfo{
+        "kind", text, true,
+        "slow, silent, drop (connection), garbage, half-block, error-entry, overload, drift, wrong-mode or "
+        "hang (of the unit)"},
+    KeyInfo{"after", whole, false, "messages that it answers well before"},
+    KeyInfo{"times", whole, false, "how often then; always without it"},
+    KeyInfo{"delay", quantity, false, "of a slow answer", Unit::second},
+    KeyInfo{"text", text, false, "of an entry in the error queue"},
 };
 
 constexpr std::array root_keys{
     KeyInfo{"bench", table, true, "the bench"},
     KeyInfo{"instrument", tables, true, "its instruments"},
+    KeyInfo{"path", tables, false, "what stands between the unit and an instrument"},
     KeyInfo{"simulation", table, false, "for instruments whose address is \"simulated\""},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo bench_section{"[bench]", "The bench as a whole.", bench_keys};
 constexpr SectionInfo instrument_section{"[[instrument]]", "One instrument.", instrument_keys};
+constexpr SectionInfo path_section{
+    "[[path]]", "Levels read are raised by its losses, levels sent likewise, so that all count at the unit.",
+    path_keys};
+constexpr SectionInfo part_section{
+    "[[path.part]]", "One thing in the path. It has a loss, a gain, a ratio, a table or a calibration.",
+    part_keys};
 constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.",
                                          simulation_keys};
-constexpr std::array<const SectionInfo*, 4> bench_sections{&root_section, &bench_section, &instrument_section,
-                                                           &simulation_section};
+constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
+constexpr std::array<const SectionInfo*, 7> bench_sections{&root_section, &bench_section, &instrument_section,
+                                                           &path_section, &part_section,  &simulation_section,
+                                                           &fault_section};
 
-constexpr std::array dialect_keys{
-    KeyInfo{"id", text, true, "name that bench files use"},
-    KeyInfo{"title", text, true, "which instruments it is for"},
-};
-constexpr std::array dialect_root_keys{
-    KeyInfo{"dialect", table, true, "the dialect"},
-    KeyInfo{"commands", pairs, true, "commands by what they are for, with {placeholders}"},
-    KeyInfo{"detectors", pairs, false, "the instrument's words for the detectors"},
-    KeyInfo{"overload_mask", whole, false, "bits of the answer to query_overload that mean overload"},
-};
-constexpr SectionInfo dialect_section{"[dialect]", "The dialect.", dialect_keys};
-constexpr SectionInfo dialect_root_section{"the file", "", dialect_root_keys};
-constexpr std::array<const SectionInfo*, 2> dialect_sections{&dialect_root_section, &dialect_section};
-
-void require_address(const ConfigSection& section, const std::string& address) {
-    if (address == "simulated") return;
-    constexpr std::string_view scheme = "tcp://";
-    const auto colon = address.rfind(':');
-    if (address.starts_with(scheme) && colon > scheme.size()) {
-        const auto port = to_double(address.substr(colon + 1));
-        if (port && *port >= 1 && *port <= 65535) return;
-    }
-    section.fail("address",
-                 in_quotes(address) + " is no address: write \"tcp://host:port\" or \"simulated\"");
+// Instruments without messages still belong to a kind.
+Dialect silent_dialect(const Instrument& instrument) {
+    Dialect dialect;
+    dialect.id = instrument.recorded() ? "recorded" : "";
+    dialect.kind = &find_role_kind("unit");
+    return dialect;
 }
 
 Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench,
@@ -80,28 +115,131 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     instrument.name = section.text("name");
     instrument.serial = section.text("serial");
     instrument.address = section.text("address");
-    require_address(section, instrument.address);
-    const std::string dialect = section.text("dialect");
-    const auto path = files.find("dialect", dialect, bench);
-    if (!std::filesystem::exists(path)) {
-        section.fail("dialect", "no dialect " + in_quotes(dialect) + ": there is no file " + path.string());
+    section.at("address", [&] { instrument.place = parse_address(instrument.address); });
+    const bool needs_dialect = instrument.place.speaks();
+    if (instrument.recorded() || instrument.place.kind == Address::Kind::program) {
+        instrument.place.path = files.find("outside", instrument.place.path, bench).string();
     }
-    instrument.dialect = read_dialect(path);
+    if (needs_dialect && !section.has("dialect")) section.fail("dialect", "is missing: name a dialect");
+    const std::string dialect = section.text("dialect");
+    if (!dialect.empty()) {
+        const auto path = files.find("dialect", dialect, bench);
+        if (!std::filesystem::exists(path)) {
+            section.fail("dialect",
+                         "no dialect " + in_quotes(dialect) + ": there is no file " + path.string());
+        }
+        instrument.dialect = read_dialect(path);
+    } else {
+        instrument.dialect = silent_dialect(instrument);
+    }
+    using enum Address::Kind;
+    const auto kind = instrument.place.kind;
+    if ((kind == program || kind == by_hand) && instrument.role != "unit") {
+        section.fail("address", "only the unit can be set by a program or by hand");
+    }
     instrument.dialect_reference = dialect;
     instrument.calibration_due = section.text("calibration_due");
     instrument.connected_to = section.text("connected_to");
     if (const auto timeout = section.quantity("timeout")) instrument.timeout_s = timeout->value;
     if (!(instrument.timeout_s > 0)) section.fail("timeout", "must be above 0 s");
+    const auto retries = section.whole("retries").value_or(0);
+    if (retries < 0 || retries > 100) section.fail("retries", "must be 0 to 100");
+    instrument.retries = static_cast<int>(retries);
+    instrument.zero = section.flag("zero");
+    if (instrument.zero && !instrument.dialect.knows("zero")) {
+        section.fail("zero", "dialect " + instrument.dialect.id + " has no command zero");
+    }
+    if (const auto off = section.quantity("off_time")) instrument.off_time_s = off->value;
     if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
-    instrument.place = section.place();
+    instrument.where = section.place();
     return instrument;
+}
+
+PathEntry read_part(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named) {
+    static const std::vector<std::string> kinds{"cable", "attenuator", "amplifier", "antenna",
+                                                "probe", "coupler",    "filter",    "network"};
+    PathEntry entry;
+    entry.part.name = section.text("name");
+    entry.kind = section.has("kind") ? section.text("kind") : "network";
+    if (std::find(kinds.begin(), kinds.end(), entry.kind) == kinds.end())
+        section.fail("kind", "unknown kind " + in_quotes(entry.kind) + suggestion(entry.kind, kinds));
+    const int ways = section.has("loss") + section.has("gain") + section.has("ratio") + section.has("table") +
+                     section.has("calibration");
+    if (ways != 1)
+        section.fail("name", "give the part exactly one of loss, gain, ratio, table or calibration");
+    if (const auto loss = section.quantity("loss")) entry.part.constant_db = loss->value;
+    if (const auto gain = section.quantity("gain")) entry.part.constant_db = -gain->value;
+    if (const auto ratio = section.whole("ratio")) {
+        if (*ratio < 1) section.fail("ratio", "must be 1 or more");
+        entry.part.constant_db = 20 * std::log10(static_cast<double>(*ratio));
+    }
+    entry.calibration = section.text("calibration");
+    entry.valid_until = section.text("valid_until");
+    if (section.has("table")) {
+        const std::string reference = section.text("table");
+        const auto path = files.find("correction", reference, section.file());
+        section.at("table", [&] {
+            named.push_back({"correction", reference, read_file(path)});
+            auto file = parse_correction(named.back().text, path);
+            entry.part.table = std::move(file.table);
+            entry.part.antenna = file.antenna;
+            if (entry.valid_until.empty()) entry.valid_until = file.valid_until;
+        });
+    }
+    if (entry.part.antenna != (entry.kind == "antenna")) {
+        section.fail("kind", entry.part.antenna ? "a table in dB/m belongs to an antenna"
+                                                : "an antenna needs a table with a column factor [dB/m]");
+    }
+    return entry;
+}
+
+PlannedFault read_fault(const ConfigSection& section) {
+    PlannedFault fault;
+    fault.role = section.text("role");
+    fault.kind = section.text("kind");
+    const auto& kinds = fault_kinds();
+    if (std::find(kinds.begin(), kinds.end(), fault.kind) == kinds.end())
+        section.fail("kind", "unknown kind " + in_quotes(fault.kind) + suggestion(fault.kind, kinds));
+    fault.after = section.whole("after").value_or(0);
+    fault.times = section.whole("times").value_or(0);
+    if (fault.after < 0 || fault.times < 0) section.fail("after", "after and times cannot be negative");
+    if (const auto delay = section.quantity("delay")) fault.delay_s = delay->value;
+    fault.text = section.has("text") ? section.text("text") : "-300,\"Device-specific error\"";
+    return fault;
+}
+
+Simulation read_simulation(const ConfigSection& section, const std::filesystem::path& file,
+                           const InputFiles& files) {
+    Simulation simulation;
+    simulation.unit_reference = section.text("unit");
+    simulation.unit = files.find("simulated unit", simulation.unit_reference, file);
+    simulation.seed = static_cast<std::uint64_t>(section.whole("seed").value_or(1));
+    simulation.instant = section.flag("instant");
+    for (const auto& fault : section.tables("fault", fault_section)) {
+        simulation.faults.push_back(read_fault(fault));
+    }
+    return simulation;
+}
+
+// Roles that other sections name must be there.
+void require_role(const Bench& bench, const ConfigSection& section, const std::string& role) {
+    if (!bench.find(role)) {
+        section.fail("role",
+                     "no instrument has the role " + in_quotes(role) + suggestion(role, bench.roles()));
+    }
 }
 
 }  // namespace
 
 const FileInfo bench_file{"bench", "The instruments of a bench, by role.", bench_sections};
-const FileInfo dialect_file{"dialect", "How one family of instruments is spoken to.", dialect_sections};
+
+const std::vector<std::string>& fault_kinds() {
+    static const std::vector<std::string> kinds{"slow",       "silent",      "drop",     "garbage",
+                                                "half-block", "error-entry", "overload", "drift",
+                                                "wrong-mode", "hang"};
+    return kinds;
+}
 
 const Instrument* Bench::find(std::string_view role) const {
     for (const auto& instrument : instruments) {
@@ -110,19 +248,17 @@ const Instrument* Bench::find(std::string_view role) const {
     return nullptr;
 }
 
-Dialect read_dialect(const std::filesystem::path& file) {
-    Dialect dialect;
-    dialect.file = file;
-    dialect.text = read_file(file);
-    const ConfigNode node = parse_config(dialect.text, file.string());
-    const ConfigSection root(node, file.string(), dialect_root_section);
-    const ConfigSection head = *root.table("dialect", dialect_section);
-    dialect.id = head.text("id");
-    dialect.title = head.text("title");
-    for (auto& [name, command] : root.pairs("commands")) dialect.commands[name] = command;
-    for (auto& [name, word] : root.pairs("detectors")) dialect.detectors[name] = word;
-    dialect.overload_mask = root.whole("overload_mask").value_or(0);
-    return dialect;
+const BenchPath* Bench::find_path(std::string_view role) const {
+    for (const auto& path : paths) {
+        if (path.role == role) return &path;
+    }
+    return nullptr;
+}
+
+std::vector<std::string> Bench::roles() const {
+    std::vector<std::string> out;
+    for (const auto& instrument : instruments) out.push_back(instrument.role);
+    return out;
 }
 
 Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
@@ -138,15 +274,22 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
             section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
         bench.instruments.push_back(std::move(instrument));
     }
+    for (const auto& section : root.tables("path", path_section)) {
+        BenchPath path{section.text("role"), {}, section.place()};
+        require_role(bench, section, path.role);
+        if (bench.find_path(path.role)) section.fail("role", "two paths lead to " + in_quotes(path.role));
+        for (const auto& part : section.tables("part", part_section))
+            path.entries.push_back(read_part(part, files, bench.files));
+        bench.paths.push_back(std::move(path));
+    }
     if (const auto section = root.table("simulation", simulation_section)) {
-        const std::string unit = section->text("unit");
-        bench.simulation = Simulation{files.find("simulated unit", unit, file), unit,
-                                      static_cast<std::uint64_t>(section->whole("seed").value_or(1)),
-                                      section->flag("instant")};
+        bench.simulation = read_simulation(*section, file, files);
+        for (const auto& fault : section->tables("fault", fault_section))
+            require_role(bench, fault, fault.text("role"));
     }
     for (const auto& instrument : bench.instruments) {
         if (instrument.simulated() && !bench.simulation) {
-            fail_input(instrument.place,
+            fail_input(instrument.where,
                        "the address is \"simulated\" but the bench has no [simulation] section");
         }
     }

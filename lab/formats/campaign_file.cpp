@@ -22,6 +22,10 @@ constexpr std::array campaign_keys{
     KeyInfo{"marginal", quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
             Unit::db},
     KeyInfo{"note", text, false, "remark for the report"},
+    KeyInfo{"settings", pairs, false,
+            "what is set for every test that does not set it otherwise: \"supply.output\" = \"ON\""},
+    KeyInfo{"confirm_connections", flag, false,
+            "a person confirms that everything is connected as drawn before anything is measured"},
 };
 
 constexpr std::array unit_keys{
@@ -33,134 +37,76 @@ constexpr std::array unit_keys{
     KeyInfo{"description", text, false, "what it is"},
 };
 
-constexpr std::array test_keys{
-    KeyInfo{"name", text, true, "short name, unique in the campaign"},
-    KeyInfo{"title", text, false, "heading in the report"},
-    KeyInfo{"procedure", text, true, "name of the procedure"},
-    KeyInfo{"instrument", text, false,
-            "role of the instrument that delivers the capture; analyser without it"},
-    KeyInfo{"parameters", pairs, false, "parameters of the procedure; the rules preset the rest"},
-    KeyInfo{"unit_settings", pairs, false, "what the unit is set to before the test"},
-    KeyInfo{"judge", tables, false, "the rules"},
-    KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
-    KeyInfo{"skip", pairs_list, false, "axis values at which no point is measured; several mean all of them"},
-    KeyInfo{"repeats", whole, false, "how often each point is measured; once without it"},
-    KeyInfo{"repeat_whole", flag, false, "repeat the whole sweep instead of each point in place"},
-    KeyInfo{"order", text, false, "nested (without it), serpentine or shuffled"},
-    KeyInfo{"seed", whole, false, "of the shuffled order"},
-    KeyInfo{"note", text, false, "remark for the report"},
-    KeyInfo{"prompt", text, false, "what a person has to do before the test; waits for go, skip or stop"},
-};
-
-constexpr std::array judge_keys{
-    KeyInfo{"rule", text, true, "rulebook and rule: \"cispr-32/mains-b-qp\""},
-    KeyInfo{"when", pairs, false, "axis values for which the rule applies; all of the test without it"},
-    KeyInfo{"marginal", quantity, false, "overrides the campaign's and the rule's"},
-    KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
-};
-
 constexpr std::array root_keys{
     KeyInfo{"campaign", table, true, "the campaign itself"},
     KeyInfo{"unit", table, true, "the unit under test"},
     KeyInfo{"environment", pairs, false, "temperature, humidity and whatever else is to stand in the report"},
     KeyInfo{"question", tables, false, "asked before the run"},
     KeyInfo{"test", tables, true, "the tests, in order"},
+    KeyInfo{"watch", tables, false, "side quantities watched through the run"},
+    KeyInfo{"recheck", tables, false, "measurements repeated to see that nothing has drifted"},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
-constexpr SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
-constexpr SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
 
-constexpr std::array<const SectionInfo*, 9> sections{
-    &root_section,  &campaign_section, &unit_section,  &question_section,   &test_section,
-    &judge_section, &sweep_section,    &range_section, &values_from_section};
+constexpr std::array<const SectionInfo*, 13> sections{
+    &root_section,   &campaign_section, &unit_section,   &question_section,    &test_section,
+    &judge_section,  &sweep_section,    &range_section,  &values_from_section, &from_test_section,
+    &search_section, &watch_section,    &recheck_section};
 
-Sweep read_sweep(const ConfigSection& section, const SweepSources& sources) {
-    Sweep sweep;
-    for (const auto& axis : section.tables("sweep", sweep_section))
-        sweep.axes.push_back(read_axis(axis, sources));
-    const auto repeats = section.whole("repeats").value_or(1);
-    if (repeats < 1 || repeats > static_cast<long long>(most_points)) {
-        section.fail("repeats", "must be 1 to " + std::to_string(most_points));
+// The campaign's settings, where a test has none of its own.
+void inherit(Test& test, const TextPairs& settings) {
+    TextPairs own = std::move(test.settings);
+    test.settings.clear();
+    for (const auto& entry : settings) {
+        const auto same = [&](const auto& o) { return o.first == entry.first; };
+        if (std::none_of(own.begin(), own.end(), same)) test.settings.push_back(entry);
     }
-    sweep.repeats = static_cast<std::uint32_t>(repeats);
-    sweep.repeat_whole = section.flag("repeat_whole");
-    sweep.seed = static_cast<std::uint64_t>(section.whole("seed").value_or(1));
-    const std::string order = section.has("order") ? section.text("order") : "nested";
-    const std::vector<std::string> orders{"nested", "serpentine", "shuffled"};
-    const auto at = std::find(orders.begin(), orders.end(), order);
-    if (at == orders.end())
-        section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
-    sweep.order = static_cast<Order>(at - orders.begin());
-    const char* key = section.has("sweep") ? "sweep" : "name";
-    section.at(key, [&] { point_count(sweep); });
-    for (const auto& pairs : section.pairs_list("skip")) {
-        sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
-    }
-    return sweep;
+    test.settings.insert(test.settings.end(), own.begin(), own.end());
 }
 
-Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Sweep& sweep,
-                     const Procedure& procedure, std::optional<double> campaign_marginal_db) {
-    Judging judging;
-    section.at("rule", [&] {
-        judging.rule = library.find(section.text("rule"));
-        require_applicable(procedure, judging.rule);
-    });
-    const Unit unit = judging.rule.rule->unit;
-    if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
-        judging.options.marginal = own->value;
-    } else if (is_decibel(unit)) {
-        judging.options.marginal = campaign_marginal_db;
+// What a test refers to of other tests.
+void require_known(const Campaign& campaign) {
+    std::vector<std::string> provided, earlier;
+    for (const auto& test : campaign.tests) {
+        if (!test.provides.empty()) provided.push_back(test.provides);
     }
-    judging.options.allow_partial = section.flag("allow_partial");
-    judging.when = read_condition(section, "when", section.pairs("when"), sweep);
-    return judging;
-}
-
-// Every axis value must be usable where it goes; found before anything moves.
-void require_settable(const ConfigSection& section, const Test& test) {
-    for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
-        const auto& sets = test.sweep.axes[axis].sets;
-        const bool only_unit =
-            std::all_of(sets.begin(), sets.end(), [](const auto& s) { return s == "unit"; });
-        if (only_unit && axis > 0) continue;  // once is enough for values that no parameter takes
-        for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
-            Point point;
-            point.settings.assign(test.sweep.axes.size(), 0);
-            point.settings[axis] = static_cast<std::uint32_t>(value);
-            section.at("sweep", [&] { test.procedure->setup(test.parameters_at(point)); });
+    for (const auto& test : campaign.tests) {
+        for (const auto& need : test.needs) {
+            if (std::find(provided.begin(), provided.end(), need) == provided.end()) {
+                fail_input(test.where, "test " + in_quotes(test.name) + " needs " + in_quotes(need) +
+                                           ", which no test provides" + suggestion(need, provided));
+            }
+            if (need == test.provides)
+                fail_input(test.where, "test " + in_quotes(test.name) + " needs itself");
+        }
+        if (test.from_test) {
+            const Test* source = campaign.find(test.from_test->test);
+            if (std::find(earlier.begin(), earlier.end(), test.from_test->test) == earlier.end()) {
+                fail_input(test.where, "from_test: no earlier test " + in_quotes(test.from_test->test) +
+                                           suggestion(test.from_test->test, earlier));
+            }
+            const auto gives = [&](const Product& p) { return test.from_test->result == p.name; };
+            const auto& results = source->procedure->results;
+            if (std::none_of(results.begin(), results.end(), gives)) {
+                fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
+                                           " gives no result " + in_quotes(test.from_test->result));
+            }
+        }
+        earlier.push_back(test.name);
+    }
+    for (const auto& recheck : campaign.rechecks) {
+        if (campaign.find(recheck.test.name))
+            fail_input(recheck.test.where,
+                       "recheck " + in_quotes(recheck.test.name) + " has the name of a test");
+        for (const auto& name : recheck.covers) {
+            if (!campaign.find(name))
+                fail_input(recheck.test.where,
+                           "covers: no test " + in_quotes(name) + suggestion(name, earlier));
         }
     }
-    if (test.sweep.axes.empty()) section.at("name", [&] { test.procedure->setup(test.parameters); });
-}
-
-Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db) {
-    const Procedure* procedure = nullptr;
-    section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
-    Test test{.name = section.text("name"),
-              .title = section.has("title") ? section.text("title") : section.text("name"),
-              .procedure = procedure,
-              .instrument = section.has("instrument") ? section.text("instrument") : "analyser",
-              .parameters = Parameters(procedure->parameters),
-              .unit_settings = section.pairs("unit_settings"),
-              .judgings = {},
-              .sweep = read_sweep(section, sources),
-              .note = section.text("note"),
-              .prompt = section.text("prompt"),
-              .place = section.place()};
-    section.at("parameters", [&] {
-        for (const auto& [name, value] : section.pairs("parameters")) test.parameters.set(name, value);
-    });
-    for (const auto& judge : section.tables("judge", judge_section)) {
-        test.judgings.push_back(read_judging(judge, sources.library, test.sweep, *procedure, marginal_db));
-        section.at("judge", [&] { procedure->preset(*test.judgings.back().rule.rule, test.parameters); });
-    }
-    test.parameters.fill_presets();
-    require_settable(section, test);
-    return test;
 }
 
 }  // namespace
@@ -168,32 +114,21 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, std::o
 const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.",
                              sections};
 
-bool Judging::applies(const Sweep& sweep, const Point& point) const {
-    return matches(when, sweep, point);
-}
-
-Parameters Test::parameters_at(const Point& point) const {
-    Parameters out = parameters;
-    constexpr std::string_view prefix = "parameter.";
-    for (std::size_t i = 0; i < sweep.axes.size(); ++i) {
-        const auto& value = point.value(sweep, i);
-        for (const auto& target : sweep.axes[i].sets) {
-            if (!target.starts_with(prefix)) continue;
-            out.set(target.substr(prefix.size()),
-                    value.quantity ? format_exact(*value.quantity) : value.text);
-        }
-    }
-    return out;
-}
-
 std::string Campaign::unit_detail(std::string_view key) const {
     const auto at =
         std::find_if(unit.begin(), unit.end(), [&](const auto& entry) { return entry.first == key; });
     return at == unit.end() ? "" : at->second;
 }
 
-Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files) {
+const Test* Campaign::find(std::string_view test) const {
+    const auto at = std::find_if(tests.begin(), tests.end(), [&](const Test& t) { return t.name == test; });
+    return at == tests.end() ? nullptr : &*at;
+}
+
+Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files,
+                       Profile profile) {
     Campaign campaign;
+    campaign.profile = std::move(profile);
     campaign.file = file;
     campaign.text = read_file(file);
     const ConfigNode node = parse_config(campaign.text, file.string());
@@ -204,6 +139,7 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     campaign.customer = head.text("customer");
     campaign.person = head.text("operator");
     campaign.note = head.text("note");
+    campaign.confirm_connections = head.flag("confirm_connections");
     if (head.has("bench")) campaign.bench = files.find("bench", head.text("bench"), file);
     if (const auto marginal = head.quantity("marginal")) campaign.marginal_db = marginal->value;
     for (const auto& key : unit_keys) {
@@ -222,7 +158,8 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         }
     }
     for (const auto& section : root.tables("test", test_section)) {
-        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.marginal_db);
+        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.marginal_db,
+                              campaign.profile);
         const auto same = [&](const Test& other) { return other.name == test.name; };
         if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
             section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
@@ -235,6 +172,27 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         campaign.tests.push_back(std::move(test));
     }
     if (campaign.tests.empty()) root.fail("test", "the campaign has no tests");
+    for (const auto& section : root.tables("watch", watch_section)) {
+        campaign.watches.push_back(read_watch(section));
+    }
+    for (const auto& section : root.tables("recheck", recheck_section)) {
+        campaign.rechecks.push_back(read_recheck(section));
+    }
+    const TextPairs settings = head.pairs("settings");
+    for (const auto& [name, value] : settings) {
+        if (!setting_target(name, ""))
+            head.fail("settings",
+                      in_quotes(name) + " is no setting: write \"supply.output\", \"unit.state\" ...");
+    }
+    for (auto& test : campaign.tests) inherit(test, settings);
+    for (auto& recheck : campaign.rechecks) inherit(recheck.test, settings);
+    require_known(campaign);
+    for (const auto& [name, parameters] : campaign.profile.parameters) {
+        std::vector<std::string> names;
+        for (const auto& test : campaign.tests) names.push_back(test.name);
+        if (!campaign.find(name))
+            fail_input("the profile names a test " + in_quotes(name) + suggestion(name, names));
+    }
     return campaign;
 }
 

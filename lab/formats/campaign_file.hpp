@@ -8,46 +8,16 @@
 #include <string_view>
 #include <vector>
 
-#include "core/measure/procedure.hpp"
-#include "core/rules/judge.hpp"
-#include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/question_section.hpp"
 #include "lab/formats/rulebook_file.hpp"
-#include "lab/formats/sweep_section.hpp"
+#include "lab/formats/test_section.hpp"
+#include "lab/formats/watch_section.hpp"
 
 namespace rt {
 
 extern const FileInfo campaign_file;
-
-using TextPairs = std::vector<std::pair<std::string, std::string>>;
-
-// One rule that a test is judged by.
-struct Judging {
-    RuleRef rule;
-    Condition when;  // all must match
-    JudgeOptions options;
-
-    bool applies(const Sweep& sweep, const Point& point) const;
-};
-
-struct Test {
-    std::string name;
-    std::string title;
-    const Procedure* procedure = nullptr;
-    std::string instrument;   // role that delivers the capture
-    Parameters parameters;    // the campaign's, then the rules' presets, then the procedure's
-    TextPairs unit_settings;  // what the unit is set to before the test
-    std::vector<Judging> judgings;
-    Sweep sweep;
-    std::string note;
-    std::string prompt;  // what a person has to do before the test; "" for nothing
-    std::string place;   // file:line:column
-
-    // The parameters of one point: axis values put over the test's own. Throws Error(input).
-    Parameters parameters_at(const Point& point) const;
-};
 
 struct Campaign {
     std::string title;
@@ -62,15 +32,22 @@ struct Campaign {
     std::vector<NamedFile> files;
     std::set<std::string> books;  // ids of the rulebooks it uses
     std::vector<Test> tests;
+    std::vector<Watch> watches;
+    std::vector<Recheck> rechecks;
+    bool confirm_connections = false;
+    Profile profile;
     std::filesystem::path file;
     std::string text;
 
     // The value of a unit detail, "" when absent.
     std::string unit_detail(std::string_view key) const;
+    const Test* find(std::string_view test) const;
 };
 
 // Adds the rulebooks that the campaign names to `library`, which must outlive the campaign. Everything is
-// checked: procedures, parameters at every axis value, rules, channels, conditions.
-Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files);
+// checked: procedures, parameters at every axis value, rules, channels, conditions. The parameters of
+// `profile` stand above the campaign's own.
+Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files,
+                       Profile profile = {});
 
 }  // namespace rt

@@ -9,8 +9,8 @@
 namespace rt {
 
 std::span<const FileInfo* const> config_files() {
-    static constexpr std::array<const FileInfo*, 5> files{&campaign_file, &bench_file, &dialect_file,
-                                                          &rulebook_file, &simulated_unit_file};
+    static constexpr std::array<const FileInfo*, 6> files{
+        &campaign_file, &profile_file, &bench_file, &dialect_file, &rulebook_file, &simulated_unit_file};
     return files;
 }
 

@@ -6,11 +6,16 @@
 
 namespace rt {
 
+// A further file that campaign or bench name, for the copies of a run.
+struct NamedFile {
+    std::string kind, reference, text;
+};
+
 class InputFiles {
   public:
     virtual ~InputFiles() = default;
-    // `kind` is "bench", "dialect", "rulebook" or "simulated unit"; `reference` what is written in the file
-    // `from`. Gives a path that need not exist.
+    // `kind` is "bench", "dialect", "rulebook", "simulated unit" ..., or "outside" for what a run does not
+    // copy; `reference` what is written in the file `from`. Gives a path that need not exist.
     virtual std::filesystem::path find(const std::string& kind, const std::string& reference,
                                        const std::filesystem::path& from) const = 0;
 };
@@ -23,7 +28,8 @@ class DiskFiles : public InputFiles {
     std::filesystem::path find(const std::string& kind, const std::string& reference,
                                const std::filesystem::path& from) const override {
         if (kind == "dialect" && !reference.ends_with(".toml")) return dialects_ / (reference + ".toml");
-        return from.parent_path() / reference;
+        const auto path = from.parent_path() / reference;
+        return kind == "outside" ? std::filesystem::absolute(path) : path;
     }
 
   private:

@@ -106,17 +106,19 @@ void require_met(const Question& question, const std::string& answer) {
     }
 }
 
-Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions) {
+Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions,
+                     const std::vector<std::string>& prompts) {
     Answers answers;
     std::vector<std::string> names;
     for (const auto& question : questions) names.push_back(question.name);
+    names.insert(names.end(), prompts.begin(), prompts.end());
     const ConfigNode root = parse_config(read_file(file), file.string());
     for (const auto& [name, node] : root.entries) {
         const std::string place =
             file.string() + ":" + std::to_string(node.line) + ":" + std::to_string(node.column);
         if (std::find(names.begin(), names.end(), name) == names.end()) {
-            fail_input(place,
-                       "no question " + in_quotes(name) + " in the campaign" + suggestion(name, names));
+            fail_input(place, "no question or prompt " + in_quotes(name) + " in the campaign" +
+                                  suggestion(name, names));
         }
         if (!node.items.empty() || !node.entries.empty())
             fail_input(place, "an answer is a text, number or date");

@@ -37,8 +37,9 @@ void require_met(const Question& question, const std::string& answer);
 
 using Answers = std::map<std::string, std::string>;
 
-// "name = answer" in TOML. Throws Error(input) for names that no question has.
-Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions);
+// "name = answer" in TOML. Throws Error(input) for names that neither a question nor a prompt has.
+Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions,
+                     const std::vector<std::string>& prompts = {});
 
 // Every question's answer: out of `known`, else from `person` (if somebody is there), else its default when
 // `unattended`. Every answer is checked. Throws Error(input) for a question that nobody answers.

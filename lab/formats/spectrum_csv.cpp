@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt {
@@ -15,24 +16,6 @@ struct Column {
     Spelling spelling;
     Unit unit = Unit::none;  // after conversion
 };
-
-// "level [dBuV]", "level (dBuV)", "level_dBuV", "level dBuV" and "level/dBuV" give "dBuV"; "level" gives
-// nothing.
-std::string_view unit_text(std::string_view heading) {
-    const auto open = heading.find_last_of("[(");
-    const auto close = heading.find_last_of("])");
-    if (open != std::string_view::npos && close != std::string_view::npos && open < close) {
-        return trim(heading.substr(open + 1, close - open - 1));
-    }
-    const auto word = trim(heading);
-    if (const auto slash = word.find('/');
-        slash != std::string_view::npos && parse_unit(trim(word.substr(slash + 1)))) {
-        return trim(word.substr(slash + 1));
-    }
-    const auto before = word.find_last_of("_ ");
-    if (before == std::string_view::npos || !parse_unit(word.substr(before + 1))) return {};
-    return word.substr(before + 1);
-}
 
 class Reader {
   public:
@@ -94,7 +77,7 @@ class Reader {
     }
 
     Column column(std::string_view heading, int number, Dimension wanted_for_frequency, bool level) {
-        const auto unit = unit_text(heading);
+        const auto unit = heading_unit(heading);
         const char* example = level ? "level [dBuV]" : "frequency [Hz]";
         if (unit.empty()) {
             fail_input(place(number),
@@ -134,6 +117,7 @@ class Reader {
         frequency_ = column(cells[0], 1, Dimension::frequency, false);
         level_ = column(cells[1], 2, Dimension::frequency, true);
         spectrum_.unit = level_.unit;
+        corrected_ = cells.size() > 2 && trim(cells[2]) == "correction [dB]";
         if (!reference_.empty()) spectrum_.reference_level = parse_quantity(reference_, level_.unit).value;
         heading_seen_ = true;
     }
@@ -175,13 +159,18 @@ class Reader {
         }
         all.push_back(frequency);
         spectrum_.level.push_back(level);
+        if (!corrected_) return;
+        const auto second = rest.find(separator_);
+        if (second == std::string_view::npos) fail_input(place(3), "the row has no third column");
+        const auto third = rest.substr(second + 1);
+        spectrum_.correction_db.push_back(number(third.substr(0, third.find(separator_)), 3, Column{}));
     }
 
     std::string_view text_;
     const std::string& file_;
     std::size_t at_ = 0;
     std::size_t row_ = 0;
-    bool heading_seen_ = false;
+    bool heading_seen_ = false, corrected_ = false;
     char separator_ = ',';
     Column frequency_, level_;
     std::string reference_;
@@ -217,11 +206,17 @@ std::string spectrum_csv(const Spectrum& s) {
     if (s.impedance_ohm) out += "# impedance: " + format_exact({*s.impedance_ohm, Unit::ohm}) + "\n";
     if (s.reference_level) out += "# reference_level: " + format_exact({*s.reference_level, s.unit}) + "\n";
     if (s.overload) out += "# overload: " + *s.overload + "\n";
-    out += std::string("frequency [Hz],level [") + symbol(s.unit) + "]\n";
+    const bool corrected = !s.correction_db.empty();
+    out +=
+        std::string("frequency [Hz],level [") + symbol(s.unit) + (corrected ? "],correction [dB]\n" : "]\n");
     for (std::size_t i = 0; i < s.level.size(); ++i) {
         append(out, s.frequency_hz[i], -1);
         out += ',';
         append(out, s.level[i], 4);
+        if (corrected) {
+            out += ',';
+            append(out, s.correction_db[i], 4);
+        }
         out += '\n';
     }
     return out;

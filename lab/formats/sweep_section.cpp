@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt {
@@ -14,7 +15,10 @@ using enum KeyKind;
 
 constexpr std::array sweep_keys{
     KeyInfo{"axis", text, true, "name of the axis"},
-    KeyInfo{"sets", texts, true, "where a value goes: \"unit\", \"parameter.NAME\", or both"},
+    KeyInfo{
+        "sets", texts, true,
+        "where a value goes: \"unit\" (its setting of the axis's name), \"ROLE.SETTING\" of an instrument, "
+        "\"parameter.NAME\", \"operator\" (a person, by the prompt), or several"},
     KeyInfo{"values", words, false, "the values, as words or, with unit, as quantities"},
     KeyInfo{"unit", text, false, "the values are quantities of this unit"},
     KeyInfo{"range", table, false, "from, to and step (or per_decade) instead of values"},
@@ -22,7 +26,28 @@ constexpr std::array sweep_keys{
     KeyInfo{"channels", wholes, false, "channel numbers instead of values"},
     KeyInfo{"channel_set", text, false, "\"all\" or \"low-middle-high\" of the plan instead of channels"},
     KeyInfo{"plan", text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
+    KeyInfo{"from_test", table, false, "results of an earlier test instead of values"},
+    KeyInfo{"search", table, false, "a search for a threshold instead of values; only of the last axis"},
     KeyInfo{"coupled", flag, false, "moves together with the axis before it, value by value"},
+    KeyInfo{"slow", flag, false, "changed as seldom as possible, over all tests with an axis of this name"},
+    KeyInfo{"prompt", text, false, "what a person does at each change, with {value}; makes the axis slow"},
+};
+
+constexpr std::array from_test_keys{
+    KeyInfo{"test", text, true, "name of an earlier test"},
+    KeyInfo{"result", text, true, "its result that gives the values"},
+    KeyInfo{"most", whole, false, "at most this many values; 10 without it"},
+    KeyInfo{"apart", quantity, false, "values closer together than this are one"},
+};
+
+constexpr std::array search_keys{
+    KeyInfo{"holds_at", quantity, true, "end at which the criterion should hold"},
+    KeyInfo{"fails_at", quantity, true, "end at which it should not"},
+    KeyInfo{"resolution", quantity, true, "distance between neighbouring values; dB between levels"},
+    KeyInfo{"result", text, true, "result of the procedure that the criterion looks at"},
+    KeyInfo{"at_most", quantity, false, "the criterion holds up to this"},
+    KeyInfo{"at_least", quantity, false, "the criterion holds from this"},
+    KeyInfo{"gives", text, false, "name of the result that rules judge; threshold without it"},
 };
 
 constexpr std::array range_keys{
@@ -45,6 +70,10 @@ const SectionInfo sweep_section{"[[test.sweep]]", "One axis. It has values, a ra
 const SectionInfo range_section{"range", "Evenly spaced values of an axis, or a number of them a decade.",
                                 range_keys};
 const SectionInfo values_from_section{"values_from", "Values of an axis from a file.", values_from_keys};
+const SectionInfo from_test_section{"from_test", "Values of an axis from what an earlier test found.",
+                                    from_test_keys};
+const SectionInfo search_section{
+    "search", "The last value of the axis at which a criterion holds, found by bisection.", search_keys};
 
 namespace {
 
@@ -79,44 +108,22 @@ std::vector<AxisValue> read_values(const ConfigSection& section) {
 }
 
 void require_target(const ConfigSection& section, const std::string& target) {
-    if (target == "unit" || target.starts_with("parameter.")) return;
-    section.fail("sets", in_quotes(target) + " is nothing to set: write \"unit\" or \"parameter.NAME\"");
+    if (target == "unit" || target == "operator" || target.find('.') != std::string::npos) return;
+    section.fail("sets", in_quotes(target) +
+                             " is nothing to set: write \"unit\", \"ROLE.SETTING\", \"parameter.NAME\" or "
+                             "\"operator\"");
 }
 
 // The column's cells as words, or as quantities where its heading states a unit.
-std::vector<AxisValue> column_values(const std::string& csv, const std::string& file,
-                                     const std::string& column) {
+std::vector<AxisValue> column_values(const std::string& text, const std::string& file,
+                                     const std::string& name) {
+    const CsvTable csv(text, file);
+    const CsvColumn& column = csv.required(name);
     std::vector<AxisValue> values;
-    std::vector<std::string> headings;
-    std::size_t at = 0, row = 0;
-    std::optional<Spelling> unit;
-    for (const auto line : split(csv, '\n')) {
-        ++row;
-        if (trim(line).empty() || trim(line).front() == '#') continue;
-        const auto cells = split(trim(line), ',');
-        if (headings.empty()) {
-            for (const auto cell : cells) headings.emplace_back(trim(cell.substr(0, cell.find('['))));
-            at = static_cast<std::size_t>(std::find(headings.begin(), headings.end(), column) -
-                                          headings.begin());
-            if (at == headings.size())
-                fail_input(file, "has no column " + in_quotes(column) + suggestion(column, headings));
-            const auto open = cells[at].find('['), close = cells[at].find(']');
-            if (open == std::string_view::npos || close == std::string_view::npos) continue;
-            unit = parse_unit(trim(cells[at].substr(open + 1, close - open - 1)));
-            if (!unit) fail_input(file, "column " + in_quotes(column) + " has an unknown unit");
-            continue;
-        }
-        const std::string place =
-            file + ", row " + std::to_string(row) + ", column " + std::to_string(at + 1);
-        if (at >= cells.size() || trim(cells[at]).empty()) fail_input(place, "the cell is empty");
-        const std::string text(trim(cells[at]));
-        if (!unit) {
-            values.push_back(word_value(text));
-            continue;
-        }
-        const auto number = to_double(text + "e" + std::to_string(unit->exponent));
-        if (!number) fail_input(place, in_quotes(text) + " is not a number");
-        values.push_back(quantity_value({*number * unit->factor, unit->unit}));
+    for (std::size_t row = 0; row < csv.rows(); ++row) {
+        if (column.cells[row].empty()) fail_input(csv.place(column, row), "the cell is empty");
+        values.push_back(column.unit ? quantity_value({csv.number(column, row), column.unit->unit})
+                                     : word_value(column.cells[row]));
     }
     return values;
 }
@@ -153,12 +160,21 @@ std::vector<AxisValue> read_values_from(const ConfigSection& section, const Swee
 
 Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     Axis axis{section.text("axis"), {}, section.texts("sets"), section.flag("coupled")};
+    axis.prompt = section.text("prompt");
+    axis.slow = section.flag("slow") || !axis.prompt.empty();
+    for (const auto& target : axis.sets) {
+        require_target(section, target);
+        if (target == "operator" && axis.prompt.empty())
+            section.fail("sets", "\"operator\" needs a prompt that says what to do");
+    }
     const int ways = section.has("values") + section.has("range") + section.has("channels") +
-                     section.has("channel_set") + section.has("values_from");
+                     section.has("channel_set") + section.has("values_from") + section.has("from_test");
     if (ways != 1) {
         section.fail("axis",
-                     "give the axis exactly one of values, range, values_from, channels or channel_set");
+                     "give the axis exactly one of values, range, values_from, channels, channel_set, "
+                     "from_test or search");
     }
+    if (section.has("from_test")) return axis;
     if (section.has("values")) axis.values = read_values(section);
     if (const auto range = section.table("range", range_section)) axis.values = read_range(*range);
     if (section.has("channels") || section.has("channel_set"))
@@ -167,8 +183,46 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
         axis.values = read_values_from(*from, sources);
     if (axis.values.empty())
         section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
-    for (const auto& target : axis.sets) require_target(section, target);
     return axis;
+}
+
+Search read_search(const ConfigSection& section, const Procedure& procedure) {
+    const ConfigSection table = *section.table("search", search_section);
+    Search search;
+    search.axis = section.text("axis");
+    search.sets = section.texts("sets");
+    for (const auto& target : search.sets) require_target(section, target);
+    search.holds_at = *table.quantity("holds_at");
+    search.fails_at = *table.quantity_in("fails_at", search.holds_at.unit);
+    search.resolution =
+        *table.quantity_in("resolution", is_decibel(search.holds_at.unit) ? Unit::db : search.holds_at.unit);
+    search.result = table.text("result");
+    std::vector<std::string> names;
+    const Product* product = nullptr;
+    for (const auto& result : procedure.results) {
+        names.emplace_back(result.name);
+        if (search.result == result.name) product = &result;
+    }
+    if (!product) {
+        table.fail("result", std::string(procedure.name) + " gives no result " + in_quotes(search.result) +
+                                 suggestion(search.result, names));
+    }
+    if (const auto most = table.quantity_in("at_most", product->unit)) search.at_most = most->value;
+    if (const auto least = table.quantity_in("at_least", product->unit)) search.at_least = least->value;
+    if (!search.at_most && !search.at_least) table.fail("result", "needs at_most or at_least");
+    if (table.has("gives")) search.gives = table.text("gives");
+    table.at("holds_at", [&] { ThresholdSearch{search}; });
+    return search;
+}
+
+FromTest read_from_test(const ConfigSection& section) {
+    const ConfigSection table = *section.table("from_test", from_test_section);
+    FromTest from{table.text("test"), table.text("result"), 10, {}};
+    const auto most = table.whole("most").value_or(10);
+    if (most < 1 || most > 10000) table.fail("most", "must be 1 to 10000");
+    from.most = static_cast<std::size_t>(most);
+    from.apart = table.quantity("apart");
+    return from;
 }
 
 Condition read_condition(const ConfigSection& section, const char* key,

@@ -5,6 +5,8 @@
 #include <utility>
 #include <vector>
 
+#include "core/measure/procedure.hpp"
+#include "core/sweep/search.hpp"
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
@@ -12,11 +14,13 @@
 
 namespace rt {
 
-extern const SectionInfo sweep_section, range_section, values_from_section;
+extern const SectionInfo sweep_section, range_section, values_from_section, from_test_section, search_section;
 
-// A further file that the campaign names, for the copies of a run.
-struct NamedFile {
-    std::string kind, reference, text;
+// Values of an axis that an earlier test finds.
+struct FromTest {
+    std::string test, result;
+    std::size_t most = 10;
+    std::optional<Quantity> apart;
 };
 
 // What reading an axis needs besides its section.
@@ -26,7 +30,10 @@ struct SweepSources {
     std::vector<NamedFile>& named;  // grows
 };
 
+// An axis with from_test has no values yet.
 Axis read_axis(const ConfigSection& section, const SweepSources& sources);
+Search read_search(const ConfigSection& section, const Procedure& procedure);
+FromTest read_from_test(const ConfigSection& section);
 
 // Pairs of an axis and one of its values. `key` is where they stand, for messages.
 Condition read_condition(const ConfigSection& section, const char* key,

@@ -12,7 +12,7 @@
 
 namespace rt {
 
-enum class CurveRole { trace, limit };
+enum class CurveRole { trace, limit, sweep };
 
 struct Curve {
     std::string name;

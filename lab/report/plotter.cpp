@@ -17,6 +17,9 @@ namespace rt {
 namespace {
 
 constexpr const char* trace_colour = "#14506e";
+constexpr const char* sweep_colours[] = {"#14506e", "#a8480f", "#3f7d3a", "#7a3b8f", "#8a6d00",
+                                         "#b03060", "#2f7f86", "#5a5a5a", "#274b9f", "#6b4423"};
+constexpr const char* sweep_shapes[] = {"7", "5", "9", "13", "11", "6", "4", "8", "12", "10"};
 constexpr const char* limit_colours[] = {"#b3261e", "#8a5a00", "#6b3fa0", "#00695c", "#ad1457", "#37474f"};
 constexpr const char* limit_dashes[] = {"1", "2", "4", "5", "3", "1"};
 
@@ -45,6 +48,12 @@ Range y_range(const Figure& figure) {
         }
     }
     if (low > high) return {0, 1};
+    const bool sweep = !figure.curves.empty() && figure.curves.front().role == CurveRole::sweep;
+    if (sweep) {
+        // A twelfth of room to each side; a flat curve in the middle.
+        const double room = high > low ? (high - low) / 12 : std::max(std::abs(high) / 10, 1e-9);
+        return {low - room, high + room};
+    }
     const double step = high - low > 200 ? 50 : 10;
     return {std::floor(low / step) * step, (std::floor(high / step + 0.6) + 1) * step};
 }
@@ -117,8 +126,16 @@ std::string script(const Figure& figure, const std::string& file) {
             const std::size_t k = limits++ % std::size(limit_colours);
             style = std::string("lw 2.2 dt ") + limit_dashes[k] + " lc rgb '" + limit_colours[k] + "'";
         }
-        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with lines " + style + " title " +
-                 text(curve.name);
+        const bool sweep = curve.role == CurveRole::sweep;
+        if (sweep) {
+            // Told apart by the shape of their points as well as by colour.
+            const std::size_t k = i % std::size(sweep_colours);
+            const bool dense = curve.x.size() > 60;
+            style = std::string("lw 1.8 pt ") + sweep_shapes[k] + " ps " + (dense ? "0.3" : "1.1") +
+                    " lc rgb '" + sweep_colours[k] + "'";
+        }
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " +
+                 (sweep ? "linespoints " : "lines ") + style + " title " + text(curve.name);
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];

@@ -9,7 +9,9 @@
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/sweep_figure.hpp"
 #include "lab/report/tables.hpp"
+#include "lab/report/verdict_data.hpp"
 #include "lab/tally/tally.hpp"
 #include "report_template.hpp"
 
@@ -29,29 +31,6 @@ std::string shown(std::optional<double> value, int decimals = 2) {
     std::string text = fixed(*value, decimals);
     if (text[0] == '-') text.replace(0, 1, "−");
     return text;
-}
-
-// A sign beside each verdict, so that it does not rest on colour.
-const char* sign(Verdict verdict) {
-    switch (verdict) {
-        case Verdict::pass:
-            return "✓";
-        case Verdict::marginal:
-            return "△";
-        case Verdict::fail:
-            return "✕";
-        case Verdict::none:
-            return "○";
-    }
-    return "";
-}
-
-Data verdict_data(Verdict verdict) {
-    Data data;
-    data.set("verdict", name(verdict));
-    data.set("verdict_class", lower(name(verdict)));
-    data.set("verdict_sign", sign(verdict));
-    return data;
 }
 
 struct Row {
@@ -133,6 +112,8 @@ std::string readable_time(const std::string& iso) {
 struct Figures {
     std::map<std::size_t, std::string> svg;       // by position
     std::map<std::string, std::size_t> left_out;  // by test
+    std::map<std::string, std::string> sweeps;    // curves over the sweep, by test
+    std::vector<std::string> watches;
     std::vector<std::filesystem::path> files;
 };
 
@@ -140,7 +121,10 @@ struct Figures {
 std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t most, Figures& figures) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
     std::vector<const PointRecord*> chosen;
-    for (const auto& point : run.points) by_test[point.test].push_back(&point);
+    for (const auto& point : run.points) {
+        if (point.capture.kind == "spectrum" && point.kind == PointKind::point)
+            by_test[point.test].push_back(&point);
+    }
     const auto worst = [](const PointRecord& p) {
         Finding unjudged;
         unjudged.verdict = Verdict::pass;
@@ -160,12 +144,33 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
     return chosen;
 }
 
+// Curves over the sweep of each test whose captures are no figures of their own, or are many.
+std::map<std::string, Figure> sweep_figures(const RunRecord& run) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    for (const auto& point : run.points) {
+        if (point.kind != PointKind::check) by_test[point.test].push_back(&point);
+    }
+    std::map<std::string, Figure> out;
+    for (const auto& [test, points] : by_test) {
+        if (auto figure = sweep_figure(points, test)) out.emplace(test, std::move(*figure));
+    }
+    return out;
+}
+
 Figures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
     Figures figures;
     const auto chosen = points_to_draw(run.record(), most, figures);
-    if (chosen.empty()) return figures;
+    const auto sweeps = sweep_figures(run.record());
+    const auto watches = watch_figures(run.record().samples);
+    if (chosen.empty() && sweeps.empty() && watches.empty()) return figures;
     make_folder(folder / "figures");
     Plotter plotter;
+    const auto further = [&](const Figure& figure, const std::string& name) {
+        figures.files.push_back(folder / "figures" / (slug(name) + ".svg"));
+        plotter.draw(figure, figures.files.back());
+    };
+    for (const auto& [test, figure] : sweeps) further(figure, "sweep-" + test);
+    for (std::size_t i = 0; i < watches.size(); ++i) further(watches[i], "watch-" + std::to_string(i + 1));
     std::map<std::size_t, std::filesystem::path> files;
     for (const PointRecord* point : chosen) {
         const Outcome outcome = run.outcome_of(*point);
@@ -180,6 +185,10 @@ Figures draw_figures(const RunData& run, const std::filesystem::path& folder, st
         files[point->position] = file;
     }
     plotter.finish();
+    std::size_t next = 0;
+    for (const auto& [test, figure] : sweeps) figures.sweeps[test] = base64(read_file(figures.files[next++]));
+    for (std::size_t i = 0; i < watches.size(); ++i)
+        figures.watches.push_back(base64(read_file(figures.files[next++])));
     for (const auto& [position, file] : files) {
         figures.svg[position] = base64(read_file(file));
         figures.files.push_back(file);
@@ -187,7 +196,22 @@ Figures draw_figures(const RunData& run, const std::filesystem::path& folder, st
     return figures;
 }
 
-Data point_data(const PointRecord& point, const Figures& figures) {
+// Pictures of the instrument's screen, as browsers show them.
+Data pictures_of(const PointRecord& point, const std::filesystem::path& folder) {
+    Data pictures = list();
+    for (const auto& attachment : point.attachments) {
+        const std::string ending = std::filesystem::path(attachment.file).extension().string();
+        if (ending != ".png" && ending != ".bmp") continue;
+        Data picture;
+        picture.set("type", ending.substr(1));
+        picture.set("data", base64(read_file(folder / attachment.file)));
+        picture.set("file", attachment.file);
+        pictures << picture;
+    }
+    return pictures;
+}
+
+Data point_data(const PointRecord& point, const Figures& figures, const std::filesystem::path& folder) {
     Data data;
     data.set("label", point.label);
     data.set("position", std::to_string(point.position));
@@ -209,6 +233,9 @@ Data point_data(const PointRecord& point, const Figures& figures) {
     data.set("results", results);
     data.set("has_results", !point.results.empty());
     data.set("notes", notes);
+    data.set("pictures", pictures_of(point, folder));
+    data.set("again", point.attempt > 1);
+    data.set("attempt", std::to_string(point.attempt));
     const auto svg = figures.svg.find(point.position);
     data.set("has_figure", svg != figures.svg.end());
     if (svg != figures.svg.end()) data.set("svg", svg->second);
@@ -221,37 +248,78 @@ Data point_data(const PointRecord& point, const Figures& figures) {
     return data;
 }
 
-Data tests_data(const RunRecord& run, const Figures& figures) {
-    Data tests = list();
-    for (const auto& test : run.tests) {
-        Data data, points = list();
-        VerdictCounts counts;
-        std::size_t done = 0;
-        for (const auto& point : run.points) {
-            if (point.test != test.name) continue;
-            ++done;
-            for (const auto& finding : point.findings) counts.add(finding.verdict);
-            points << point_data(point, figures);
-        }
-        data.set("name", test.name);
-        data.set("title", test.title);
-        data.set("procedure", test.procedure);
-        data.set("instrument", test.instrument);
-        data.set("note", test.note);
-        data.set("has_note", !test.note.empty());
-        data.set("done", std::to_string(done));
-        data.set("planned", std::to_string(test.points_planned));
-        data.set("incomplete", done < test.points_planned);
-        data.set("points", points);
-        data.set("pass", std::to_string(counts.pass));
-        data.set("marginal", std::to_string(counts.marginal));
-        data.set("fail", std::to_string(counts.fail));
-        data.set("none", std::to_string(counts.none));
-        const auto left_out = figures.left_out.find(test.name);
-        data.set("has_left_out", left_out != figures.left_out.end());
-        if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
-        tests << data;
+std::string result_words(const PointRecord& point) {
+    std::string text;
+    for (const auto& result : point.results) {
+        std::string words = result.name;
+        std::replace(words.begin(), words.end(), '_', ' ');
+        text += (text.empty() ? "" : "; ") + words + " " + format(result.value);
     }
+    return text;
+}
+
+// A line for points that are one number or a few.
+Data row_data(const PointRecord& point) {
+    Data data, findings = list();
+    data.set("position", std::to_string(point.position));
+    data.set("label", point.label);
+    data.set("results", result_words(point));
+    std::string notes = point.attempt > 1 ? "attempt " + std::to_string(point.attempt) : "";
+    for (const auto& note : point.notes) notes += (notes.empty() ? "" : "; ") + note;
+    data.set("notes", notes);
+    data.set("capture", point.capture.file);
+    for (const auto& finding : point.findings) findings << finding_data({&point, &finding});
+    data.set("findings", findings);
+    data.set("kind", point.kind == PointKind::trial       ? "trial"
+                     : point.kind == PointKind::threshold ? "threshold"
+                     : point.kind == PointKind::check     ? "check"
+                                                          : "");
+    return data;
+}
+
+Data test_data(const TestRecord& test, const std::vector<const PointRecord*>& all, const Figures& figures,
+               const std::filesystem::path& folder) {
+    Data data, points = list(), rows = list();
+    VerdictCounts counts;
+    std::size_t captures = 0, lines = 0;
+    for (const auto* point : all) {
+        captures += point->kind != PointKind::threshold;
+        for (const auto& finding : point->findings) counts.add(finding.verdict);
+        if (point->capture.kind == "spectrum" && point->kind == PointKind::point) {
+            points << point_data(*point, figures, folder);
+        } else {
+            rows << row_data(*point);
+            ++lines;
+        }
+    }
+    data.set("name", test.name);
+    data.set("title", test.title);
+    data.set("procedure", test.procedure);
+    data.set("instrument", test.instrument);
+    data.set("note", test.note);
+    data.set("has_note", !test.note.empty());
+    data.set("done", std::to_string(captures));
+    data.set("points", points);
+    data.set("rows", rows);
+    data.set("has_rows", lines > 0);
+    data.set("pass", std::to_string(counts.pass));
+    data.set("marginal", std::to_string(counts.marginal));
+    data.set("fail", std::to_string(counts.fail));
+    data.set("none", std::to_string(counts.none));
+    const auto left_out = figures.left_out.find(test.name);
+    data.set("has_left_out", left_out != figures.left_out.end());
+    if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
+    const auto sweep = figures.sweeps.find(test.name);
+    data.set("has_sweep", sweep != figures.sweeps.end());
+    if (sweep != figures.sweeps.end()) data.set("sweep", sweep->second);
+    return data;
+}
+
+Data tests_data(const RunRecord& run, const Figures& figures, const std::filesystem::path& folder) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    for (const auto& point : run.points) by_test[point.test].push_back(&point);
+    Data tests = list();
+    for (const auto& test : run.tests) tests << test_data(test, by_test[test.name], figures, folder);
     return tests;
 }
 
@@ -340,7 +408,7 @@ std::string page(const RunData& data, const Figures& figures) {
     }
     page.set("changed", changed);
     page.set("findings", findings);
-    page.set("tests", tests_data(run, figures));
+    page.set("tests", tests_data(run, figures, data.folder()));
     page.set("rules", rules_data(data));
     page.set("equipment", equipment_data(run));
     Data events = list(), files = list();
@@ -349,8 +417,39 @@ std::string page(const RunData& data, const Figures& figures) {
         entry.set("time", readable_time(e.time));
         entry.set("kind", e.kind);
         entry.set("text", e.text);
+        entry.set("lasted", e.seconds > 0 ? duration_text(e.seconds) : "");
         events << entry;
     }
+    Data calibrations = list(), set_aside = list(), watches = list();
+    for (const auto& c : run.calibrations) {
+        Data entry;
+        entry.set("name", c.name);
+        entry.set("test", c.test);
+        entry.set("taken", readable_time(c.taken));
+        entry.set("valid_until", c.valid_until.empty() ? "end of the run" : readable_time(c.valid_until));
+        entry.set("file", c.file.empty() ? "–" : c.file);
+        entry.set("invalid", c.invalid);
+        calibrations << entry;
+    }
+    for (const auto& point : run.superseded) {
+        Data entry;
+        entry.set("position", std::to_string(point.position));
+        entry.set("test", point.test);
+        entry.set("label", point.label);
+        entry.set("results", result_words(point));
+        entry.set("reason", point.standing_reason);
+        set_aside << entry;
+    }
+    for (const auto& svg : figures.watches) watches << Data{"svg", svg};
+    page.set("calibrations", calibrations);
+    page.set("has_calibrations", !run.calibrations.empty());
+    page.set("set_aside", set_aside);
+    page.set("has_set_aside", !run.superseded.empty());
+    page.set("watches", watches);
+    page.set("has_watches", !figures.watches.empty());
+    const auto diagram = data.folder() / "connections.svg";
+    page.set("has_diagram", std::filesystem::exists(diagram));
+    if (std::filesystem::exists(diagram)) page.set("diagram", base64(read_file(diagram)));
     for (const auto& f : run.files) {
         Data entry;
         entry.set("file", f.file);

@@ -5,8 +5,9 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
+#include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/formats/spectrum_csv.hpp"
+
 #include "lab/tally/tally.hpp"
 
 namespace rt {
@@ -39,7 +40,7 @@ Outcome RunData::outcome_of(const PointRecord& point) const {
     const Procedure& procedure = find_procedure(test->procedure);
     Parameters parameters(procedure.parameters);
     for (const auto& [name, value] : point.parameters) parameters.set(name, value);
-    return measure(procedure, parse_spectrum_csv(text, path.string()), parameters);
+    return measure(procedure, parse_capture_csv(text, path.string()), parameters);
 }
 
 }  // namespace rt

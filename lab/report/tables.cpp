@@ -23,6 +23,8 @@ void tag(Json& entry, const PointRecord* point) {
     entry["test"] = point->test;
     entry["point"] = point->label;
     entry["id"] = point->id;
+    entry["position"] = point->position;
+    entry["attempt"] = point->attempt;
 }
 
 Json to_json(const Result& result, const PointRecord* point) {
@@ -95,6 +97,19 @@ std::string run_json(const RunRecord& run) {
         for (const auto& note : point.notes)
             json["notes"].push_back(point.test + ", " + point.label + ": " + note);
     }
+    json["events"] = json["calibrations"] = Json::array();
+    for (const auto& e : run.events)
+        json["events"].push_back(
+            {{"time", e.time}, {"kind", e.kind}, {"text", e.text}, {"seconds", e.seconds}});
+    for (const auto& c : run.calibrations) {
+        json["calibrations"].push_back({{"name", c.name},
+                                        {"test", c.test},
+                                        {"taken", c.taken},
+                                        {"valid_until", c.valid_until},
+                                        {"file", c.file},
+                                        {"invalid", c.invalid}});
+    }
+    json["superseded"] = run.superseded.size();
     return text_of(json);
 }
 

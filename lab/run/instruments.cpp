@@ -1,34 +1,53 @@
 #include "lab/run/instruments.hpp"
 
-#include "lab/bench/address.hpp"
+#include "core/base/error.hpp"
 
 namespace rt {
 
 BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
     : bench_(*plan.bench), traffic_(traffic), simulated_(*plan.bench) {
-    for (const auto& test : plan.tests) {
-        const Instrument& instrument = *test.instrument;
-        if (analysers_.contains(instrument.role)) continue;
-        const auto at = analysers_.emplace(instrument.role, AnalyserRole(connect(instrument))).first;
-        note(instrument, at->second.identify());
+    // A supply first: the unit may be dead without it.
+    std::vector<const Instrument*> order;
+    for (const auto& instrument : bench_.instruments) {
+        const bool supply = std::string_view(instrument.dialect.kind->name) == "supply";
+        const bool needed = plan.roles.contains(instrument.role) || instrument.role == "unit" || supply;
+        if (needed) order.insert(supply ? order.begin() : order.end(), &instrument);
     }
-    if (const Instrument* instrument = bench_.find("unit")) {
-        unit_.emplace(connect(*instrument));
-        note(*instrument, unit_->identify());
+    for (const Instrument* i : order) {
+        std::string identity;
+        if (i->place.speaks()) {
+            in_use_ = i->role;
+            roles_.emplace(i->role, connect(*i));
+            // A unit on a supply of the bench is asked when it has been switched on.
+            const bool may_be_dead = i->role == "unit" && order.front()->role != "unit" &&
+                                     std::string_view(order.front()->dialect.kind->name) == "supply";
+            if (!may_be_dead) identity = roles_.at(i->role).identify();
+        } else {
+            identity = i->recorded() ? "recorded captures" : i->address;
+        }
+        identified_.push_back(
+            {i->role, i->name, i->serial, identity, i->calibration_due, i->connected_to, i->address});
     }
 }
 
-ScpiSession BenchConnection::connect(const Instrument& instrument) {
-    if (instrument.simulated()) {
-        const InstrumentServer& server = simulated_.serve(instrument);
-        return {instrument, server.host(), server.port(), traffic_};
-    }
-    const Endpoint endpoint = endpoint_of(instrument.address);
-    return {instrument, endpoint.host, endpoint.port, traffic_};
+InstrumentRole BenchConnection::connect(const Instrument& instrument) {
+    const std::string address =
+        instrument.simulated() ? simulated_.serve(instrument).address() : instrument.address;
+    return InstrumentRole(ScpiSession(instrument, address, traffic_));
 }
 
-void BenchConnection::note(const Instrument& i, const std::string& identity) {
-    identified_.push_back({i.role, i.name, i.serial, identity, i.calibration_due, i.connected_to, i.address});
+InstrumentRole& BenchConnection::role(const std::string& role) {
+    in_use_ = role;
+    const auto at = roles_.find(role);
+    if (at == roles_.end()) fail_bench("the " + role + " takes no messages");
+    return at->second;
+}
+
+void BenchConnection::reconnect(const std::string& role) {
+    const Instrument* instrument = bench_.find(role);
+    if (!instrument || !instrument->place.speaks()) return;
+    roles_.erase(role);
+    roles_.emplace(role, connect(*instrument));
 }
 
 }  // namespace rt

@@ -1,13 +1,13 @@
-// The instruments of a run: simulated ones are started, all are connected and identified.
+// The instruments of a run: simulated ones are started, those needed are connected and identified.
 #pragma once
 
+#include <functional>
 #include <map>
 #include <memory>
-#include <optional>
 #include <string>
 #include <vector>
 
-#include "lab/bench/roles.hpp"
+#include "lab/bench/instrument_role.hpp"
 #include "lab/run/plan.hpp"
 #include "lab/simulate/bench.hpp"
 #include "lab/tally/record.hpp"
@@ -19,19 +19,27 @@ class BenchConnection {
     // Connects what the plan needs. Throws Error(bench).
     explicit BenchConnection(const Plan& plan, TrafficLog* traffic = nullptr);
 
-    AnalyserRole& analyser(const std::string& role) { return analysers_.at(role); }
-    UnitRole& unit() { return *unit_; }
+    // Throws Error(bench) for a role that has no messages. Notes it as the one in use.
+    InstrumentRole& role(const std::string& role);
+    // The same from another thread: without noting it.
+    InstrumentRole& peek(const std::string& role) { return roles_.at(role); }
+    bool speaks(const std::string& role) const { return roles_.contains(role); }
+    // The role asked for last: the one to blame when something fails.
+    const std::string& in_use() const { return in_use_; }
+    void use(const std::string& role) { in_use_ = role; }
+    // A new connection to an instrument that failed.
+    void reconnect(const std::string& role);
     const std::vector<InstrumentRecord>& identified() const { return identified_; }
+    const Bench& bench() const { return bench_; }
 
   private:
-    ScpiSession connect(const Instrument& instrument);
-    void note(const Instrument& instrument, const std::string& identity);
+    InstrumentRole connect(const Instrument& instrument);
 
     const Bench& bench_;
     TrafficLog* traffic_;
     SimulatedBench simulated_;
-    std::map<std::string, AnalyserRole> analysers_;
-    std::optional<UnitRole> unit_;
+    std::map<std::string, InstrumentRole> roles_;
+    std::string in_use_;
     std::vector<InstrumentRecord> identified_;
 };
 

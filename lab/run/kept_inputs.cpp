@@ -1,5 +1,6 @@
 #include "lab/run/kept_inputs.hpp"
 
+#include <algorithm>
 #include <set>
 
 #include "core/base/error.hpp"
@@ -17,13 +18,18 @@ class Keeper {
     void add(const std::string& kind, const std::string& reference, const std::string& name,
              const std::string& text) {
         if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
-        const std::string ending = kind == "values" ? ".csv" : ".toml";
+        std::string ending = ".toml";
+        if (kind == "values" || kind == "correction")
+            ending = slug(std::filesystem::path(reference).extension().string());
         std::string file = "inputs/" + name + ending;
         for (int i = 2; !names_.insert(file).second; ++i)
             file = "inputs/" + name + "-" + std::to_string(i) + ending;
         make_folder((folder_ / file).parent_path());
         write_file(folder_ / file, text);
         records_.push_back({file, kind, sha256(text), reference});
+    }
+    void remember(const std::string& kind, const std::string& reference, const std::string& path) {
+        if (known_.insert(kind + "\n" + reference).second) records_.push_back({path, kind, "", reference});
     }
     std::vector<FileRecord> take() { return std::move(records_); }
 
@@ -44,11 +50,24 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
         keeper.add(named.kind, named.reference, slug(std::filesystem::path(named.reference).stem().string()),
                    named.text);
     }
+    if (!plan.campaign->profile.text.empty())
+        keeper.add("profile", "", "profile", plan.campaign->profile.text);
+    for (const auto& named : plan.bench->files) {
+        keeper.add(named.kind, named.reference, slug(std::filesystem::path(named.reference).stem().string()),
+                   named.text);
+    }
+    for (const auto& instrument : plan.bench->instruments) {
+        // Not copied: where they are is all that is kept.
+        const bool outside = instrument.recorded() || instrument.place.kind == Address::Kind::program;
+        if (outside)
+            keeper.remember("outside", parse_address(instrument.address).path, instrument.place.path);
+    }
     for (const auto& entry : library.entries()) {
         if (!plan.campaign->books.contains(entry.book.id) && entry.reference.empty()) continue;
         keeper.add("rulebook", entry.reference, "rulebooks/" + slug(entry.book.id), entry.text);
     }
     for (const auto& instrument : plan.bench->instruments) {
+        if (instrument.dialect_reference.empty()) continue;
         keeper.add("dialect", instrument.dialect_reference, "dialects/" + slug(instrument.dialect.id),
                    instrument.dialect.text);
     }
@@ -62,6 +81,7 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
 KeptFiles::KeptFiles(std::filesystem::path folder, std::vector<FileRecord> records)
     : folder_(std::move(folder)), records_(std::move(records)) {
     for (const auto& record : records_) {
+        if (record.kind == "outside") continue;
         if (sha256(read_file(folder_ / record.file)) != record.sha256) {
             fail_input((folder_ / record.file).string(),
                        "was altered: its SHA-256 is not the one in the tally");
@@ -73,10 +93,14 @@ std::filesystem::path KeptFiles::find(const std::string& kind, const std::string
                                       const std::filesystem::path&) const {
     for (const auto& record : records_) {
         // A run has one campaign and one bench, whatever they were called.
-        const bool only_one = kind == "campaign" || kind == "bench";
+        const bool only_one = kind == "campaign" || kind == "bench" || kind == "profile";
         if (record.kind == kind && (only_one || record.reference == reference)) return folder_ / record.file;
     }
     fail_input(folder_.string(), "the run keeps no " + kind + " " + in_quotes(reference));
+}
+
+bool KeptFiles::has(const std::string& kind) const {
+    return std::any_of(records_.begin(), records_.end(), [&](const auto& r) { return r.kind == kind; });
 }
 
 std::vector<std::filesystem::path> KeptFiles::further_rulebooks() const {

@@ -25,6 +25,7 @@ class KeptFiles : public InputFiles {
     // The campaign, and rulebooks that the campaign does not name itself.
     std::filesystem::path campaign() const { return find("campaign", "", ""); }
     std::vector<std::filesystem::path> further_rulebooks() const;
+    bool has(const std::string& kind) const;
 
   private:
     std::filesystem::path folder_;

@@ -1,70 +1,333 @@
 #include "lab/run/plan.hpp"
 
 #include <algorithm>
+#include <cmath>
+#include <map>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "lab/bench/roles.hpp"
+#include "lab/bench/acquire.hpp"
+#include "lab/bench/instrument_role.hpp"
 #include "lab/clock.hpp"
-#include "lab/tally/tally.hpp"
 
 namespace rt {
 namespace {
 
 const Instrument& require_role(const Bench& bench, const std::string& role, const Test& test) {
     if (const auto* found = bench.find(role)) return *found;
-    std::vector<std::string> roles;
-    for (const auto& instrument : bench.instruments) roles.push_back(instrument.role);
-    fail_input(test.place, "test " + in_quotes(test.name) + " needs an instrument in the role " +
+    fail_input(test.where, "test " + in_quotes(test.name) + " needs an instrument in the role " +
                                in_quotes(role) + ", the bench " + bench.file.string() + " has none" +
-                               suggestion(role, roles));
+                               suggestion(role, bench.roles()));
 }
 
-// Everything that goes to the unit needs a command for it.
-void require_unit_commands(const Bench& bench, const Test& test) {
-    std::vector<std::string> names;
-    for (const auto& [name, value] : test.unit_settings) names.push_back(name);
+// Something set by the campaign needs an instrument with a command for it, and a value that it takes.
+void require_setting(const Bench& bench, const Test& test, const SettingTarget& target,
+                     const std::string& value, Plan& plan) {
+    const Instrument& instrument = require_role(bench, target.role, test);
+    plan.roles.insert(target.role);
+    if (!instrument.place.speaks()) return;  // a person, a program or recorded captures take everything
+    const auto fail = [&](const std::string& why) {
+        fail_input(test.where, "test " + in_quotes(test.name) + " sets " + in_quotes(target.setting) +
+                                   " of the " + target.role + ": " + why);
+    };
+    try {
+        setting_text(*instrument.dialect.kind, target.setting, value);
+    } catch (const Error& error) {
+        fail(error.message());
+    }
+    if (!instrument.dialect.knows("set_" + target.setting)) {
+        fail("dialect " + instrument.dialect.id + " has no command set_" + target.setting);
+    }
+}
+
+void require_settings(const Bench& bench, const Test& test, Plan& plan) {
+    for (const auto& [name, value] : test.settings) {
+        require_setting(bench, test, *setting_target(name, ""), value, plan);
+    }
+    const auto each = [&](const std::string& axis, const std::vector<std::string>& sets,
+                          const std::vector<std::string>& values) {
+        for (const auto& target : sets) {
+            const auto setting = setting_target(target, axis);
+            for (const auto& value : values) {
+                if (setting) require_setting(bench, test, *setting, value, plan);
+            }
+        }
+    };
     for (const auto& axis : test.sweep.axes) {
-        if (std::find(axis.sets.begin(), axis.sets.end(), "unit") != axis.sets.end())
-            names.push_back(axis.name);
+        std::vector<std::string> values;
+        for (const auto& value : axis.values) {
+            // Channels go to units by number and to everything else as frequencies: both are tried at the
+            // run.
+            if (!value.channel) values.push_back(value.text);
+        }
+        each(axis.name, axis.sets, values);
+        for (const auto& target : axis.sets) {
+            if (const auto setting = setting_target(target, axis.name))
+                require_role(bench, setting->role, test), plan.roles.insert(setting->role);
+        }
     }
-    if (names.empty()) return;
-    const auto& dialect = require_role(bench, "unit", test).dialect;
-    for (const auto& name : names) {
-        if (dialect.commands.contains("set_" + name)) continue;
-        fail_input(test.place, "test " + in_quotes(test.name) + " sets " + in_quotes(name) +
-                                   " of the unit, but dialect " + dialect.id + " has no command set_" + name);
+    if (test.search) {
+        each(test.search->axis, test.search->sets,
+             {format(test.search->holds_at), format(test.search->fails_at)});
+    }
+    if (!test.power_cycle.empty()) {
+        const auto& supply = require_role(bench, test.power_cycle, test);
+        if (std::string_view(supply.dialect.kind->name) != "supply") {
+            fail_input(test.where, "power_cycle names the " + test.power_cycle + ", which is no supply");
+        }
+        plan.roles.insert(test.power_cycle);
     }
 }
 
-PlannedTest plan_test(const Test& test, const Bench& bench) {
+// The path must cover what is going to be measured; tables known only at the run are left to it.
+void require_path(const Bench& bench, const Test& test, const CaptureSetup& setup) {
+    const BenchPath* path = bench.find_path(test.instrument);
+    if (!path) return;
+    double from = 0, to = 0;
+    if (const auto* s = std::get_if<SpectrumSetup>(&setup)) from = s->start_hz, to = s->stop_hz;
+    if (const auto* p = std::get_if<PowerSetup>(&setup)) from = to = p->frequency_hz;
+    for (const auto& entry : path->entries) {
+        try {
+            if (entry.part.table && to > 0) entry.part.loss_db(from), entry.part.loss_db(to);
+        } catch (const Error& error) {
+            fail_input(test.where, "test " + in_quotes(test.name) + ": the path to the " + path->role +
+                                       " does not cover what it measures: " + error.message());
+        }
+    }
+}
+
+bool sets_parameter(const std::vector<std::string>& sets) {
+    return std::any_of(sets.begin(), sets.end(), [](const auto& s) { return s.starts_with("parameter."); });
+}
+
+// Setups of the test, each once where no parameter changes; gives the seconds of all.
+double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
+    const auto seconds_of = [&](const Parameters& parameters) {
+        const auto setup = test.procedure->setup(parameters);
+        if (!planned.instrument->recorded() &&
+            std::string_view(planned.instrument->dialect.kind->name) != kind_for(setup)) {
+            fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
+                                       " needs an instrument of kind " + kind_for(setup) + ", the " +
+                                       planned.instrument->role + " is one of kind " +
+                                       planned.instrument->dialect.kind->name);
+        }
+        require_path(bench, test, setup);
+        return acquire_seconds(*planned.instrument, setup);
+    };
+    if (test.from_test) return seconds_of(test.parameters) * static_cast<double>(planned.captures);
+    const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(),
+                                    [](const Axis& axis) { return sets_parameter(axis.sets); });
+    double sum = 0;
+    std::size_t trials = 1;
+    if (test.search) trials = ThresholdSearch(*test.search).most_trials();
+    for (const auto& point : planned.points) {
+        double seconds = 0;
+        if (test.search) {
+            const Trial trial = trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
+            seconds = seconds_of(test.parameters_at(trial.sweep, trial.point));
+        } else {
+            seconds = seconds_of(test.parameters_at(point));
+        }
+        seconds *= static_cast<double>(trials);
+        if (!varies) return seconds * static_cast<double>(planned.points.size());
+        sum += seconds;
+    }
+    return sum;
+}
+
+PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     PlannedTest planned;
     planned.test = &test;
     planned.instrument = &require_role(bench, test.instrument, test);
-    require_unit_commands(bench, test);
-    planned.points = expand(test.name, test.sweep);
-    // Only axes that set a parameter change the time of a point.
-    const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), [](const Axis& axis) {
-        return std::any_of(axis.sets.begin(), axis.sets.end(), [](const auto& s) { return s != "unit"; });
-    });
-    for (const auto& point : planned.points) {
-        const auto setup = test.procedure->setup(test.parameters_at(point));
-        const double seconds = sweep_seconds(*planned.instrument, setup);
-        if (!varies) {
-            planned.seconds = seconds * static_cast<double>(planned.points.size());
-            break;
+    plan.roles.insert(test.instrument);
+    require_settings(bench, test, plan);
+    if (test.from_test) {
+        planned.at_most = true;
+        planned.captures = test.from_test->most * test.sweep.repeats;
+        for (std::size_t i = 0; i + 1 < test.sweep.axes.size(); ++i)
+            planned.captures *= test.sweep.axes[i].values.size();
+        try {
+            planned.seconds = require_setups(bench, test, planned);
+        } catch (const Error&) {
+            // The values that are still to come may be what the setup lacks.
         }
-        planned.seconds += seconds;
+        return planned;
+    }
+    planned.points = expand(test.name, test.sweep);
+    planned.captures = planned.points.size();
+    planned.seconds = require_setups(bench, test, planned);
+    if (test.search) {
+        planned.at_most = true;
+        planned.captures *= ThresholdSearch(*test.search).most_trials();
+    }
+    if (test.duration_s) {
+        const double turns = std::max(1.0, std::ceil(*test.duration_s / std::max(planned.seconds, 1e-3)));
+        planned.at_most = true;
+        planned.captures = static_cast<std::size_t>(turns) * planned.points.size();
+        planned.seconds = std::max(*test.duration_s, planned.seconds);
     }
     return planned;
 }
 
+// "temperature=-20 degC|" for the slow axes of a point.
+std::string slow_key(const Test& test, const Point& point) {
+    std::string key;
+    for (std::size_t i = 0; i < test.sweep.axes.size(); ++i) {
+        const Axis& axis = test.sweep.axes[i];
+        if (axis.slow && i < point.settings.size())
+            key += axis.name + "=" + point.value(test.sweep, i).text + "|";
+    }
+    return key;
+}
+
+// Points of one test with the same slow values, in order of their first appearance.
+std::vector<std::pair<std::string, Stretch>> stretches_of(std::size_t index, const PlannedTest& planned) {
+    std::vector<std::pair<std::string, Stretch>> out;
+    std::map<std::string, std::size_t> known;
+    for (std::size_t i = 0; i < planned.points.size(); ++i) {
+        const std::string key = slow_key(*planned.test, planned.points[i]);
+        const auto [at, fresh] = known.emplace(key, out.size());
+        if (fresh) out.push_back({key, {index, {}, false}});
+        out[at->second].second.points.push_back(i);
+    }
+    if (out.empty()) out.push_back({"", {index, {}, false}});
+    out.back().second.last = true;
+    return out;
+}
+
+// True when nothing that `test` builds on is still to come.
+bool ready(const Plan& plan, const Test& test, const std::vector<std::size_t>& left) {
+    for (std::size_t i = 0; i < plan.tests.size(); ++i) {
+        if (left[i] == 0) continue;
+        const Test& other = *plan.tests[i].test;
+        if (&other == &test) continue;
+        if (test.from_test && test.from_test->test == other.name) return false;
+        if (std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end()) return false;
+    }
+    return true;
+}
+
+std::vector<Stretch> order_of(const Plan& plan) {
+    std::vector<std::vector<std::pair<std::string, Stretch>>> all;
+    std::vector<std::size_t> left;
+    for (std::size_t i = 0; i < plan.tests.size(); ++i) {
+        all.push_back(stretches_of(i, plan.tests[i]));
+        left.push_back(all.back().size());
+    }
+    std::vector<Stretch> order;
+    std::string present;  // slow values as they are now
+    for (;;) {
+        // What is ready under the present slow values or needs none, by test; else the next change.
+        std::optional<std::size_t> same, any;
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            if (left[i] == 0 || !ready(plan, *plan.tests[i].test, left)) continue;
+            if (!any) any = i;
+            for (const auto& [key, stretch] : all[i]) {
+                if (!same && !key.empty() && key == present && !stretch.points.empty()) same = i;
+            }
+        }
+        if (!any) break;
+        const bool plain = all[*any].front().first.empty();
+        const std::size_t test = plain && (!same || *any < *same) ? *any : same.value_or(*any);
+        auto& list = all[test];
+        auto at = std::find_if(list.begin(), list.end(), [&](const auto& s) { return s.first == present; });
+        if (at == list.end()) at = list.begin();
+        if (!at->first.empty()) present = at->first;
+        at->second.last = left[test] == 1;
+        order.push_back(std::move(at->second));
+        list.erase(at);
+        --left[test];
+    }
+    return order;
+}
+
+void require_known(const Campaign& campaign, const std::vector<std::string>& only) {
+    std::vector<std::string> names;
+    for (const auto& test : campaign.tests) names.push_back(test.name);
+    for (const auto& name : only) {
+        if (std::find(names.begin(), names.end(), name) == names.end()) {
+            fail_input(campaign.file.string(), "has no test " + in_quotes(name) + suggestion(name, names));
+        }
+    }
+}
+
+void require_watches(Plan& plan) {
+    for (const auto& watch : plan.campaign->watches) {
+        const Instrument* instrument = plan.bench->find(watch.role);
+        if (!instrument) {
+            fail_input(watch.where, "watch " + in_quotes(watch.name) + ": no instrument has the role " +
+                                        in_quotes(watch.role) + suggestion(watch.role, plan.bench->roles()));
+        }
+        if (!instrument->dialect.knows("query_" + watch.quantity)) {
+            fail_input(watch.where, "watch " + in_quotes(watch.name) + ": the " + watch.role +
+                                        " cannot be asked: its dialect " + instrument->dialect.id +
+                                        " has no command query_" + watch.quantity);
+        }
+        plan.roles.insert(watch.role);
+    }
+    for (const auto& recheck : plan.campaign->rechecks) {
+        require_role(*plan.bench, recheck.test.instrument, recheck.test);
+        plan.roles.insert(recheck.test.instrument);
+        require_settings(*plan.bench, recheck.test, plan);
+    }
+}
+
+void require_paths(const Plan& plan) {
+    for (const auto& path : plan.bench->paths) {
+        for (const auto& entry : path.entries) {
+            if (entry.calibration.empty() || !plan.roles.contains(path.role)) continue;
+            const auto& tests = plan.campaign->tests;
+            if (std::any_of(tests.begin(), tests.end(), [&](const Test& t) {
+                    return t.provides == entry.calibration && !t.provides_result.empty();
+                })) {
+                continue;
+            }
+            fail_input(path.where, "part " + in_quotes(entry.part.name) + " wants the calibration " +
+                                       in_quotes(entry.calibration) +
+                                       ", which no test of the campaign provides with a provides_result");
+        }
+    }
+}
+
+void warn(Plan& plan) {
+    const auto add = [&](std::string text) {
+        if (std::find(plan.warnings.begin(), plan.warnings.end(), text) == plan.warnings.end())
+            plan.warnings.push_back(std::move(text));
+    };
+    std::size_t unjudged = 0;
+    for (const auto& planned : plan.tests) {
+        const auto lapse = calibration_lapse(*planned.instrument);
+        if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
+        unjudged += planned.test->judgings.empty() && planned.test->provides.empty();
+        for (const auto& need : planned.test->needs) {
+            if (!plan.provider(need))
+                add("test " + planned.test->name + " needs " + need +
+                    ", whose test is not chosen: it will get no verdict");
+        }
+    }
+    for (const auto& path : plan.bench->paths) {
+        for (const auto& entry : path.entries) {
+            if (plan.roles.contains(path.role) && !entry.valid_until.empty() && today() > entry.valid_until)
+                add(in_quotes(entry.part.name) + " in the path to the " + path.role + " was valid until " +
+                    entry.valid_until + ": what is measured through it will get no verdict");
+        }
+    }
+    if (unjudged > 0) {
+        add(std::to_string(unjudged) + (unjudged == 1 ? " test has" : " tests have") +
+            " no rule: measured, not judged");
+    }
+}
+
 }  // namespace
 
-std::size_t Plan::points() const {
+std::size_t Plan::captures() const {
     std::size_t sum = 0;
-    for (const auto& test : tests) sum += test.points.size();
+    for (const auto& test : tests) sum += test.captures;
     return sum;
+}
+
+bool Plan::at_most() const {
+    return std::any_of(tests.begin(), tests.end(), [](const auto& t) { return t.at_most; });
 }
 
 double Plan::seconds() const {
@@ -73,20 +336,22 @@ double Plan::seconds() const {
     return sum;
 }
 
+const PlannedTest* Plan::find(const std::string& test) const {
+    const auto at =
+        std::find_if(tests.begin(), tests.end(), [&](const auto& t) { return t.test->name == test; });
+    return at == tests.end() ? nullptr : &*at;
+}
+
+const PlannedTest* Plan::provider(const std::string& calibration) const {
+    const auto at = std::find_if(tests.begin(), tests.end(),
+                                 [&](const auto& t) { return t.test->provides == calibration; });
+    return at == tests.end() ? nullptr : &*at;
+}
+
 std::string calibration_lapse(const Instrument& instrument) {
     if (instrument.calibration_due.empty() || today() <= instrument.calibration_due) return {};
     return "the calibration of the " + instrument.role + " (" + instrument.name + ") lapsed on " +
            instrument.calibration_due;
-}
-
-static void require_known(const Campaign& campaign, const std::vector<std::string>& only) {
-    std::vector<std::string> names;
-    for (const auto& test : campaign.tests) names.push_back(test.name);
-    for (const auto& name : only) {
-        if (std::find(names.begin(), names.end(), name) == names.end()) {
-            fail_input(campaign.file.string(), "has no test " + in_quotes(name) + suggestion(name, names));
-        }
-    }
 }
 
 Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<std::string>& only) {
@@ -97,22 +362,12 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
     plan.only = only;
     for (const auto& test : campaign.tests) {
         const bool chosen = only.empty() || std::find(only.begin(), only.end(), test.name) != only.end();
-        if (chosen) plan.tests.push_back(plan_test(test, bench));
+        if (chosen) plan.tests.push_back(plan_test(test, bench, plan));
     }
-    for (const auto& test : plan.tests) {
-        auto lapse = calibration_lapse(*test.instrument);
-        if (lapse.empty()) continue;
-        lapse += ": its tests will get no verdict";
-        if (std::find(plan.warnings.begin(), plan.warnings.end(), lapse) == plan.warnings.end()) {
-            plan.warnings.push_back(std::move(lapse));
-        }
-    }
-    std::size_t unjudged = 0;
-    for (const auto& planned : plan.tests) unjudged += planned.test->judgings.empty();
-    if (unjudged > 0) {
-        plan.warnings.push_back(std::to_string(unjudged) + (unjudged == 1 ? " test has" : " tests have") +
-                                " no rule: measured, not judged");
-    }
+    require_watches(plan);
+    require_paths(plan);
+    plan.order = order_of(plan);
+    warn(plan);
     return plan;
 }
 

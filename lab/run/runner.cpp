@@ -1,15 +1,13 @@
 #include "lab/run/runner.hpp"
 
-#include <algorithm>
-#include <chrono>
 #include <optional>
-#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/traffic_log.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/formats/spectrum_csv.hpp"
+#include "lab/run/conductor.hpp"
 #include "lab/run/instruments.hpp"
 #include "lab/run/kept_inputs.hpp"
 #include "lab/tally/tally.hpp"
@@ -36,191 +34,63 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
     for (const auto& name : plan.only) run.facts["selection"] += name + "\n";
     for (const auto& planned : plan.tests) {
         const Test& t = *planned.test;
-        run.tests.push_back(
-            {t.name, t.title, t.procedure->name, t.instrument, t.note, planned.points.size()});
+        run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures});
     }
+    for (const auto& recheck : campaign.rechecks) {
+        const Test& t = recheck.test;
+        run.tests.push_back({t.name, "Recheck of " + recheck.result, t.procedure->name, t.instrument, "", 0});
+    }
+    if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
     return run;
 }
 
-// Sends settings to the unit, and only those that differ from what it has.
-class UnitSetter {
-  public:
-    explicit UnitSetter(BenchConnection& bench) : bench_(bench) {}
-
-    void set(const std::string& name, const std::string& value) {
-        const auto at = present_.find(name);
-        if (at != present_.end() && at->second == value) return;
-        bench_.unit().set(name, value);
-        present_[name] = value;
-    }
-
-  private:
-    BenchConnection& bench_;
-    std::map<std::string, std::string> present_;
-};
-
-class Runner {
-  public:
-    Runner(const Plan& plan, const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
-           RunListener& listener)
-        : folder_(folder),
-          tally_(tally),
-          bench_(bench),
-          listener_(listener),
-          unit_(bench),
-          total_(plan.points()),
-          planned_left_(plan.seconds()) {}
-
-    // Points that an earlier part of the run has measured.
-    void skip(const RunRecord& earlier) {
-        for (const auto& point : earlier.points) {
-            measured_.insert(point.id);
-            for (const auto& finding : point.findings) end_.counts.add(finding.verdict);
-        }
-    }
-
-    RunEnd run(const Plan& plan) {
-        std::size_t first = 1;  // position of a test's first point
-        for (const auto& planned : plan.tests) {
-            if (!run_test(planned, first)) break;
-            first += planned.points.size();
-        }
-        return end_;
-    }
-
-  private:
-    // False when the run is to end here.
-    bool run_test(const PlannedTest& planned, std::size_t first) {
-        bool prepared = false;
-        for (std::size_t i = 0; i < planned.points.size(); ++i) {
-            if (measured_.contains(planned.points[i].id_text())) {
-                count_done(planned);
-                continue;
-            }
-            if (listener_.stop()) {
-                end_.state = RunEnd::State::stopped;
-                return false;
-            }
-            if (!std::exchange(prepared, true)) {
-                const auto reply = ask(*planned.test);
-                if (reply != RunListener::Reply::go) {
-                    end_.state = RunEnd::State::stopped;
-                    return reply == RunListener::Reply::skip;
-                }
-                for (const auto& [name, value] : planned.test->unit_settings) unit_.set(name, value);
-            }
-            one_point(planned, planned.points[i], first + i);
-        }
-        return true;
-    }
-
-    RunListener::Reply ask(const Test& test) {
-        if (test.prompt.empty()) return RunListener::Reply::go;
-        const auto reply = listener_.prompt(test);
-        const char* word = reply == RunListener::Reply::go     ? "done"
-                           : reply == RunListener::Reply::skip ? "test skipped"
-                                                               : "run stopped";
-        tally_.add(EventRecord{utc_now(), "prompt", test.name + ": " + test.prompt + " (" + word + ")"});
-        return reply;
-    }
-
-    void one_point(const PlannedTest& planned, const Point& point, std::size_t position) {
-        const Test& test = *planned.test;
-        PointRecord record;
-        record.id = point.id_text();
-        record.position = position;
-        record.test = test.name;
-        record.label = label(test.sweep, point);
-        record.started = utc_now();
-        for (std::size_t i = 0; i < test.sweep.axes.size(); ++i) {
-            const auto& axis = test.sweep.axes[i];
-            const auto& value = point.value(test.sweep, i).text;
-            record.axes.emplace_back(axis.name, value);
-            for (const auto& target : axis.sets) {
-                if (target == "unit") unit_.set(axis.name, value);
+// Points to be measured again, by test or by number. Throws Error(input) for what the run does not have.
+std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<std::string>& redo) {
+    std::vector<std::size_t> positions;
+    for (const auto& wanted : redo) {
+        const auto number = to_double(wanted);
+        bool found = false;
+        for (const auto& point : run.points) {
+            const bool chosen =
+                number ? static_cast<double>(point.position) == *number : point.test == wanted;
+            if (!chosen) continue;
+            if (number && point.kind == PointKind::check)
+                fail_input("--redo " + wanted + ": point " + wanted +
+                           " is a recheck, which the run repeats itself");
+            positions.push_back(point.position);
+            found = true;
+            if (!number || point.kind != PointKind::threshold) continue;
+            // The conclusion of a search is made of its trials.
+            for (const auto& trial : run.points) {
+                const bool same = trial.kind == PointKind::trial && trial.test == point.test &&
+                                  trial.label.starts_with(point.axes.empty() ? "" : point.label + ",");
+                if (same) positions.push_back(trial.position);
             }
         }
-        const Parameters parameters = test.parameters_at(point);
-        record.parameters.assign(parameters.texts().begin(), parameters.texts().end());
-        Spectrum capture = bench_.analyser(test.instrument).sweep(test.procedure->setup(parameters));
-        record.capture = keep(record, capture);
-        judge_point(planned, point, parameters, std::move(capture), record);
-        record.ended = utc_now();
-        tally_.add(record);
-        planned_now_ += count_done(planned);
-        ++measured_now_;
-        listener_.point_done(record, done_, total_, seconds_left());
+        if (found) continue;
+        std::vector<std::string> names;
+        for (const auto& test : run.tests) names.push_back(test.name);
+        fail_input(
+            "--redo " + wanted + ": the run has measured " +
+            (number ? "no point of this number" : "no point of such a test" + suggestion(wanted, names)));
     }
-
-    // Gives the point's share of the planned seconds.
-    double count_done(const PlannedTest& planned) {
-        const double share = planned.seconds / static_cast<double>(planned.points.size());
-        ++done_;
-        planned_left_ -= share;
-        return share;
-    }
-
-    CaptureRecord keep(const PointRecord& record, const Spectrum& capture) {
-        std::string number = std::to_string(record.position);
-        number.insert(0, number.size() < 5 ? 5 - number.size() : 0, '0');
-        const std::string file = "captures/" + number + "-" + slug(record.test + " " + record.label) + ".csv";
-        const std::string text = spectrum_csv(capture);
-        write_file(folder_ / file, text);
-        return {file, "spectrum", sha256(text), text.size()};
-    }
-
-    void judge_point(const PlannedTest& planned, const Point& point, const Parameters& parameters,
-                     Spectrum capture, PointRecord& record) {
-        const Test& test = *planned.test;
-        Outcome outcome = measure(*test.procedure, std::move(capture), parameters);
-        if (auto lapse = calibration_lapse(*planned.instrument); !lapse.empty()) {
-            invalidate(outcome, std::move(lapse));
-        }
-        for (const auto& judging : test.judgings) {
-            if (!judging.applies(test.sweep, point)) continue;
-            outcome.deviations = deviations_from(*judging.rule.rule, parameters);
-            record.findings.push_back(judge(judging.rule, outcome, judging.options));
-            end_.counts.add(record.findings.back().verdict);
-        }
-        record.results = std::move(outcome.results);
-        record.notes = std::move(outcome.notes);
-        if (outcome.invalid) record.notes.push_back("not valid: " + *outcome.invalid);
-    }
-
-    // What the plan expects for the rest, and for each point what instruments and tool needed besides so far.
-    double seconds_left() const {
-        const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - start_;
-        const double besides =
-            std::max(0.0, passed.count() - planned_now_) / static_cast<double>(measured_now_);
-        return std::max(0.0, planned_left_) + besides * static_cast<double>(total_ - done_);
-    }
-
-    const std::filesystem::path& folder_;
-    Tally& tally_;
-    BenchConnection& bench_;
-    RunListener& listener_;
-    UnitSetter unit_;
-    std::size_t total_;
-    std::size_t done_ = 0;
-    std::set<std::string> measured_;  // ids
-    std::size_t measured_now_ = 0;    // by this process
-    double planned_left_;             // seconds
-    double planned_now_ = 0;          // of what this process measured
-    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
-    RunEnd end_;
-};
+    return positions;
+}
 
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
                 const RunRecord& earlier, const RunOptions& options) {
     try {
+        listener.begun(folder, earlier.counts());
         std::optional<TrafficLog> traffic;
         if (options.traffic) traffic.emplace(folder / "traffic.log");
         BenchConnection bench(plan, traffic ? &*traffic : nullptr);
         tally.put_instruments(bench.identified());
-        for (const auto& instrument : bench.identified()) listener.connected(instrument);
-        Runner runner(plan, folder, tally, bench, listener);
-        runner.skip(earlier);
-        const RunEnd end = runner.run(plan);
+        for (const auto& instrument : bench.identified()) {
+            if (!instrument.identity.empty()) listener.connected(instrument);
+        }
+        Conductor conductor(plan, folder, tally, bench, listener, options);
+        conductor.know(earlier);
+        const RunEnd end = conductor.run();
         tally.set_fact("state", end.state == RunEnd::State::complete ? "complete" : "stopped");
         tally.set_fact("ended", utc_now());
         return end;
@@ -248,10 +118,14 @@ RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesy
 RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener,
                 const RunOptions& options) {
     Tally tally = Tally::open_to_write(folder);
+    if (!options.redo.empty()) {
+        tally.supersede(chosen_again(tally.read(), options.redo), "chosen to be measured again");
+    }
     const RunRecord earlier = tally.read();
     tally.add(EventRecord{utc_now(), "resumed",
                           "after " + std::to_string(earlier.points.size()) + " of " +
-                              std::to_string(plan.points()) + " points"});
+                              (plan.at_most() ? "at most " : "") + std::to_string(plan.captures()) +
+                              " points"});
     tally.set_fact("state", "running");
     return run_plan(plan, folder, listener, tally, earlier, options);
 }

@@ -2,32 +2,20 @@
 #pragma once
 
 #include <filesystem>
-#include <functional>
 #include <string>
+#include <vector>
 
+#include "lab/run/listener.hpp"
 #include "lab/run/plan.hpp"
 #include "lab/tally/record.hpp"
 
 namespace rt {
 
-// Told what happens, as it happens.
-class RunListener {
-  public:
-    virtual ~RunListener() = default;
-    virtual void connected(const InstrumentRecord& instrument) = 0;
-    // `seconds_left` from the plan and the durations so far.
-    virtual void point_done(const PointRecord& point, std::size_t done, std::size_t total,
-                            double seconds_left) = 0;
-    // Before the first point of a test that has a prompt; waits until it is done.
-    enum class Reply { go, skip, stop };
-    virtual Reply prompt(const Test& test) = 0;
-    // Asked before every point; true ends the run in good order.
-    virtual bool stop() = 0;
-};
-
 struct RunOptions {
-    Answers answers;       // of all questions of the campaign, checked
-    bool traffic = false;  // keep every exchange with the instruments in traffic.log
+    Answers answers;                // of all questions of the campaign, checked
+    bool traffic = false;           // keep every exchange with the instruments in traffic.log
+    bool ask_at_failure = false;    // a person decides what happens after a point that failed
+    std::vector<std::string> redo;  // tests by name, or points by number, measured again by carry_on
 };
 
 struct RunEnd {

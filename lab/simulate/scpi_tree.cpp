@@ -59,8 +59,12 @@ void ScpiTree::on(const std::string& pattern, Command command, Query query) {
             if (rest[0] == ':') rest.erase(0, 1);
         }
         const auto end = std::min(rest.find_first_of(":[]"), rest.size());
-        const std::string word = rest.substr(0, end);
+        std::string word = rest.substr(0, end);
         rest.erase(0, end);
+        if (word.ends_with('#')) {
+            word.pop_back();
+            entry.numbered = true;
+        }
         if (node.optional && !rest.empty() && rest[0] == ':') rest.erase(0, 1);
         if (node.optional && !rest.empty() && rest[0] == ']') rest.erase(0, 1);
         node.short_form = short_form(word);
@@ -135,8 +139,11 @@ std::optional<std::string> ScpiTree::execute_unit(std::string_view unit, std::ve
     const Header header = parse_header(full);
     const Entry* entry = find(header);
     if (!entry) throw ScpiError{-113, "Undefined header"};
+    int number = 1;
     for (const int suffix : header.suffixes) {
-        if (suffix != 1) throw ScpiError{-114, "Header suffix out of range"};
+        if (suffix == 1) continue;
+        if (!entry->numbered || number != 1) throw ScpiError{-114, "Header suffix out of range"};
+        number = suffix;
     }
     if (!common) {
         path.clear();
@@ -145,6 +152,7 @@ std::optional<std::string> ScpiTree::execute_unit(std::string_view unit, std::ve
         for (const auto part : parts) path.emplace_back(part);
     }
     ScpiArguments arguments;
+    if (entry->numbered) arguments.push_back(std::to_string(number));
     if (!tail.empty()) {
         for (const auto part : split_outside_quotes(tail, ',')) arguments.emplace_back(trim(part));
     }

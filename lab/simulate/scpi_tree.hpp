@@ -25,7 +25,8 @@ class ScpiTree {
     using Command = std::function<void(const ScpiArguments&)>;
 
     // `pattern` as SCPI manuals write it: "[SENSe]:FREQuency:STARt". Capitals are the short form, nodes in
-    // brackets may be left out. The suffix 1 is taken on every node; others are error -114.
+    // brackets may be left out. The suffix 1 is taken on every node; others are error -114, except where a
+    // node ends in '#': "READ#" takes any, which comes as the first argument.
     void on(const std::string& pattern, Command command, Query query);
     void on_command(const std::string& pattern, Command command) { on(pattern, std::move(command), nullptr); }
     void on_query(const std::string& pattern, Query query) { on(pattern, nullptr, std::move(query)); }
@@ -50,6 +51,7 @@ class ScpiTree {
     };
     struct Entry {
         std::vector<Node> nodes;
+        bool numbered = false;
         Command command;
         Query query;
     };

@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/dsp/resolution.hpp"
+#include "lab/simulate/random.hpp"
 
 namespace rt {
 namespace {
@@ -18,23 +19,6 @@ double milliwatt(double dbm) {
 double decibel(double ratio) {
     return 10 * std::log10(ratio);
 }
-
-// SplitMix64 (Steele, Lea, Flood 2014): small, fast, and the same everywhere.
-class Random {
-  public:
-    explicit Random(std::uint64_t seed) : state_(seed) {}
-    double uniform() {  // in (0, 1)
-        state_ += 0x9e3779b97f4a7c15u;
-        std::uint64_t z = state_;
-        z = (z ^ (z >> 30)) * 0xbf58476d1ce4e5b9u;
-        z = (z ^ (z >> 27)) * 0x94d049bb133111ebu;
-        z ^= z >> 31;
-        return (static_cast<double>(z >> 11) + 0.5) * 0x1p-53;
-    }
-
-  private:
-    std::uint64_t state_;
-};
 
 double noise_density_mw(const Emission& emission, double frequency_hz) {
     double density = 0;

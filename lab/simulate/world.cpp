@@ -16,7 +16,13 @@ using enum KeyKind;
 
 constexpr double dbuv_to_dbm_50 = -106.98970004336019;  // 10 log10(1e-12 V^2 / 50 ohm / 1 mW)
 
-constexpr std::array unit_keys{KeyInfo{"name", text, true, "what it is"}};
+constexpr std::array unit_keys{
+    KeyInfo{"name", text, true, "what it is"},
+    KeyInfo{"supply", quantity, false, "voltage it needs; 5 V without it", Unit::volt},
+    KeyInfo{"temperature", quantity, false, "when cold; 23 degC without it", Unit::celsius},
+    KeyInfo{"warming", quantity, false, "how much it warms up", Unit::celsius},
+    KeyInfo{"warming_time", quantity, false, "time constant of that; 10 min without it", Unit::second},
+};
 constexpr std::array line_keys{
     KeyInfo{"port", text, true, "where it leaves the unit"},
     KeyInfo{"when", pairs, false, "settings under which it is there; always without it"},
@@ -62,6 +68,12 @@ constexpr std::array root_keys{
     KeyInfo{"noise", tables, false, "broadband noise"},
     KeyInfo{"radio", tables, false, "modulated carriers; power is the setting \"level\""},
     KeyInfo{"fault", tables, false, "what is wrong with it"},
+    KeyInfo{"wire", tables, false, "cables of the bench"},
+    KeyInfo{"receiver", tables, false, "its receiver"},
+    KeyInfo{"draw", tables, false, "current drawn"},
+    KeyInfo{"through", tables, false, "signal paths through it"},
+    KeyInfo{"pattern", tables, false, "how its ports radiate"},
+    KeyInfo{"waveform", tables, false, "digital signals"},
 };
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo unit_section{"[unit]", "The simulated unit.", unit_keys};
@@ -69,21 +81,9 @@ constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiple
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
 constexpr SectionInfo fault_section{"[[fault]]", "A fault.", fault_keys};
-constexpr std::array<const SectionInfo*, 6> sections{&root_section,  &unit_section,  &line_section,
-                                                     &noise_section, &radio_section, &fault_section};
-
-std::map<std::string, std::string> when_of(const ConfigSection& section,
-                                           const std::map<std::string, std::string>& settings) {
-    std::map<std::string, std::string> when;
-    std::vector<std::string> names;
-    for (const auto& [name, value] : settings) names.push_back(name);
-    for (const auto& [name, value] : section.pairs("when")) {
-        if (!settings.contains(name))
-            section.fail("when", "no setting " + in_quotes(name) + suggestion(name, names));
-        when[name] = value;
-    }
-    return when;
-}
+constexpr std::array<const SectionInfo*, 12> sections{
+    &root_section, &unit_section,     &line_section, &noise_section,   &radio_section,   &fault_section,
+    &wire_section, &receiver_section, &draw_section, &through_section, &pattern_section, &waveform_section};
 
 double db(const ConfigSection& section, const char* key, double preset = 0) {
     const auto value = section.quantity(key);
@@ -142,7 +142,13 @@ double oqpsk_regrowth_density(double offset_hz, double chip_rate_hz) {
 SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     const ConfigNode node = parse_config(read_file(file), file.string());
     const ConfigSection root(node, file.string(), root_section);
-    name_ = root.table("unit", unit_section)->text("name");
+    const ConfigSection unit = *root.table("unit", unit_section);
+    name_ = unit.text("name");
+    const auto own = [&](const char* key, double& value) {
+        if (const auto given = unit.quantity(key)) value = given->value;
+    };
+    own("supply", supply_volts_), own("temperature", temperature_c_), own("warming", warming_c_);
+    own("warming_time", warming_s_);
     for (const auto& [name, value] : root.pairs("settings")) settings_[name] = value;
     for (const auto& s : root.tables("line", line_section)) {
         const double share = s.quantity("share_on").value_or(Quantity{100, Unit::percent}).value / 100;
@@ -177,6 +183,28 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     for (const auto& s : root.tables("fault", fault_section)) {
         faults_.push_back({s.text("port"), when_of(s, settings_), s.quantity("gain")->value});
     }
+    surroundings_ = read_surroundings(root, settings_);
+    first_settings_ = settings_;
+}
+
+void SimulatedUnit::restart() {
+    const std::lock_guard lock(mutex_);
+    settings_ = first_settings_;
+}
+
+std::vector<std::string> SimulatedUnit::setting_names() const {
+    std::vector<std::string> names;
+    for (const auto& [name, value] : first_settings_) names.push_back(name);
+    return names;
+}
+
+bool SimulatedUnit::holds_now(const UnitWhen& when) const {
+    const std::lock_guard lock(mutex_);
+    return holds(when);
+}
+
+double SimulatedUnit::temperature(double seconds) const {
+    return temperature_c_ + warming_c_ * (1 - std::exp(-seconds / warming_s_));
 }
 
 bool SimulatedUnit::set(const std::string& name, const std::string& value) {
@@ -209,7 +237,7 @@ std::string SimulatedUnit::state_text() const {
     return out;
 }
 
-bool SimulatedUnit::holds(const When& when) const {
+bool SimulatedUnit::holds(const UnitWhen& when) const {
     return std::all_of(when.begin(), when.end(),
                        [&](const auto& w) { return settings_.at(w.first) == w.second; });
 }
@@ -231,9 +259,9 @@ void SimulatedUnit::add_lines(Emission& out, const Line& line, double gain, doub
     }
 }
 
-Emission SimulatedUnit::emission(const std::string& port, double seconds) const {
+Emission SimulatedUnit::emission(const std::string& port, double seconds, double gain_db) const {
     const std::lock_guard lock(mutex_);
-    const double gain = fault_gain(port);
+    const double gain = fault_gain(port) + gain_db;
     Emission out;
     for (const auto& line : lines_) {
         if (line.port == port && holds(line.when)) add_lines(out, line, gain, seconds);

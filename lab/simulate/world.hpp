@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/simulate/surroundings.hpp"
 
 namespace rt {
 
@@ -59,45 +60,53 @@ class SimulatedUnit {
     std::string get(const std::string& name) const;
     const std::string& name() const { return name_; }
 
-    // What leaves a port now, `seconds` after power-on.
-    Emission emission(const std::string& port, double seconds) const;
+    // What leaves a port now, `seconds` after power-on, every level raised by `gain_db`.
+    Emission emission(const std::string& port, double seconds, double gain_db = 0) const;
+    bool holds_now(const UnitWhen& when) const;
+    const Surroundings& surroundings() const { return surroundings_; }
+    double supply_volts() const { return supply_volts_; }
+    double temperature(double seconds) const;
+    // The settings as after power-on.
+    void restart();
+    std::vector<std::string> setting_names() const;
     // The settings as one text: equal text means equal emission.
     std::string state_text() const;
 
   private:
-    using When = std::map<std::string, std::string>;
     struct Line {
         std::string port;
-        When when;
+        UnitWhen when;
         EmittedLine first;
         int harmonics;
         double slope_db, even_db, drift_db, drift_s;
     };
     struct Noise {
         std::string port;
-        When when;
+        UnitWhen when;
         EmittedNoise noise;
     };
     struct Radio {
         std::string port;
-        When when;
+        UnitWhen when;
         double base_hz, spacing_hz;
         int first_channel;
         double intercept_dbm, chip_rate_hz;
     };
     struct Fault {
         std::string port;
-        When when;
+        UnitWhen when;
         double gain_db;
     };
 
-    bool holds(const When& when) const;
+    bool holds(const UnitWhen& when) const;
     double fault_gain(const std::string& port) const;
     void add_lines(Emission& out, const Line& line, double gain, double seconds) const;
 
     std::string name_;
     mutable std::mutex mutex_;
-    std::map<std::string, std::string> settings_;
+    std::map<std::string, std::string> settings_, first_settings_;
+    double supply_volts_ = 5, temperature_c_ = 23, warming_c_ = 0, warming_s_ = 600;
+    Surroundings surroundings_;
     std::vector<Line> lines_;
     std::vector<Noise> noise_;
     std::vector<Radio> radios_;

@@ -14,10 +14,17 @@ CREATE TABLE test (
     number INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, title TEXT NOT NULL, procedure TEXT NOT NULL,
     instrument TEXT NOT NULL, note TEXT NOT NULL, points_planned INTEGER NOT NULL);
 CREATE TABLE point (
-    position INTEGER PRIMARY KEY, id TEXT NOT NULL, test TEXT NOT NULL REFERENCES test(name), label TEXT NOT NULL,
+    position INTEGER PRIMARY KEY, id TEXT NOT NULL, attempt INTEGER NOT NULL,
+    kind TEXT NOT NULL CHECK (kind IN ('point', 'trial', 'threshold', 'check')),
+    standing TEXT NOT NULL CHECK (standing IN ('valid', 'superseded', 'void')), standing_reason TEXT NOT NULL,
+    test TEXT NOT NULL REFERENCES test(name), label TEXT NOT NULL,
     started TEXT NOT NULL, ended TEXT NOT NULL,
     capture_path TEXT NOT NULL, capture_kind TEXT NOT NULL, capture_sha256 TEXT NOT NULL,
-    capture_bytes INTEGER NOT NULL, UNIQUE (id));
+    capture_bytes INTEGER NOT NULL, UNIQUE (id, attempt));
+CREATE TABLE attachment (
+    point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, path TEXT NOT NULL,
+    kind TEXT NOT NULL, sha256 TEXT NOT NULL, bytes INTEGER NOT NULL,
+    PRIMARY KEY (point, number)) WITHOUT ROWID;
 CREATE TABLE setting (
     point INTEGER NOT NULL REFERENCES point(position), kind TEXT NOT NULL CHECK (kind IN ('axis', 'parameter')),
     number INTEGER NOT NULL, name TEXT NOT NULL, value TEXT NOT NULL,
@@ -34,7 +41,13 @@ CREATE TABLE finding (
 CREATE TABLE remark (
     point INTEGER NOT NULL REFERENCES point(position), finding INTEGER NOT NULL, number INTEGER NOT NULL,
     text TEXT NOT NULL, PRIMARY KEY (point, finding, number)) WITHOUT ROWID;
-CREATE TABLE event (number INTEGER PRIMARY KEY, time TEXT NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL);
+CREATE TABLE event (
+    number INTEGER PRIMARY KEY, time TEXT NOT NULL, kind TEXT NOT NULL, text TEXT NOT NULL, seconds REAL NOT NULL);
+CREATE TABLE sample (
+    number INTEGER PRIMARY KEY, time TEXT NOT NULL, watch TEXT NOT NULL, value REAL, unit TEXT NOT NULL);
+CREATE TABLE calibration (
+    number INTEGER PRIMARY KEY, name TEXT NOT NULL, test TEXT NOT NULL, taken TEXT NOT NULL,
+    valid_until TEXT NOT NULL, path TEXT NOT NULL, sha256 TEXT NOT NULL, invalid TEXT NOT NULL);
 CREATE INDEX finding_by_verdict ON finding (verdict, rule);
 )sql";
 

@@ -4,6 +4,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 
@@ -19,12 +20,46 @@ std::string RunRecord::fact(const std::string& name) const {
     return at == facts.end() ? "" : at->second;
 }
 
+const Result* PointRecord::find_result(const std::string& name) const {
+    for (const auto& result : results) {
+        if (result.name == name) return &result;
+    }
+    return nullptr;
+}
+
+void withdraw(PointRecord& point) {
+    for (auto& finding : point.findings) {
+        finding.verdict = Verdict::none;
+        finding.reason = "void: " + point.standing_reason;
+        finding.limit.reset();
+        finding.value.reset();
+        finding.margin.reset();
+        finding.at.reset();
+    }
+    point.notes.push_back("void: " + point.standing_reason);
+}
+
 VerdictCounts RunRecord::counts() const {
     VerdictCounts counts;
     for (const auto& point : points) {
         for (const auto& finding : point.findings) counts.add(finding.verdict);
     }
     return counts;
+}
+
+static constexpr const char* kind_names[] = {"point", "trial", "threshold", "check"};
+static constexpr const char* standing_names[] = {"valid", "superseded", "void"};
+
+static const char* name(PointKind kind) {
+    return kind_names[static_cast<std::size_t>(kind)];
+}
+static const char* name(Standing standing) {
+    return standing_names[static_cast<std::size_t>(standing)];
+}
+template <class Enum, std::size_t n>
+static Enum parse(const char* const (&names)[n], const std::string& text) {
+    const auto at = std::find(std::begin(names), std::end(names), text);
+    return static_cast<Enum>((at == std::end(names) ? std::begin(names) : at) - std::begin(names));
 }
 
 // One process writes a run. The lock goes with the process, however it ends.
@@ -53,13 +88,20 @@ struct Tally::State {
     Statement add_file{database, "INSERT INTO file VALUES (?, ?, ?, ?)"};
     Statement add_instrument{database, "INSERT OR REPLACE INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"};
     Statement add_test{database, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"};
-    Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
     Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
     Statement add_finding{database,
                           "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
-    Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?)"};
+    Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?, ?)"};
+    Statement add_attachment{database, "INSERT INTO attachment VALUES (?, ?, ?, ?, ?, ?)"};
+    Statement add_sample{database, "INSERT INTO sample VALUES (NULL, ?, ?, ?, ?)"};
+    Statement add_calibration{database, "INSERT INTO calibration VALUES (NULL, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement set_standing{database, "UPDATE point SET standing = ?, standing_reason = ? WHERE position = ?"};
+    Statement set_aside{database,
+                        "UPDATE point SET standing = 'superseded', standing_reason = ? WHERE id = ? AND "
+                        "attempt < ? AND standing <> 'superseded'"};
 
     std::unique_ptr<FolderLock> lock;  // held by the process that writes the run
 
@@ -155,8 +197,14 @@ void Tally::State::insert(const RunRecord& run) {
 }
 
 void Tally::State::insert(const PointRecord& p) {
-    add_point.run(p.position, p.id, p.test, p.label, p.started, p.ended, p.capture.file, p.capture.kind,
-                  p.capture.sha256, static_cast<std::size_t>(p.capture.bytes));
+    add_point.run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), p.standing_reason, p.test,
+                  p.label, p.started, p.ended, p.capture.file, p.capture.kind, p.capture.sha256,
+                  static_cast<std::size_t>(p.capture.bytes));
+    if (p.attempt > 1) set_aside.run("measured again", p.id, p.attempt);
+    for (std::size_t i = 0; i < p.attachments.size(); ++i) {
+        const CaptureRecord& a = p.attachments[i];
+        add_attachment.run(p.position, i, a.file, a.kind, a.sha256, static_cast<std::size_t>(a.bytes));
+    }
     const auto settings = [&](const char* kind, const auto& list) {
         std::size_t number = 0;
         for (const auto& [name, value] : list) add_setting.run(p.position, kind, number++, name, value);
@@ -181,14 +229,40 @@ void Tally::State::insert(const PointRecord& p) {
     }
 }
 
-void Tally::add(const PointRecord& point) {
+void Tally::add(const PointRecord& point, const std::vector<SampleRecord>& samples) {
     Transaction transaction(state_->database);
     state_->insert(point);
+    for (const auto& s : samples)
+        state_->add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+    transaction.commit();
+}
+
+void Tally::add(const std::vector<SampleRecord>& samples) {
+    if (samples.empty()) return;
+    Transaction transaction(state_->database);
+    for (const auto& s : samples)
+        state_->add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
     transaction.commit();
 }
 
 void Tally::add(const EventRecord& event) {
-    state_->add_event.run(event.time, event.kind, event.text);
+    state_->add_event.run(event.time, event.kind, event.text, std::optional(event.seconds));
+}
+
+void Tally::add(const CalibrationRecord& c) {
+    state_->add_calibration.run(c.name, c.test, c.taken, c.valid_until, c.file, c.sha256, c.invalid);
+}
+
+void Tally::void_points(const std::vector<std::size_t>& positions, const std::string& reason) {
+    Transaction transaction(state_->database);
+    for (const auto position : positions) state_->set_standing.run("void", reason, position);
+    transaction.commit();
+}
+
+void Tally::supersede(const std::vector<std::size_t>& positions, const std::string& reason) {
+    Transaction transaction(state_->database);
+    for (const auto position : positions) state_->set_standing.run("superseded", reason, position);
+    transaction.commit();
 }
 
 void Tally::put_instruments(const std::vector<InstrumentRecord>& instruments) {
@@ -211,7 +285,8 @@ Unit unit_of(const std::string& symbol) {
 void read_points(Database& db, RunRecord& run) {
     Statement points(db,
                      "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
-                     "capture_sha256, capture_bytes FROM point ORDER BY position");
+                     "capture_sha256, capture_bytes, attempt, kind, standing, standing_reason FROM point "
+                     "ORDER BY position");
     std::map<long long, std::size_t> index;
     while (points.step()) {
         PointRecord p;
@@ -220,6 +295,10 @@ void read_points(Database& db, RunRecord& run) {
         p.started = points.text(4), p.ended = points.text(5);
         p.capture = {points.text(6), points.text(7), points.text(8),
                      static_cast<std::uint64_t>(points.whole(9))};
+        p.attempt = static_cast<std::size_t>(points.whole(10));
+        p.kind = parse<PointKind>(kind_names, points.text(11));
+        p.standing = parse<Standing>(standing_names, points.text(12));
+        p.standing_reason = points.text(13);
         index[points.whole(0)] = run.points.size();
         run.points.push_back(std::move(p));
     }
@@ -253,6 +332,13 @@ void read_points(Database& db, RunRecord& run) {
         f.at_offset = findings.whole(14) != 0;
         point(findings).findings.push_back(std::move(f));
     }
+    Statement attachments(db,
+                          "SELECT point, path, kind, sha256, bytes FROM attachment ORDER BY point, number");
+    while (attachments.step()) {
+        point(attachments)
+            .attachments.push_back({attachments.text(1), attachments.text(2), attachments.text(3),
+                                    static_cast<std::uint64_t>(attachments.whole(4))});
+    }
     Statement remarks(db, "SELECT point, finding, text FROM remark ORDER BY point, finding, number");
     while (remarks.step()) {
         auto& p = point(remarks);
@@ -261,7 +347,33 @@ void read_points(Database& db, RunRecord& run) {
     }
 }
 
+// Superseded points apart; the findings of void ones without verdict.
+void sort_standing(RunRecord& run) {
+    const auto aside = std::stable_partition(run.points.begin(), run.points.end(), [](const PointRecord& p) {
+        return p.standing != Standing::superseded;
+    });
+    run.superseded.assign(std::make_move_iterator(aside), std::make_move_iterator(run.points.end()));
+    run.points.erase(aside, run.points.end());
+    for (auto& point : run.points) {
+        if (point.standing != Standing::voided) continue;
+        withdraw(point);
+    }
+}
+
 }  // namespace
+
+VerdictCounts Tally::counts() {
+    Statement rows(
+        state_->database,
+        "SELECT CASE standing WHEN 'void' THEN 'NONE' ELSE verdict END, count(*) FROM finding JOIN "
+        "point ON finding.point = point.position WHERE standing <> 'superseded' GROUP BY 1");
+    VerdictCounts counts;
+    while (rows.step()) {
+        const auto verdict = parse_verdict(rows.text(0)).value_or(Verdict::none);
+        counts.add(verdict, static_cast<std::size_t>(rows.whole(1)));
+    }
+    return counts;
+}
 
 RunRecord Tally::read() {
     Database& db = state_->database;
@@ -286,8 +398,23 @@ RunRecord Tally::read() {
                              static_cast<std::size_t>(tests.whole(5))});
     }
     read_points(db, run);
-    Statement events(db, "SELECT time, kind, text FROM event ORDER BY number");
-    while (events.step()) run.events.push_back({events.text(0), events.text(1), events.text(2)});
+    sort_standing(run);
+    Statement events(db, "SELECT time, kind, text, seconds FROM event ORDER BY number");
+    while (events.step()) {
+        run.events.push_back({events.text(0), events.text(1), events.text(2), events.number(3).value_or(0)});
+    }
+    Statement samples(db, "SELECT time, watch, value, unit FROM sample ORDER BY number");
+    while (samples.step()) {
+        run.samples.push_back(
+            {samples.text(0), samples.text(1), samples.number(2).value_or(0), unit_of(samples.text(3))});
+    }
+    Statement calibrations(
+        db, "SELECT name, test, taken, valid_until, path, sha256, invalid FROM calibration ORDER BY number");
+    while (calibrations.step()) {
+        run.calibrations.push_back({calibrations.text(0), calibrations.text(1), calibrations.text(2),
+                                    calibrations.text(3), calibrations.text(4), calibrations.text(5),
+                                    calibrations.text(6)});
+    }
     return run;
 }
 

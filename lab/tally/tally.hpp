@@ -9,7 +9,7 @@
 
 namespace rt {
 
-inline constexpr int tally_schema = 1;  // PRAGMA user_version
+inline constexpr int tally_schema = 2;  // PRAGMA user_version
 inline constexpr const char* tally_file = "tally.sqlite";
 
 class Tally {
@@ -28,14 +28,23 @@ class Tally {
     Tally(Tally&&) noexcept;
 
     // One point with its capture, results and findings: one durable transaction. When this returns, the point
-    // survives a power cut.
-    void add(const PointRecord& point);
+    // survives a power cut. Earlier attempts at the same id become superseded by it. `samples` of watches go
+    // with it.
+    void add(const PointRecord& point, const std::vector<SampleRecord>& samples = {});
+    void add(const CalibrationRecord& calibration);
+    void add(const std::vector<SampleRecord>& samples);
+    // Takes the verdicts of these points (by position) back.
+    void void_points(const std::vector<std::size_t>& positions, const std::string& reason);
+    // Sets these points (by position) aside: the run measures them again.
+    void supersede(const std::vector<std::size_t>& positions, const std::string& reason);
     void add(const EventRecord& event);
     // Who answered; replaces what was known of a role.
     void put_instruments(const std::vector<InstrumentRecord>& instruments);
     void set_fact(const std::string& name, const std::string& value);
 
     RunRecord read();
+    // Verdicts of all points that stand, without reading them.
+    VerdictCounts counts();
 
   private:
     struct State;

@@ -34,7 +34,7 @@ TEST_CASE("check shows every point, the rules and the time") {
     CHECK(contains(said.out, "  1  state=idle  1 MHz to 2 MHz, RBW 9 kHz, peak  cispr-32/mains-b-qp\n"));
     CHECK(contains(said.out, "  2  state=on "));
     CHECK(contains(said.out, "CISPR 32, ed. 2 (2015) + A1 (2019), Annex A, Table A.10"));
-    CHECK(contains(said.out, "2 points, estimated measuring time 0.0 s\n"));
+    CHECK(contains(said.out, "2 points, estimated measuring time 0 ms\n"));
     World slow;
     slow.test.replace(slow.test.find("100 us"), 6, "90 s");
     CHECK(contains(slow.check().out, "estimated measuring time 3 min 0 s\n"));
@@ -84,7 +84,8 @@ TEST_CASE("sweeps that cannot be are named") {
     };
     CHECK(contains(sweep("values = []\n"), "the sweep is empty: axis \"state\" has no values"));
     CHECK(contains(sweep(""),
-                   "give the axis exactly one of values, range, values_from, channels or channel_set"));
+                   "give the axis exactly one of values, range, values_from, channels, channel_set, "
+                   "from_test or search"));
     CHECK(contains(sweep("range = { from = \"5 V\", to = \"1 V\", step = \"1 V\" }\n"),
                    "the range runs backwards: from 5 V to 1 V"));
     CHECK(contains(sweep("range = { from = \"1 V\", to = \"2 kHz\", step = \"1 V\" }\n"),
@@ -110,7 +111,7 @@ TEST_CASE("sweeps that cannot be are named") {
         "parameter bandwidth: \"9 V\" is a voltage"));
     CHECK(contains(
         wrong(with(&World::sweep, "[[test.sweep]]\naxis = \"colour\"\nvalues = [1]\nsets = [\"unit\"]\n")),
-        "sets \"colour\" of the unit, but dialect unit-control has no command set_colour"));
+        "sets \"colour\" of the unit: dialect unit-control has no command set_colour"));
 }
 
 TEST_CASE("sets of channels, files of values, coupled axes, decades and skipped points") {
@@ -172,7 +173,7 @@ TEST_CASE("rules, conditions and instruments that do not exist are named") {
     CHECK(contains(wrong(receiver),
                    "needs an instrument in the role \"receiver\", the bench bench.toml has none"));
     CHECK(contains(wrong(with(&World::analyser, "address = \"gpib://5\"\n")),
-                   "\"gpib://5\" is no address: write \"tcp://host:port\" or \"simulated\""));
+                   "\"gpib://5\" is no address: write \"tcp://host:port\", \"hislip://host\""));
     CHECK(contains(wrong(with(&World::simulation, "")),
                    "the address is \"simulated\" but the bench has no [simulation] section"));
     World twice;

@@ -68,7 +68,7 @@ TEST_CASE("a pre-check that is not met keeps the run from beginning") {
     CHECK(contains(refused(without("supply") + "supply = \"12 kHz\"\n"), "is a frequency: write a voltage"));
     CHECK(contains(refused(without("battery") + "battery = \"maybe\"\n"), "\"maybe\" is neither yes nor no"));
     CHECK(contains(refused(good + "weather = \"fine\"\n"),
-                   "answers.toml:5:1: no question \"weather\" in the campaign"));
+                   "answers.toml:5:1: no question or prompt \"weather\" in the campaign"));
     CHECK(contains(refused(without("supply")), "question \"supply\" (Supply voltage?): nobody answers"));
 }
 
@@ -99,7 +99,9 @@ TEST_CASE("a prompt needs somebody, or the word that everything is in place") {
     world.test += "prompt = \"Connect the analyser to the supply port\"\n";
     const Said nobody = world.run();
     CHECK(nobody.code == 2);
-    CHECK(contains(nobody.err, "test \"scan\" has a prompt but nobody is there"));
+    CHECK(contains(
+        nobody.err,
+        "test \"scan\" has a prompt but nobody is: run on a terminal, answer it in an --answers file"));
     CHECK_FALSE(std::filesystem::exists(world.folder / "run"));
     CHECK(world.call({"run", "campaign.toml", "--out", "run", "--unattended", "-q"}).code == 0);
     const auto run = rt::Tally::open(world.folder / "run").read();
@@ -132,7 +134,7 @@ TEST_CASE("on a terminal a person answers, skips and stops") {
     CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop]"));
     const auto run = rt::Tally::open(world.folder / "run").read();
     CHECK(run.points.size() == 1);  // of the other test
-    CHECK(run.points[0].position == 3);
+    CHECK(run.points[0].test == "other");
     CHECK(run.fact("state") == "stopped");
     CHECK(run.fact("unit.serial") == "SK2-0042");
     // The skipped test can be measured later.

@@ -62,14 +62,15 @@ TEST_CASE("channel power of a flat band is density times width") {
 TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no number then") {
     const Outcome noise = mask(band(1e6, -97, -100));
     REQUIRE(noise.invalid);
-    CHECK(*noise.invalid == "no carrier at 2.44 GHz: highest level there -97 dBm, around it -100 dBm");
+    CHECK(*noise.invalid == "seen: no carrier: at most -97 dBm there, -100 dBm around it; expected: a carrier within 1 MHz of "
+        "2.44 GHz");
     CHECK(noise.results.empty());
     Spectrum elsewhere = band(1e6, -60, -100);
     elsewhere.level[700] = -10;  // 7.5 MHz above
     const Outcome wrong = mask(elsewhere);
     REQUIRE(wrong.invalid);
     CHECK(wrong.invalid->starts_with(
-        "strongest signal -10 dBm at 2.4475 GHz, expected within 1 MHz of 2.44 GHz"));
+        "seen: the strongest signal, -10 dBm, at 2.4475 GHz; expected: a carrier within 1 MHz of 2.44 GHz"));
     Spectrum overloaded = band(1e6, -10, -100);
     overloaded.overload = "too much";
     CHECK(mask(overloaded).invalid == "too much");
@@ -120,7 +121,7 @@ TEST_CASE("without points a line between two of them loses at most 0.4 dB") {
         p.set(name, value);
     }
     p.fill_presets();
-    const SpectrumSetup setup = procedure.setup(p);
+    const auto setup = std::get<SpectrumSetup>(procedure.setup(p));
     const double loss = -10 * std::log10(GaussianFilter::with_6db(9e3).power_response(setup.step_hz() / 2));
     CHECK(loss < 0.4);
     CHECK(setup.unit == Unit::dbuv);

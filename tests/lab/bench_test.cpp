@@ -5,7 +5,9 @@
 #include <cstring>
 
 #include "core/base/error.hpp"
-#include "lab/bench/roles.hpp"
+#include "lab/bench/acquire.hpp"
+#include "lab/simulate/instruments/analyser.hpp"
+#include "lab/simulate/instruments/unit_control.hpp"
 #include "lab/simulate/server.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
@@ -24,15 +26,10 @@ struct Simulated {
     TestFolder folder;
     std::shared_ptr<SimulatedUnit> unit =
         std::make_shared<SimulatedUnit>(folder.write("unit.toml", unit_text));
-    InstrumentServer server{std::make_shared<SimulatedAnalyser>(unit, options())};
+    std::shared_ptr<Stage> stage = std::make_shared<Stage>(unit, Stage::Options{1, true, false});
+    InstrumentServer server{std::make_shared<SimulatedAnalyser>(stage, SimulatedAnalyser::Options{"p"})};
     Instrument instrument = make();
 
-    static SimulatedAnalyser::Options options() {
-        SimulatedAnalyser::Options out;
-        out.port = "p";
-        out.instant = true;
-        return out;
-    }
     static Instrument make() {
         Instrument out;
         out.role = "analyser";
@@ -41,7 +38,7 @@ struct Simulated {
         out.scan_bandwidth_hz = 40e6;
         return out;
     }
-    ScpiSession session() { return {instrument, server.host(), server.port()}; }
+    ScpiSession session() { return {instrument, server.address()}; }
 };
 
 SpectrumSetup around_1mhz() {
@@ -75,8 +72,8 @@ std::string sweep_error(const std::function<std::string(const std::string&)>& an
     FakeInstrument fake(answer);
     const Instrument instrument = fake.instrument();
     return error_text(ErrorKind::bench, [&] {
-        AnalyserRole role(ScpiSession(instrument, "127.0.0.1", fake.port()));
-        role.sweep(around_1mhz());
+        InstrumentRole role(ScpiSession(instrument, instrument.address));
+        sweep(role, around_1mhz());
     });
 }
 
@@ -84,13 +81,13 @@ std::string sweep_error(const std::function<std::string(const std::string&)>& an
 
 TEST_CASE("a sweep over the socket sees the unit's line, and follows its settings") {
     Simulated sim;
-    AnalyserRole role(sim.session());
+    InstrumentRole role(sim.session());
     CHECK(role.identify() == "Rare Tally,simulated analyser,p,1.0");
-    const Spectrum idle = role.sweep(around_1mhz());
+    const Spectrum idle = sweep(role, around_1mhz());
     REQUIRE(idle.level.size() == 201);
     CHECK(idle.level[100] < 30);
     CHECK(sim.unit->set("state", "on"));
-    const Spectrum on = role.sweep(around_1mhz());
+    const Spectrum on = sweep(role, around_1mhz());
     CHECK(on.level[100] == doctest::Approx(60).epsilon(0.005));
     CHECK(on.frequency_hz[100] == doctest::Approx(1e6));
     CHECK(on.frequency_hz.front() == 0.9e6);
@@ -101,23 +98,23 @@ TEST_CASE("a sweep over the socket sees the unit's line, and follows its setting
     // In dBm the same levels are 106.99 dB lower.
     SpectrumSetup dbm = around_1mhz();
     dbm.unit = Unit::dbm;
-    CHECK(role.sweep(dbm).level[100] == doctest::Approx(60 - 106.99).epsilon(0.01));
+    CHECK(sweep(role, dbm).level[100] == doctest::Approx(60 - 106.99).epsilon(0.01));
 }
 
 TEST_CASE("overload and refused settings mark the capture") {
     Simulated sim;
     sim.unit->set("state", "on");
-    AnalyserRole role(sim.session());
+    InstrumentRole role(sim.session());
     SpectrumSetup low = around_1mhz();
     low.reference_level = Quantity{-60, Unit::dbm};
-    CHECK(role.sweep(low).overload == "analyser overloaded: raise the reference level or the attenuation");
+    CHECK(sweep(role, low).overload == "analyser overloaded: raise the reference level or the attenuation");
     SpectrumSetup impossible = around_1mhz();
     impossible.resolution_bandwidth_hz = 1;  // below what the analyser has
-    CHECK(role.sweep(impossible).overload == "analyser reported error -222,\"Data out of range\"");
-    CHECK_FALSE(role.sweep(around_1mhz()).overload);  // the queue was drained: the next sweep is clean
+    CHECK(sweep(role, impossible).overload == "analyser reported error -222,\"Data out of range\"");
+    CHECK_FALSE(sweep(role, around_1mhz()).overload);  // the queue was drained: the next sweep is clean
     SpectrumSetup quasi_peak = around_1mhz();
     quasi_peak.detector = Detector::quasi_peak;  // the simulated analyser has none
-    CHECK(role.sweep(quasi_peak).overload == "analyser reported error -224,\"Illegal parameter value\"");
+    CHECK(sweep(role, quasi_peak).overload == "analyser reported error -224,\"Illegal parameter value\"");
 }
 
 TEST_CASE("instruments that misbehave end in one clear error, in bounded time") {
@@ -156,8 +153,8 @@ TEST_CASE("instruments that misbehave end in one clear error, in bounded time") 
         return line.find("ERRor") != std::string::npos ? "-1,\"x\"\n" : sane(line);
     });
     const Instrument instrument = chatty.instrument();
-    AnalyserRole role(ScpiSession(instrument, "127.0.0.1", chatty.port()));
-    CHECK(role.sweep(around_1mhz()).overload == "analyser reported error -1,\"x\"");
+    InstrumentRole role(ScpiSession(instrument, instrument.address));
+    CHECK(sweep(role, around_1mhz()).overload == "analyser reported error -1,\"x\"");
     CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds(20));
 }
 
@@ -170,7 +167,7 @@ TEST_CASE("nobody listening, and values that would break out of a command") {
         port = gone.port();
     }
     CHECK(error_text(ErrorKind::bench, [&] {
-              ScpiSession(instrument, "127.0.0.1", port);
+              ScpiSession(instrument, "tcp://127.0.0.1:" + port);
           }).starts_with("instrument at 127.0.0.1:" + port));
     Simulated sim;
     ScpiSession session = sim.session();
@@ -184,24 +181,24 @@ TEST_CASE("nobody listening, and values that would break out of a command") {
 
 TEST_CASE("unit control sets what the unit has and hears when it refuses") {
     Simulated sim;
-    InstrumentServer server(std::make_shared<SimulatedUnitControl>(sim.unit));
+    InstrumentServer server(std::make_shared<SimulatedUnitControl>(sim.stage));
     Instrument instrument = Simulated::make();
     instrument.role = "unit";
     instrument.dialect = read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "unit-control.toml");
-    UnitRole unit(ScpiSession(instrument, server.host(), server.port()));
-    CHECK(unit.can_set("level"));
-    CHECK_FALSE(unit.can_set("colour"));
+    InstrumentRole unit(ScpiSession(instrument, server.address()));
+    CHECK(unit.session().knows("set_level"));
+    CHECK_FALSE(unit.session().knows("set_colour"));
     unit.set("level", "8 dBm");
     CHECK(sim.unit->get("level") == "8 dBm");
     CHECK(error_text(ErrorKind::bench, [&] { unit.set("level", "8 parsec"); }) ==
           "the unit does not take level = \"8 parsec\": -224,\"Illegal parameter value\"");
-    CHECK(error_text(ErrorKind::bench, [&] { unit.set("mode", "x"); }).find("-224") != std::string::npos);
+    CHECK(error_text(ErrorKind::bench, [&] { unit.set("mode", "x"); }).find("-113") != std::string::npos);
 }
 
 TEST_CASE("a free port for each server, and a taken one is an error") {
     Simulated sim;
-    InstrumentServer second(std::make_shared<SimulatedUnitControl>(sim.unit));
+    InstrumentServer second(std::make_shared<SimulatedUnitControl>(sim.stage));
     CHECK(second.port() != sim.server.port());
     const auto taken = static_cast<unsigned short>(std::stoi(second.port()));
-    CHECK_THROWS_AS(InstrumentServer(std::make_shared<SimulatedUnitControl>(sim.unit), taken), Error);
+    CHECK_THROWS_AS(InstrumentServer(std::make_shared<SimulatedUnitControl>(sim.stage), taken), Error);
 }

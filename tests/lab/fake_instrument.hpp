@@ -42,6 +42,7 @@ class FakeInstrument {
         out.role = "analyser";
         out.name = "fake";
         out.address = "tcp://127.0.0.1:" + port();
+        out.place = rt::parse_address(out.address);
         out.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "scpi-analyser.toml");
         out.timeout_s = 0.3;
         out.impedance_ohm = 50;

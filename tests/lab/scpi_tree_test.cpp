@@ -2,7 +2,7 @@
 
 #include <doctest/doctest.h>
 
-#include "lab/simulate/instruments.hpp"
+#include "lab/simulate/scpi_instrument.hpp"
 
 using namespace rt;
 

@@ -27,7 +27,7 @@ constexpr std::array results{
     Product{"highest_level_frequency", Unit::hertz, "where it stands"},
 };
 
-SpectrumSetup setup(const Parameters& p) {
+CaptureSetup setup(const Parameters& p) {
     const double start = p.required("start"), stop = p.required("stop");
     SpectrumSetup out = spectrum_setup(p, start, stop);
     out.unit = Unit::dbuv;  // the language of emission limits
@@ -42,7 +42,8 @@ void preset(const Rule& rule, Parameters& p) {
     preset_conditions(rule, p);
 }
 
-Outcome run(Spectrum capture, const Parameters&) {
+Outcome run(Capture any, const Parameters&) {
+    Spectrum capture = take_spectrum(std::move(any), "emission.scan");
     Outcome outcome;
     const auto top = std::max_element(capture.level.begin(), capture.level.end());
     const auto at = static_cast<std::size_t>(top - capture.level.begin());

@@ -34,7 +34,7 @@ constexpr std::array results{
     Product{"channel_power", Unit::dbm, "power in the channel bandwidth"},
 };
 
-SpectrumSetup setup(const Parameters& p) {
+CaptureSetup setup(const Parameters& p) {
     const double centre = p.required("centre"), span = p.required("span");
     if (!(span > 0)) fail_input("parameter span: must be above 0 Hz");
     return spectrum_setup(p, centre - span / 2, centre + span / 2);
@@ -75,21 +75,29 @@ double median_outside(const Spectrum& s, double from, double to) {
     return *middle;
 }
 
-// The reasons to refuse: what was seen is not a carrier on this channel.
-std::optional<std::string> doubt(const Spectrum& s, double centre, double window, const Peak& peak,
-                                 double channel) {
+// What was seen is not a carrier on this channel.
+std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
     constexpr double above_surroundings_db = 6, elsewhere_db = 10;
+    const auto* capture = std::get_if<Spectrum>(&any);
+    if (!capture || capture->level.empty()) return std::nullopt;
+    const Spectrum& s = *capture;
+    const double centre = p.required("centre"), window = p.required("reference_window");
+    const double channel = p.required("channel_bandwidth");
+    const auto peak = highest(s, centre - window, centre + window);
+    if (!peak) return std::nullopt;  // the measurement itself says so
+    const std::string expected =
+        "a carrier within " + format({window, Unit::hertz}) + " of " + format({centre, Unit::hertz});
     const auto all = *highest(s, s.frequency_hz.front(), s.frequency_hz.back());
-    if (all.level > peak.level + elsewhere_db) {
-        return "strongest signal " + format({all.level, s.unit}) + " at " +
-               format({s.frequency_hz[all.at], Unit::hertz}) + ", expected within " +
-               format({window, Unit::hertz}) + " of " + format({centre, Unit::hertz}) + ", where " +
-               format({peak.level, s.unit}) + " was seen";
+    if (all.level > peak->level + elsewhere_db) {
+        return Unexpected{"the strongest signal, " + format({all.level, s.unit}) + ", at " +
+                              format({s.frequency_hz[all.at], Unit::hertz}),
+                          expected + ", where " + format({peak->level, s.unit}) + " was seen"};
     }
     const double around = median_outside(s, centre - channel / 2, centre + channel / 2);
-    if (peak.level < around + above_surroundings_db) {
-        return "no carrier at " + format({centre, Unit::hertz}) + ": highest level there " +
-               format({peak.level, s.unit}) + ", around it " + format({around, s.unit});
+    if (peak->level < around + above_surroundings_db) {
+        return Unexpected{"no carrier: at most " + format({peak->level, s.unit}) + " there, " +
+                              format({around, s.unit}) + " around it",
+                          expected};
     }
     return std::nullopt;
 }
@@ -112,7 +120,8 @@ std::optional<double> channel_power(const Spectrum& s, double centre, double wid
     return 10 * std::log10(power_mw);
 }
 
-Outcome run(Spectrum capture, const Parameters& p) {
+Outcome run(Capture any, const Parameters& p) {
+    Spectrum capture = take_spectrum(std::move(any), "radio.mask");
     const double centre = p.required("centre"), window = p.required("reference_window");
     const double channel = p.required("channel_bandwidth");
     if (capture.unit != Unit::dbm) {
@@ -124,7 +133,6 @@ Outcome run(Spectrum capture, const Parameters& p) {
         outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) +
                           " of the carrier at " + format({centre, Unit::hertz});
     } else {
-        outcome.invalid = doubt(capture, centre, window, *peak, channel);
         outcome.results.push_back({"reference_level", {peak->level, Unit::dbm}, {}});
         outcome.results.push_back(
             {"reference_offset", {capture.frequency_hz[peak->at] - centre, Unit::hertz}, {}});
@@ -159,7 +167,8 @@ Procedure radio_mask() {
         results,
         setup,
         run,
-        preset};
+        preset,
+        check};
 }
 
 }  // namespace rt

@@ -1,0 +1,87 @@
+#include <functional>
+#include <optional>
+
+#include "cli/campaign_options.hpp"
+#include "cli/run_listener.hpp"
+#include "core/base/text.hpp"
+#include "lab/report/report.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/run/runner.hpp"
+
+namespace rt {
+namespace {
+
+struct Replies {
+    Answers answers;  // of questions
+    Answers prompts;  // of requests during the run, by name
+};
+
+// Pre-checks and the like, answered before anything moves; the file may also answer prompts.
+Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool ask) {
+    const auto& questions = loaded.campaign.questions;
+    Replies replies;
+    if (const std::string file = call.text("answers"); !file.empty()) {
+        const auto names = prompt_names(loaded.plan);
+        for (auto& [name, answer] : read_answers(file, questions, names)) {
+            const bool prompt = std::find(names.begin(), names.end(), name) != names.end();
+            if (prompt && answer != "go" && answer != "skip" && answer != "stop" && answer != "yes") {
+                fail_input(file, "the prompt " + in_quotes(name) + " is answered by " + in_quotes(answer) +
+                                     ": write go, skip or stop");
+            }
+            (prompt ? replies.prompts : replies.answers)[name] = answer;
+        }
+    }
+    if (!ask) return replies;
+    std::function<std::string(const Question&)> person;
+    if (somebody_there(call)) {
+        person = [](const Question& q) { return read_line(q.ask + "  [" + expected_answer(q) + "] "); };
+    }
+    replies.answers = ask_all(questions, std::move(replies.answers), call.flag("unattended"), person);
+    return replies;
+}
+
+}  // namespace
+
+ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
+                        bool with_report, bool resume) {
+    const Console& console = call.console;
+    Replies replies = answer_questions(call, loaded, !resume);
+    require_somebody(call, loaded.plan, replies.prompts);
+    ConsoleListener listener(call, loaded, std::move(replies.prompts));
+    RunOptions options;
+    options.traffic = call.flag("traffic");
+    options.ask_at_failure = call.flag("ask-at-failure");
+    options.redo = call.texts("redo");
+    options.answers = std::move(replies.answers);
+    RunEnd end;
+    try {
+        end = resume ? carry_on(loaded.plan, folder, listener, options)
+                     : carry_out(loaded.plan, loaded.library, folder, listener, options);
+    } catch (const Error&) {
+        listener.finish("aborted", false);
+        throw;
+    }
+    const bool complete = end.state == RunEnd::State::complete;
+    std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
+    const bool json = call.flag("json");
+    std::optional<RunData> data;  // reading a long run back takes a while
+    if (with_report || json) data.emplace(folder);
+    if (with_report) {
+        console.progress("drawing figures and writing the report");
+        const auto files = write_report(*data, folder / "report");
+        written.insert(written.end(), files.begin(), files.begin() + 3);
+    }
+    listener.finish(complete ? "complete" : "stopped", with_report);
+    if (json) {
+        console.out(run_json(data->record()));
+    } else {
+        console.out("");
+        console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +
+                    console.counts(end.counts));
+        for (const auto& file : written) console.out("wrote " + file.string());
+        if (!complete) console.out("to go on: rare-tally run --resume " + folder.string());
+    }
+    return exit_code(end.counts, complete);
+}
+
+}  // namespace rt

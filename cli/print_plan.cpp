@@ -1,0 +1,156 @@
+#include <set>
+
+#include "cli/campaign_options.hpp"
+#include "core/base/text.hpp"
+#include "lab/report/connection_diagram.hpp"
+
+namespace rt {
+namespace {
+
+std::string setup_text(const CaptureSetup& setup) {
+    if (const auto* s = std::get_if<SpectrumSetup>(&setup)) {
+        return format({s->start_hz, Unit::hertz}) + " to " + format({s->stop_hz, Unit::hertz}) + ", RBW " +
+               format({s->resolution_bandwidth_hz, Unit::hertz}) + ", " + name(s->detector);
+    }
+    if (const auto* p = std::get_if<PowerSetup>(&setup)) {
+        return "power at " + format({p->frequency_hz, Unit::hertz}) + ", sensor " + std::to_string(p->sensor);
+    }
+    return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
+}
+
+std::string rules_text(const Test& test, const Point& point) {
+    std::string rules;
+    for (const auto& judging : test.judgings) {
+        if (judging.applies(test.sweep, point)) rules += (rules.empty() ? "" : ", ") + judging.rule.full_id();
+    }
+    if (!rules.empty()) return rules;
+    return test.provides.empty() ? "not judged" : "provides " + test.provides;
+}
+
+std::string padded(std::string text, std::size_t width) {
+    if (text.size() < width) text.insert(0, width - text.size(), ' ');
+    return text;
+}
+
+std::string count_text(std::size_t count, const char* one, const char* many) {
+    return std::to_string(count) + " " + (count == 1 ? one : many);
+}
+
+// What the test does besides its points: where they come from, what must come first.
+std::vector<std::string> remarks_of(const Test& test) {
+    std::vector<std::string> out;
+    if (!test.prompt.empty()) out.push_back("first, a person: " + test.prompt);
+    if (!test.power_cycle.empty()) out.push_back("the unit's supply is switched off and on first");
+    for (const auto& need : test.needs) out.push_back("needs the calibration " + need);
+    if (!test.provides.empty()) {
+        out.push_back("provides the calibration " + test.provides +
+                      (test.valid_for_s ? ", valid for " + duration_text(*test.valid_for_s) : ""));
+    }
+    if (test.search) {
+        const Search& s = *test.search;
+        out.push_back("at each, a search of " + s.axis + " between " + format(s.fails_at) + " and " +
+                      format(s.holds_at) + " in steps of " + format(s.resolution) + ", at most " +
+                      std::to_string(ThresholdSearch(s).most_trials()) + " trials");
+    }
+    if (test.from_test) {
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.from_test->most) +
+                      " values, the " + test.from_test->result + " of " + test.from_test->test);
+    }
+    if (test.duration_s) out.push_back("repeated for " + duration_text(*test.duration_s));
+    for (const auto& axis : test.sweep.axes) {
+        if (!axis.prompt.empty())
+            out.push_back("a person at each change of " + axis.name + ": " + axis.prompt);
+    }
+    return out;
+}
+
+void print_test(const Console& console, const PlannedTest& planned, std::size_t& number, std::size_t width,
+                std::size_t most) {
+    const Test& test = *planned.test;
+    console.out("");
+    console.out(console.tinted(printable(test.name), Tone::strong) + "  " + test.procedure->name + ", " +
+                printable(test.instrument) + ", " + (planned.at_most ? "at most " : "") +
+                count_text(planned.captures, "point", "points") + ", " + duration_text(planned.seconds));
+    for (const auto& remark : remarks_of(test)) console.out("  " + printable(remark));
+    std::vector<std::vector<std::string>> rows;
+    for (const auto& point : planned.points) {
+        if (++number > most) continue;
+        CaptureSetup setup;
+        if (test.search) {
+            const Trial trial = trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
+            setup = test.procedure->setup(test.parameters_at(trial.sweep, trial.point));
+        } else {
+            setup = test.procedure->setup(test.parameters_at(point));
+        }
+        rows.push_back({padded(std::to_string(number), width), label(test.sweep, point), setup_text(setup),
+                        rules_text(test, point)});
+    }
+    for (const auto& line : aligned(rows, "  ")) console.out(line);
+    if (number > most && rows.size() < planned.points.size()) {
+        console.out("  ... and " + std::to_string(planned.points.size() - rows.size()) +
+                    " more (--all shows them)");
+    }
+}
+
+void print_rules(const Console& console, const Plan& plan) {
+    std::set<std::string> cited;
+    std::vector<std::vector<std::string>> rows;
+    for (const auto& planned : plan.tests) {
+        for (const auto& judging : planned.test->judgings) {
+            if (!cited.insert(judging.rule.full_id()).second) continue;
+            const auto& [book, rule] = judging.rule;
+            rows.push_back({judging.rule.full_id(),
+                            book->standard + ", " + book->edition + ", " + rule->clause,
+                            std::string("confidence: ") + name(rule->confidence),
+                            rule->sign_off ? "signed off by " + rule->sign_off->by : "not signed off"});
+        }
+    }
+    if (rows.empty()) return;
+    console.out("");
+    console.out(console.tinted("rules", Tone::strong));
+    for (const auto& line : aligned(rows, "  ")) console.out(line);
+}
+
+void print_watches(const Console& console, const Campaign& campaign) {
+    if (campaign.watches.empty() && campaign.rechecks.empty()) return;
+    console.out("");
+    console.out(console.tinted("watched", Tone::strong));
+    constexpr const char* actions[] = {"an event only", "pauses the run", "voids the point", "stops the run"};
+    for (const auto& watch : campaign.watches) {
+        console.out("  " + printable(watch.name) + "  " + watch.limits_text() + ", every " +
+                    duration_text(watch.every_s) + "; outside: " + actions[static_cast<int>(watch.action)]);
+    }
+    for (const auto& recheck : campaign.rechecks) {
+        console.out("  " + printable(recheck.test.name) + "  " + recheck.result + " stays within " +
+                    decimal(recheck.within, 4) + " of its first value, checked every " +
+                    (recheck.every_points ? count_text(recheck.every_points, "point", "points")
+                                          : duration_text(recheck.every_s)));
+    }
+}
+
+}  // namespace
+
+void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most) {
+    const Console& console = call.console;
+    const Plan& plan = loaded.plan;
+    const Campaign& campaign = loaded.campaign;
+    console.out(console.tinted(printable(campaign.title), Tone::strong));
+    console.out("unit " +
+                printable(campaign.unit_detail("model") + ", serial " + campaign.unit_detail("serial")) +
+                "; bench " + printable(loaded.bench.name));
+    console.out("");
+    console.out(console.tinted("connections", Tone::strong));
+    for (const auto& line : diagram_text(connections(loaded.bench, plan.roles)))
+        console.out("  " + printable(line));
+    std::size_t number = 0;
+    const std::size_t width = std::to_string(plan.captures()).size();
+    for (const auto& planned : plan.tests) print_test(console, planned, number, width, most);
+    print_watches(console, campaign);
+    print_rules(console, plan);
+    console.out("");
+    for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));
+    console.out((plan.at_most() ? "at most " : "") + count_text(plan.captures(), "point", "points") +
+                ", estimated measuring time " + duration_text(plan.seconds()));
+}
+
+}  // namespace rt

@@ -1,0 +1,58 @@
+// A run on the console: a line a point, progress, questions to the operator, the live page.
+#pragma once
+
+#include <chrono>
+#include <map>
+#include <optional>
+#include <string>
+
+#include "cli/campaign_options.hpp"
+#include "lab/report/live_page.hpp"
+#include "lab/run/listener.hpp"
+
+namespace rt {
+
+// True when a person at a terminal can be asked.
+bool somebody_there(const Call& call);
+
+// A question on the terminal; what comes after the end of input is "stop".
+std::string read_line(const std::string& question);
+
+class ConsoleListener : public RunListener {
+  public:
+    // `replies` answer requests by name.
+    ConsoleListener(const Call& call, const LoadedCampaign& loaded, Answers replies);
+    ~ConsoleListener() override;
+
+    void begun(const std::filesystem::path& folder, const VerdictCounts& earlier) override;
+    void connected(const InstrumentRecord& instrument) override;
+    void point_done(const PointRecord& point, const Progress& progress) override;
+    void event(const EventRecord& event) override;
+    Reply ask(const Request& request) override;
+    bool stop() override;
+
+    // The page's last state.
+    void finish(const std::string& state, bool with_report);
+
+  private:
+    Reply asked(const Request& request);
+    void say_progress(const Progress& progress);
+
+    const Call& call_;
+    const Console& console_;
+    const LoadedCampaign& loaded_;
+    Answers replies_;
+    bool json_, stop_at_failure_, person_;
+    VerdictCounts counts_;
+    bool failed_ = false;  // a point of this part of the run
+    std::optional<LivePage> live_;
+    std::chrono::steady_clock::time_point said_{};  // progress at most once a second
+};
+
+// Throws Error(input) when the plan will ask something and nobody and no file can answer.
+void require_somebody(const Call& call, const Plan& plan, const Answers& replies);
+
+// Names that requests of this plan have, for answers files.
+std::vector<std::string> prompt_names(const Plan& plan);
+
+}  // namespace rt

@@ -1,0 +1,58 @@
+#include "core/measure/power/level.hpp"
+
+#include <array>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+
+PowerSetup power_setup(const Parameters& p) {
+    PowerSetup out;
+    out.frequency_hz = p.required("frequency");
+    if (!(out.frequency_hz > 0)) fail_input("parameter frequency: must be above 0 Hz");
+    const double sensor = p.required("sensor"), averages = p.required("averages");
+    if (sensor < 1 || sensor > 3) fail_input("parameter sensor: must be 1, 2 or 3");
+    if (averages < 1 || averages > 1024) fail_input("parameter averages: must be 1 to 1024");
+    out.sensor = static_cast<int>(sensor);
+    out.averages = static_cast<int>(averages);
+    return out;
+}
+
+PowerReading take_power(const Capture& capture, const char* procedure) {
+    if (const auto* reading = std::get_if<PowerReading>(&capture)) return *reading;
+    fail_input(std::string(procedure) + " needs a power reading, the capture holds " + kind_name(capture));
+}
+
+namespace {
+
+constexpr std::array parameters{power_frequency_parameter, sensor_parameter, averages_parameter};
+constexpr std::array results{Product{"power", Unit::dbm, "mean power at the sensor"}};
+
+CaptureSetup setup(const Parameters& p) {
+    return power_setup(p);
+}
+
+Outcome run(Capture capture, const Parameters&) {
+    const PowerReading reading = take_power(capture, "power.level");
+    Outcome outcome;
+    outcome.results.push_back({"power", {reading.level_dbm, Unit::dbm}, {}});
+    return outcome;
+}
+
+}  // namespace
+
+Procedure power_level() {
+    return {
+        "power.level",
+        "Mean power",
+        "Takes one averaged reading of a power meter as it is. A sensor that reports an overload gives no "
+        "verdict.",
+        parameters,
+        {},
+        results,
+        setup,
+        run,
+        preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,64 @@
+#include "core/measure/power/path_loss.hpp"
+
+#include <array>
+
+#include "core/base/error.hpp"
+#include "core/measure/power/level.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    power_frequency_parameter,
+    sensor_parameter,
+    averages_parameter,
+    ParameterInfo{"sent", ParameterKind::quantity, Unit::dbm, "", "level that is fed into the path"},
+    ParameterInfo{"sensor_floor", ParameterKind::quantity, Unit::dbm, "-60 dBm",
+                  "a reading below this is the sensor's own noise"},
+};
+constexpr std::array results{
+    Product{"loss", Unit::db, "level sent minus level received"},
+    Product{"received", Unit::dbm, "level at the end of the path"},
+};
+
+CaptureSetup setup(const Parameters& p) {
+    p.required("sent");
+    return power_setup(p);
+}
+
+Outcome run(Capture capture, const Parameters& p) {
+    const PowerReading reading = take_power(capture, "path.loss");
+    Outcome outcome;
+    outcome.results.push_back({"loss", {p.required("sent") - reading.level_dbm, Unit::db}, {}});
+    outcome.results.push_back({"received", {reading.level_dbm, Unit::dbm}, {}});
+    return outcome;
+}
+
+std::optional<Unexpected> check(const Capture& capture, const Parameters& p) {
+    const auto* reading = std::get_if<PowerReading>(&capture);
+    const double floor = p.required("sensor_floor");
+    if (!reading || reading->level_dbm >= floor) return std::nullopt;
+    return Unexpected{format({reading->level_dbm, Unit::dbm}) + " at the end of the path",
+                      "a signal above " + format({floor, Unit::dbm}) + ", with " +
+                          format({p.required("sent"), Unit::dbm}) + " sent"};
+}
+
+}  // namespace
+
+Procedure path_loss() {
+    return {
+        "path.loss",
+        "Loss of a signal path",
+        "A generator feeds a known level into the path, a power meter reads what comes out: loss = sent "
+        "minus received, in dB. Mismatch between the two is part of its uncertainty and is not taken out. "
+        "Refuses when nothing arrives.",
+        parameters,
+        {},
+        results,
+        setup,
+        run,
+        preset_named,
+        check};
+}
+
+}  // namespace rt

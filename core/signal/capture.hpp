@@ -1,0 +1,21 @@
+// What a bench brings back for one point.
+#pragma once
+
+#include <variant>
+
+#include "core/signal/counts.hpp"
+#include "core/signal/power_reading.hpp"
+#include "core/signal/spectrum.hpp"
+
+namespace rt {
+
+using Capture = std::variant<Spectrum, PowerReading, Counts>;
+
+// "spectrum", "power", "counts": what tally and messages call it.
+const char* kind_name(const Capture& capture);
+
+// Why it cannot be trusted (overload, an entry of the error queue); nothing when it can.
+const std::optional<std::string>& distrust(const Capture& capture);
+void set_distrust(Capture& capture, std::string reason);
+
+}  // namespace rt

@@ -1,0 +1,52 @@
+// Captures out of instruments: what each kind is told and what it gives back.
+#pragma once
+
+#include <vector>
+
+#include "core/measure/procedure.hpp"
+#include "core/signal/capture.hpp"
+#include "core/signal/network.hpp"
+#include "core/signal/waveform.hpp"
+#include "lab/bench/instrument_role.hpp"
+
+namespace rt {
+
+// All of these throw Error(bench) for answers of wrong size or that are not numbers. Overload status and
+// entries of the error queue mark the capture as not to be trusted.
+
+// One trace of a signal analyser or measuring receiver.
+Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup);
+// One reading of a power meter.
+PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
+// Packets sent and received.
+Counts count(InstrumentRole& counter, const CountSetup& setup);
+
+// Whatever the setup asks for. Throws Error(input) when the instrument is of another kind.
+Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup);
+
+struct WaveformSetup {
+    double span_s = 0;
+    std::size_t points = 0;
+    double range_v = 1;
+    std::vector<int> channels{1};
+    int trigger_channel = 1;
+    double trigger_v = 0;
+};
+// One record of each channel, of the same moment.
+std::vector<Waveform> record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
+
+struct NetworkSetup {
+    double start_hz = 0, stop_hz = 0;
+    std::size_t points = 0;
+    double bandwidth_hz = 1000;
+};
+// All four parameters of two ports.
+Network scan_network(InstrumentRole& network_analyser, const NetworkSetup& setup);
+
+// How long it takes: dwell time for each part of the spectrum measured at once, time for each packet ...
+double acquire_seconds(const Instrument& instrument, const CaptureSetup& setup);
+
+// Whether an instrument of this kind can give it, and what is missing if not.
+const char* kind_for(const CaptureSetup& setup);
+
+}  // namespace rt

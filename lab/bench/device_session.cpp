@@ -1,0 +1,66 @@
+#include "lab/bench/device_session.hpp"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+
+using std::chrono::milliseconds;
+
+DeviceSession::DeviceSession(const std::string& path, milliseconds timeout)
+    : Session("instrument at " + path),
+      file_(::open(path.c_str(), O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC)),
+      timeout_(timeout) {
+    if (file_ < 0) fail("opening the device");
+}
+
+DeviceSession::~DeviceSession() {
+    ::close(file_);
+}
+
+void DeviceSession::fail(const char* doing) const {
+    fail_bench(peer() + ": " + std::strerror(errno) + " (" + doing + ")");
+}
+
+// Devices without poll() say that they are always ready; their driver then bounds the wait.
+bool DeviceSession::wait(short what, milliseconds timeout, const char* doing) const {
+    pollfd entry{file_, what, 0};
+    const int ready = ::poll(&entry, 1, static_cast<int>(timeout.count()));
+    if (ready < 0 && errno != EINTR) fail(doing);
+    return ready != 0;
+}
+
+void DeviceSession::write(std::string_view bytes) {
+    while (!bytes.empty()) {
+        if (!wait(POLLOUT, timeout_, "sending")) fail_timeout(timeout_, "sending");
+        const auto count = ::write(file_, bytes.data(), bytes.size());
+        if (count < 0 && (errno == EAGAIN || errno == EINTR)) continue;
+        if (count < 0) fail("sending");
+        bytes.remove_prefix(static_cast<std::size_t>(count));
+    }
+}
+
+std::string DeviceSession::read_some(milliseconds timeout, const char* doing) {
+    const auto deadline = std::chrono::steady_clock::now() + timeout;
+    std::string chunk(65536, '\0');
+    for (;;) {
+        const auto left =
+            std::chrono::duration_cast<milliseconds>(deadline - std::chrono::steady_clock::now());
+        if (left.count() <= 0 || !wait(POLLIN, left, doing)) return {};
+        const auto count = ::read(file_, chunk.data(), chunk.size());
+        if (count < 0 && (errno == EAGAIN || errno == EINTR)) continue;
+        if (count < 0 && errno == ETIMEDOUT) return {};
+        if (count < 0) fail(doing);
+        if (count == 0) fail_closed(doing);
+        chunk.resize(static_cast<std::size_t>(count));
+        return chunk;
+    }
+}
+
+}  // namespace rt

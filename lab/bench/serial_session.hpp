@@ -1,0 +1,25 @@
+// A serial line.
+#pragma once
+
+#include "lab/bench/address.hpp"
+#include "lab/bench/session.hpp"
+
+namespace rt {
+
+class SerialSession : public Session {
+  public:
+    // Raw, without flow control. Throws Error(bench) when the device cannot be opened or set.
+    SerialSession(const Address& address, std::chrono::milliseconds timeout);
+    ~SerialSession() override;
+
+    void write(std::string_view bytes) override;
+
+  protected:
+    std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
+}  // namespace rt

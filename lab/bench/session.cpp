@@ -1,0 +1,94 @@
+#include "lab/bench/session.hpp"
+
+#include <algorithm>
+#include <utility>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/bench/address.hpp"
+#include "lab/bench/device_session.hpp"
+#include "lab/bench/hislip_session.hpp"
+#include "lab/bench/serial_session.hpp"
+#include "lab/bench/tcp_session.hpp"
+
+namespace rt {
+
+using std::chrono::milliseconds;
+using std::chrono::steady_clock;
+
+static constexpr std::size_t most_bytes = std::size_t{64} << 20;
+
+void Session::name_peer(const std::string& role) {
+    constexpr std::string_view first = "instrument at ";
+    if (peer_.starts_with(first)) peer_ = role + " at " + peer_.substr(first.size());
+}
+
+void Session::fail_timeout(milliseconds timeout, const char* doing) const {
+    fail_bench(peer_ + " did not answer within " + exact(static_cast<double>(timeout.count()) / 1000) +
+               " s (" + doing + ")");
+}
+
+void Session::fail_closed(const char* doing) const {
+    fail_bench(peer_ + " closed the connection (" + doing + ")");
+}
+
+void Session::read_more(steady_clock::time_point deadline, milliseconds timeout, const char* doing) {
+    const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
+    if (left.count() < 0) fail_timeout(timeout, doing);
+    ends_ = false;
+    const std::string more = read_some(std::max(left, milliseconds(1)), doing);
+    if (more.empty() && !ends_) fail_timeout(timeout, doing);
+    buffer_ += more;
+}
+
+std::string Session::read_until(char end, milliseconds timeout) {
+    const auto deadline = steady_clock::now() + timeout;
+    for (std::size_t searched = 0;;) {
+        const auto at = buffer_.find(end, searched);
+        if (at != std::string::npos) {
+            std::string line = buffer_.substr(0, at);
+            buffer_.erase(0, at + 1);
+            return line;
+        }
+        if (ends_) return std::exchange(buffer_, {});
+        if (buffer_.size() > most_bytes) fail_bench(peer_ + " sent an endless answer");
+        searched = buffer_.size();
+        read_more(deadline, timeout, "waiting for an answer");
+    }
+}
+
+std::string Session::read_exactly(std::size_t count, milliseconds timeout) {
+    if (count > most_bytes) {
+        fail_bench(peer_ + " announced " + std::to_string(count) + " bytes, too many");
+    }
+    const auto deadline = steady_clock::now() + timeout;
+    while (buffer_.size() < count) {
+        if (ends_) {
+            fail_bench(peer_ + " ended its message after " + std::to_string(buffer_.size()) + " of " +
+                       std::to_string(count) + " bytes");
+        }
+        read_more(deadline, timeout, "waiting for data");
+    }
+    std::string bytes = buffer_.substr(0, count);
+    buffer_.erase(0, count);
+    return bytes;
+}
+
+std::unique_ptr<Session> open_session(const std::string& text, milliseconds timeout) {
+    const Address address = parse_address(text);
+    switch (address.kind) {
+        case Address::Kind::tcp:
+            return std::make_unique<TcpSession>(address.host, address.port, timeout);
+        case Address::Kind::hislip:
+            return std::make_unique<HislipSession>(address.host, address.port, address.name, timeout);
+        case Address::Kind::serial:
+            return std::make_unique<SerialSession>(address, timeout);
+        case Address::Kind::device:
+            return std::make_unique<DeviceSession>(address.path, timeout);
+        default:
+            break;
+    }
+    fail_input("the address " + in_quotes(text) + " has nobody to talk to");
+}
+
+}  // namespace rt

@@ -1,0 +1,61 @@
+// A way to exchange bytes with an instrument, whatever the wire. Every wait is bounded.
+#pragma once
+
+#include <chrono>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace rt {
+
+class Session {
+  public:
+    virtual ~Session() = default;
+
+    virtual void write(std::string_view bytes) = 0;
+    // Up to and without `end`, or to the end of a message where the transport marks it. Error(bench) after
+    // `timeout`, on a closed connection or beyond 64 MiB.
+    std::string read_until(char end, std::chrono::milliseconds timeout);
+    std::string read_exactly(std::size_t count, std::chrono::milliseconds timeout);
+    // Ends what the instrument is doing and forgets what is under way (device clear), where the transport
+    // can.
+    virtual void clear() { forget(); }
+    // The status byte (IEEE 488.2, 11.2) read beside the message exchange; nothing where the transport
+    // cannot.
+    virtual std::optional<int> status() { return std::nullopt; }
+    // True once after each service request that the instrument has sent.
+    virtual bool service_requested() { return false; }
+
+    const std::string& peer() const { return peer_; }
+    // Errors name the instrument by its role: "analyser at 192.0.2.7:5025 ...".
+    void name_peer(const std::string& role);
+
+  protected:
+    explicit Session(std::string peer) : peer_(std::move(peer)) {}
+    // What has come; nothing at all when nothing comes within `timeout`. Throws Error(bench).
+    virtual std::string read_some(std::chrono::milliseconds timeout, const char* doing) = 0;
+    // Tells that what has been read so far is a whole message.
+    void message_ends() { ends_ = true; }
+    // Forgets what has been read: a new exchange begins.
+    void forget() {
+        buffer_.clear();
+        ends_ = false;
+    }
+    [[noreturn]] void fail_timeout(std::chrono::milliseconds timeout, const char* doing) const;
+    [[noreturn]] void fail_closed(const char* doing) const;
+
+  private:
+    void read_more(std::chrono::steady_clock::time_point deadline, std::chrono::milliseconds timeout,
+                   const char* doing);
+
+    std::string peer_;
+    std::string buffer_;
+    bool ends_ = false;  // the buffer ends with the end of a message
+};
+
+// "tcp://", "hislip://", "serial:" and "device:" addresses. Throws Error(input) for others, Error(bench) when
+// nobody answers in time.
+std::unique_ptr<Session> open_session(const std::string& address, std::chrono::milliseconds timeout);
+
+}  // namespace rt

@@ -1,0 +1,113 @@
+#include "lab/formats/csv_table.hpp"
+
+#include <algorithm>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+
+std::string_view heading_unit(std::string_view heading) {
+    const auto open = heading.find_last_of("[(");
+    const auto close = heading.find_last_of("])");
+    if (open != std::string_view::npos && close != std::string_view::npos && open < close) {
+        return trim(heading.substr(open + 1, close - open - 1));
+    }
+    const auto word = trim(heading);
+    if (const auto slash = word.find('/');
+        slash != std::string_view::npos && parse_unit(trim(word.substr(slash + 1)))) {
+        return trim(word.substr(slash + 1));
+    }
+    const auto before = word.find_last_of("_ ");
+    if (before == std::string_view::npos || !parse_unit(word.substr(before + 1))) return {};
+    return word.substr(before + 1);
+}
+
+static char separator_of(std::string_view heading) {
+    for (const char candidate : {',', ';', '\t'}) {
+        if (heading.find(candidate) != std::string_view::npos) return candidate;
+    }
+    return ',';
+}
+
+CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(file)) {
+    if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);  // byte order mark of some spreadsheets
+    char separator = ',';
+    std::size_t line_number = 0;
+    for (const auto whole : split(text, '\n')) {
+        ++line_number;
+        const auto line = trim(whole);
+        if (line.empty()) continue;
+        if (line.front() == '#') {
+            const auto colon = line.find(':');
+            if (colon == std::string_view::npos) continue;
+            remarks_.emplace_back(trim(line.substr(1, colon - 1)), trim(line.substr(colon + 1)));
+            continue;
+        }
+        if (columns_.empty()) {
+            separator = separator_of(line);
+            for (const auto cell : split(line, separator)) {
+                const auto unit = heading_unit(cell);
+                const auto spelling = unit.empty() ? std::nullopt : parse_unit(unit);
+                if (!unit.empty() && !spelling) {
+                    fail_input(file_ + ", row " + std::to_string(line_number) + ", column " +
+                                   std::to_string(columns_.size() + 1),
+                               "unknown unit " + in_quotes(unit));
+                }
+                auto name = trim(cell.substr(0, cell.size()));
+                if (!unit.empty()) name = trim(cell.substr(0, cell.rfind(unit)));
+                while (!name.empty() && std::string_view("[(_/ ").find(name.back()) != std::string_view::npos)
+                    name.remove_suffix(1);
+                columns_.push_back({std::string(name), spelling, {}});
+            }
+            continue;
+        }
+        const auto cells = split(line, separator);
+        if (cells.size() < columns_.size()) {
+            fail_input(
+                file_ + ", row " + std::to_string(line_number) + ", column " +
+                    std::to_string(cells.size() + 1),
+                "the cell is missing: the heading has " + std::to_string(columns_.size()) + " columns");
+        }
+        for (std::size_t i = 0; i < columns_.size(); ++i) columns_[i].cells.emplace_back(trim(cells[i]));
+        lines_.push_back(line_number);
+    }
+    if (columns_.empty()) fail_input(file_, "is empty: write a heading and rows");
+}
+
+std::string CsvTable::remark(std::string_view name) const {
+    for (const auto& [key, value] : remarks_) {
+        if (key == name) return value;
+    }
+    return {};
+}
+
+const CsvColumn* CsvTable::find(std::string_view name) const {
+    for (const auto& column : columns_) {
+        if (column.name == name) return &column;
+    }
+    return nullptr;
+}
+
+const CsvColumn& CsvTable::required(std::string_view name) const {
+    if (const auto* column = find(name)) return *column;
+    std::vector<std::string> names;
+    for (const auto& column : columns_) names.push_back(column.name);
+    fail_input(file_, "has no column " + in_quotes(name) + suggestion(name, names));
+}
+
+std::string CsvTable::place(const CsvColumn& column, std::size_t row) const {
+    return file_ + ", row " + std::to_string(lines_[row]) + ", column " +
+           std::to_string(&column - columns_.data() + 1);
+}
+
+double CsvTable::number(const CsvColumn& column, std::size_t row) const {
+    const std::string& cell = column.cells[row];
+    if (cell.empty()) fail_input(place(column, row), "the cell is empty");
+    // The prefix is applied to the decimal text, so that it is rounded once.
+    const auto value = to_double(cell + (column.unit ? "e" + std::to_string(column.unit->exponent) : ""));
+    if (!value) fail_input(place(column, row), in_quotes(cell) + " is not a number");
+    return *value * (column.unit ? column.unit->factor : 1);
+}
+
+}  // namespace rt

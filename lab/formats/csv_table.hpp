@@ -1,0 +1,48 @@
+// Small tables as CSV: remarks, one heading line with units, rows. Errors name row and column.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "core/quantity/unit.hpp"
+
+namespace rt {
+
+// "level [dBuV]", "level (dBuV)", "level_dBuV", "level dBuV" and "level/dBuV" give "dBuV"; "level" gives
+// nothing.
+std::string_view heading_unit(std::string_view heading);
+
+struct CsvColumn {
+    std::string name;  // without its unit
+    std::optional<Spelling> unit;
+    std::vector<std::string> cells;
+};
+
+class CsvTable {
+  public:
+    // Cells stand between commas, semicolons or tabs, whichever the heading uses. Throws Error(input) for no
+    // heading, an unknown unit in brackets, rows that are too short.
+    CsvTable(std::string_view text, std::string file);
+
+    // Remarks "# name: value" before the heading.
+    std::string remark(std::string_view name) const;
+    const std::vector<CsvColumn>& columns() const { return columns_; }
+    std::size_t rows() const { return lines_.size(); }
+    const CsvColumn* find(std::string_view name) const;
+    // Throws Error(input) with the nearest name.
+    const CsvColumn& required(std::string_view name) const;
+    // The cell as a number, in the unit of the column without prefix. Throws Error(input) with the place.
+    double number(const CsvColumn& column, std::size_t row) const;
+    std::string place(const CsvColumn& column, std::size_t row) const;
+
+  private:
+    std::string file_;
+    std::vector<std::pair<std::string, std::string>> remarks_;
+    std::vector<CsvColumn> columns_;
+    std::vector<std::size_t> lines_;  // of each row
+};
+
+}  // namespace rt

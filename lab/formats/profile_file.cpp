@@ -1,0 +1,76 @@
+#include "lab/formats/profile_file.hpp"
+
+#include <array>
+
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array profile_keys{
+    KeyInfo{"title", text, false, "what the profile is for"},
+    KeyInfo{"published", flag, false,
+            "where a rule presets a parameter, its value counts, whatever the campaign says"},
+};
+constexpr std::array test_keys{
+    KeyInfo{"name", text, true, "name of a test of the campaign"},
+    KeyInfo{"parameters", pairs, true, "its parameters, above those of the campaign"},
+};
+constexpr std::array root_keys{
+    KeyInfo{"profile", table, false, "the profile"},
+    KeyInfo{"test", tables, false, "parameters, test by test"},
+};
+constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo profile_section{"[profile]", "The profile as a whole.", profile_keys};
+constexpr SectionInfo test_section{"[[test]]", "The parameters of one test.", test_keys};
+constexpr std::array<const SectionInfo*, 3> sections{&root_section, &profile_section, &test_section};
+
+// A TOML basic string.
+std::string toml(const std::string& text) {
+    std::string out = "\"";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (c == '"' || c == '\\') out += '\\';
+        if (byte < 0x20 || byte == 0x7f) {
+            out += "\\u00" + hex(byte, 2);
+        } else {
+            out += c;
+        }
+    }
+    return out + "\"";
+}
+
+}  // namespace
+
+const FileInfo profile_file{"profile", "Parameters of tests, to be put over those of a campaign (--profile).",
+                            sections};
+
+Profile read_profile(const std::filesystem::path& file) {
+    Profile profile;
+    profile.text = read_file(file);
+    const ConfigNode node = parse_config(profile.text, file.string());
+    const ConfigSection root(node, file.string(), root_section);
+    if (const auto head = root.table("profile", profile_section)) {
+        profile.title = head->text("title");
+        profile.published = head->flag("published");
+    }
+    for (const auto& section : root.tables("test", test_section)) {
+        profile.parameters[section.text("name")] = section.pairs("parameters");
+    }
+    return profile;
+}
+
+std::string profile_text(const Profile& profile) {
+    std::string out = "[profile]\ntitle = " + toml(profile.title) + "\n";
+    if (profile.published) out += "published = true\n";
+    for (const auto& [test, parameters] : profile.parameters) {
+        out += "\n[[test]]\nname = " + toml(test) + "\n\n[test.parameters]\n";
+        for (const auto& [name, value] : parameters) out += name + " = " + toml(value) + "\n";
+    }
+    return out;
+}
+
+}  // namespace rt

@@ -1,0 +1,29 @@
+// Profiles: parameters of tests kept apart from campaigns, to be loaded, saved and reset.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "lab/formats/config.hpp"
+
+namespace rt {
+
+extern const FileInfo profile_file;
+
+struct Profile {
+    std::string title;
+    // By test; they stand above those of the campaign.
+    std::map<std::string, std::vector<std::pair<std::string, std::string>>> parameters;
+    bool published = false;  // leave out whatever the campaign changes of what a rule presets
+    std::string text;        // as read, for the copies of a run
+};
+
+Profile read_profile(const std::filesystem::path& file);
+
+// A profile as a file.
+std::string profile_text(const Profile& profile);
+
+}  // namespace rt

@@ -1,0 +1,280 @@
+#include "lab/formats/test_section.hpp"
+
+#include <algorithm>
+#include <array>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array test_keys{
+    KeyInfo{"name", text, true, "short name, unique in the campaign"},
+    KeyInfo{"title", text, false, "heading in the report"},
+    KeyInfo{"procedure", text, true, "name of the procedure"},
+    KeyInfo{"instrument", text, false,
+            "role of the instrument that delivers the capture; analyser without it"},
+    KeyInfo{"parameters", pairs, false, "parameters of the procedure; the rules preset the rest"},
+    KeyInfo{
+        "settings", pairs, false,
+        "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
+    KeyInfo{"judge", tables, false, "the rules"},
+    KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
+    KeyInfo{"skip", pairs_list, false, "axis values at which no point is measured; several mean all of them"},
+    KeyInfo{"repeats", whole, false, "how often each point is measured; once without it"},
+    KeyInfo{"repeat_whole", flag, false, "repeat the whole sweep instead of each point in place"},
+    KeyInfo{"duration", quantity, false, "repeat the whole sweep for this long", Unit::second},
+    KeyInfo{"order", text, false, "nested (without it), serpentine or shuffled"},
+    KeyInfo{"seed", whole, false, "of the shuffled order"},
+    KeyInfo{"note", text, false, "remark for the report"},
+    KeyInfo{"prompt", text, false, "what a person has to do before the test; waits for go, skip or stop"},
+    KeyInfo{"power_cycle", text, false, "role of a supply that is switched off and on before the test"},
+    KeyInfo{"provides", text, false, "name of the calibration that this test makes"},
+    KeyInfo{"provides_result", text, false,
+            "result that the calibration tabulates over the axis that sets a frequency; without it the "
+            "calibration only has to be made"},
+    KeyInfo{"valid_for", quantity, false, "how long the calibration holds; for the whole run without it",
+            Unit::second},
+    KeyInfo{"needs", texts, false, "calibrations that must be in force; one that lapses is made again"},
+    KeyInfo{
+        "redo", whole, false,
+        "how often a point with an unexpected signal is measured again when nobody is there; 1 without it"},
+};
+
+constexpr std::array judge_keys{
+    KeyInfo{"rule", text, true, "rulebook and rule: \"cispr-32/mains-b-qp\""},
+    KeyInfo{"when", pairs, false, "axis values for which the rule applies; all of the test without it"},
+    KeyInfo{"marginal", quantity, false, "overrides the campaign's and the rule's"},
+    KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
+};
+
+Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, const Procedure& procedure,
+                 std::optional<Search>& search, std::optional<FromTest>& from_test) {
+    Sweep sweep;
+    const auto axes = section.tables("sweep", sweep_section);
+    for (std::size_t i = 0; i < axes.size(); ++i) {
+        const bool last = i + 1 == axes.size();
+        if (axes[i].has("search") || axes[i].has("from_test")) {
+            if (!last) axes[i].fail("axis", "only the last axis can have search or from_test");
+        }
+        if (axes[i].has("search")) {
+            search = read_search(axes[i], procedure);
+            continue;
+        }
+        if (axes[i].has("from_test")) from_test = read_from_test(axes[i]);
+        sweep.axes.push_back(read_axis(axes[i], sources));
+    }
+    const auto repeats = section.whole("repeats").value_or(1);
+    if (repeats < 1 || repeats > static_cast<long long>(most_points)) {
+        section.fail("repeats", "must be 1 to " + std::to_string(most_points));
+    }
+    sweep.repeats = static_cast<std::uint32_t>(repeats);
+    sweep.repeat_whole = section.flag("repeat_whole");
+    sweep.seed = static_cast<std::uint64_t>(section.whole("seed").value_or(1));
+    const std::string order = section.has("order") ? section.text("order") : "nested";
+    const std::vector<std::string> orders{"nested", "serpentine", "shuffled"};
+    const auto at = std::find(orders.begin(), orders.end(), order);
+    if (at == orders.end())
+        section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
+    sweep.order = static_cast<Order>(at - orders.begin());
+    const char* key = section.has("sweep") ? "sweep" : "name";
+    if (!from_test) section.at(key, [&] { point_count(sweep); });
+    for (const auto& pairs : section.pairs_list("skip")) {
+        sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
+    }
+    return sweep;
+}
+
+Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
+                     std::optional<double> campaign_marginal_db) {
+    Judging judging;
+    section.at("rule", [&] {
+        judging.rule = library.find(section.text("rule"));
+        // What a search gives is judged, not its trials.
+        if (!test.search) {
+            require_applicable(*test.procedure, judging.rule);
+        } else if (judging.rule.rule->applies_to != test.search->gives) {
+            fail_input("rule " + judging.rule.full_id() + " judges " +
+                       in_quotes(judging.rule.rule->applies_to) + ", but the search gives " +
+                       in_quotes(test.search->gives));
+        }
+    });
+    const Unit unit = judging.rule.rule->unit;
+    if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
+        judging.options.marginal = own->value;
+    } else if (is_decibel(unit)) {
+        judging.options.marginal = campaign_marginal_db;
+    }
+    judging.options.allow_partial = section.flag("allow_partial");
+    judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
+    return judging;
+}
+
+bool sets_parameter(const std::vector<std::string>& sets) {
+    return std::any_of(sets.begin(), sets.end(), [](const auto& s) { return s.starts_with("parameter."); });
+}
+
+// Every axis value must be usable where it goes; found before anything moves.
+void require_settable(const ConfigSection& section, const Test& test) {
+    if (test.from_test) return;  // the values are not known yet
+    if (test.search) {
+        for (const auto& end : {test.search->holds_at, test.search->fails_at}) {
+            Point first;
+            first.settings.assign(test.sweep.axes.size(), 0);
+            const Trial trial = trial_of(test.name, test.sweep, first, *test.search, end);
+            section.at("sweep", [&] { test.procedure->setup(test.parameters_at(trial.sweep, trial.point)); });
+        }
+    }
+    for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
+        // Once is enough for values that no parameter takes.
+        if (!sets_parameter(test.sweep.axes[axis].sets) && axis > 0) continue;
+        for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
+            Point point;
+            point.settings.assign(test.sweep.axes.size(), 0);
+            point.settings[axis] = static_cast<std::uint32_t>(value);
+            section.at("sweep", [&] {
+                if (test.search) {
+                    const Trial trial =
+                        trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
+                    test.procedure->setup(test.parameters_at(trial.sweep, trial.point));
+                } else {
+                    test.procedure->setup(test.parameters_at(point));
+                }
+            });
+        }
+    }
+    if (test.sweep.axes.empty() && !test.search)
+        section.at("name", [&] { test.procedure->setup(test.parameters); });
+}
+
+void read_calibration(const ConfigSection& section, Test& test) {
+    test.provides = section.text("provides");
+    test.provides_result = section.text("provides_result");
+    if (const auto valid = section.quantity("valid_for")) test.valid_for_s = valid->value;
+    test.needs = section.texts("needs");
+    if (test.provides.empty() && (!test.provides_result.empty() || test.valid_for_s)) {
+        section.fail(test.provides_result.empty() ? "valid_for" : "provides_result",
+                     "belongs to a test that provides something: add provides = \"NAME\"");
+    }
+    if (test.provides_result.empty()) return;
+    std::vector<std::string> names;
+    for (const auto& result : test.procedure->results) names.emplace_back(result.name);
+    if (std::find(names.begin(), names.end(), test.provides_result) == names.end()) {
+        section.fail("provides_result", std::string(test.procedure->name) + " gives no result " +
+                                            in_quotes(test.provides_result) +
+                                            suggestion(test.provides_result, names));
+    }
+}
+
+// The campaign's parameters, those of the profile above them. A profile of published values leaves out what a
+// rule presets.
+void read_parameters(const ConfigSection& section, Test& test, const Profile& profile) {
+    const auto preset = [&](const std::string& name) {
+        return profile.published &&
+               std::any_of(test.judgings.begin(), test.judgings.end(), [&](const Judging& judging) {
+                   const auto& presets = judging.rule.rule->presets;
+                   return (name == "bandwidth" && judging.rule.rule->bandwidth) ||
+                          (name == "detector" && judging.rule.rule->detector) ||
+                          std::any_of(presets.begin(), presets.end(),
+                                      [&](const auto& p) { return p.first == name; });
+               });
+    };
+    section.at("parameters", [&] {
+        const auto own = profile.parameters.find(test.name);
+        if (own != profile.parameters.end()) {
+            for (const auto& [name, value] : own->second) {
+                if (!preset(name)) test.parameters.set(name, value);
+            }
+        }
+        for (const auto& [name, value] : section.pairs("parameters")) {
+            if (!test.parameters.find(name) || (!test.parameters.has(name) && !preset(name)))
+                test.parameters.set(name, value);
+        }
+    });
+    for (const auto& judging : test.judgings) {
+        section.at("judge", [&] { test.procedure->preset(*judging.rule.rule, test.parameters); });
+    }
+    test.parameters.fill_presets();
+}
+
+}  // namespace
+
+const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
+const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
+
+bool Judging::applies(const Sweep& sweep, const Point& point) const {
+    return matches(when, sweep, point);
+}
+
+std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis) {
+    if (target == "unit") return SettingTarget{"unit", axis};
+    const auto dot = target.find('.');
+    if (dot == std::string::npos || target.starts_with("parameter.")) return std::nullopt;
+    return SettingTarget{target.substr(0, dot), target.substr(dot + 1)};
+}
+
+Parameters Test::parameters_at(const Sweep& swept, const Point& point) const {
+    Parameters out = parameters;
+    constexpr std::string_view prefix = "parameter.";
+    for (std::size_t i = 0; i < swept.axes.size(); ++i) {
+        const auto& value = point.value(swept, i);
+        for (const auto& target : swept.axes[i].sets) {
+            if (!target.starts_with(prefix)) continue;
+            out.set(target.substr(prefix.size()),
+                    value.quantity ? format_exact(*value.quantity) : value.text);
+        }
+    }
+    return out;
+}
+
+Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,
+               const Profile& profile) {
+    const Procedure* procedure = nullptr;
+    section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
+    Test test{.name = section.text("name"),
+              .title = section.has("title") ? section.text("title") : section.text("name"),
+              .procedure = procedure,
+              .instrument = section.has("instrument") ? section.text("instrument") : "analyser",
+              .parameters = Parameters(procedure->parameters),
+              .settings = section.pairs("settings"),
+              .judgings = {},
+              .sweep = {},
+              .search = {},
+              .from_test = {},
+              .duration_s = {},
+              .note = section.text("note"),
+              .prompt = section.text("prompt"),
+              .power_cycle = section.text("power_cycle"),
+              .provides = {},
+              .provides_result = {},
+              .valid_for_s = {},
+              .needs = {},
+              .redo = static_cast<int>(section.whole("redo").value_or(1)),
+              .where = section.place()};
+    test.sweep = read_sweep(section, sources, *procedure, test.search, test.from_test);
+    if (const auto duration = section.quantity("duration")) {
+        test.duration_s = duration->value;
+        if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");
+        if (test.sweep.repeats > 1 || test.search || test.from_test) {
+            section.fail("duration", "goes with neither repeats nor a search nor from_test");
+        }
+    }
+    if (test.redo < 0 || test.redo > 100) section.fail("redo", "must be 0 to 100");
+    for (const auto& [name, value] : test.settings) {
+        if (!setting_target(name, ""))
+            section.fail("settings",
+                         in_quotes(name) + " is no setting: write \"unit.state\", \"generator.level\" ...");
+    }
+    read_calibration(section, test);
+    for (const auto& judge : section.tables("judge", judge_section)) {
+        test.judgings.push_back(read_judging(judge, sources.library, test, marginal_db));
+    }
+    read_parameters(section, test, profile);
+    require_settable(section, test);
+    return test;
+}
+
+}  // namespace rt

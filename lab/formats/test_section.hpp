@@ -1,0 +1,74 @@
+// Tests of a campaign: a procedure, swept and judged.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "core/measure/procedure.hpp"
+#include "core/rules/judge.hpp"
+#include "core/sweep/search.hpp"
+#include "core/sweep/sweep.hpp"
+#include "lab/formats/config.hpp"
+#include "lab/formats/profile_file.hpp"
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/sweep_section.hpp"
+
+namespace rt {
+
+extern const SectionInfo test_section, judge_section;
+
+using TextPairs = std::vector<std::pair<std::string, std::string>>;
+
+// One rule that a test is judged by.
+struct Judging {
+    RuleRef rule;
+    Condition when;  // all must match
+    JudgeOptions options;
+
+    bool applies(const Sweep& sweep, const Point& point) const;
+};
+
+// "generator.level": a setting of the instrument in a role.
+struct SettingTarget {
+    std::string role, setting;
+};
+// What a target of an axis or a key of "settings" means; nothing for "parameter.NAME" and "operator".
+std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis);
+
+struct Test {
+    std::string name;
+    std::string title;
+    const Procedure* procedure = nullptr;
+    std::string instrument;  // role that delivers the capture
+    Parameters parameters;   // the campaign's, then the rules' presets, then the procedure's
+    TextPairs settings;      // "ROLE.SETTING" before the test
+    std::vector<Judging> judgings;
+    Sweep sweep;
+    std::optional<Search> search;       // in place of a last axis
+    std::optional<FromTest> from_test;  // where the values of the last axis come from
+    std::optional<double> duration_s;   // the sweep is repeated for so long
+    std::string note;
+    std::string prompt;           // what a person has to do before the test; "" for nothing
+    std::string power_cycle;      // role of the supply that is switched off and on before the test
+    std::string provides;         // name of the calibration that its results are; "" for none
+    std::string provides_result;  // which result, tabulated over the axis that sets a frequency
+    std::optional<double> valid_for_s;
+    std::vector<std::string> needs;  // calibrations that must be in force
+    int redo = 1;                    // of a point with an unexpected signal, when nobody is there
+    std::string where;               // file:line:column
+
+    // The parameters of one point: axis values put over the test's own. Throws Error(input).
+    Parameters parameters_at(const Point& point) const { return parameters_at(sweep, point); }
+    // The same for a trial of a search, whose sweep has an axis more.
+    Parameters parameters_at(const Sweep& swept, const Point& point) const;
+    // The axis that a derived test gets its values for.
+    const Axis& last_axis() const { return sweep.axes.back(); }
+};
+
+Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,
+               const Profile& profile);
+
+}  // namespace rt

@@ -1,0 +1,132 @@
+#include "lab/formats/watch_section.hpp"
+
+#include <algorithm>
+#include <array>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array watch_keys{
+    KeyInfo{"name", text, true, "short name, unique in the campaign"},
+    KeyInfo{"role", text, true, "instrument that is asked"},
+    KeyInfo{"quantity", text, true, "what is asked: the dialect's command query_QUANTITY"},
+    KeyInfo{"min", quantity, false, "lowest value that is in order"},
+    KeyInfo{"max", quantity, false, "highest value that is in order"},
+    KeyInfo{"every", quantity, false,
+            "how often, besides before and after each point; every second without it", Unit::second},
+    KeyInfo{"action", text, false,
+            "outside: note (without it: an event only), pause (until it is back, then the point again), void "
+            "(the point gets no verdict) or stop"},
+    KeyInfo{"longest_pause", quantity, false, "then the run stops; 10 min without it", Unit::second},
+};
+
+constexpr std::array recheck_keys{
+    KeyInfo{"name", text, true, "short name, unlike that of any test"},
+    KeyInfo{"procedure", text, true, "name of the procedure"},
+    KeyInfo{"instrument", text, false, "role of the instrument; analyser without it"},
+    KeyInfo{"parameters", pairs, false, "parameters of the procedure"},
+    KeyInfo{"settings", pairs, false, "what is set before each check"},
+    KeyInfo{"result", text, true, "result that must stay as it was at the first check"},
+    KeyInfo{"within", quantity, true, "largest difference that is in order"},
+    KeyInfo{"every", quantity, false, "time between checks", Unit::second},
+    KeyInfo{"every_points", whole, false, "points between checks"},
+    KeyInfo{"covers", texts, false, "tests whose points it vouches for; all without it"},
+};
+
+const std::vector<std::string> actions{"note", "pause", "void", "stop"};
+
+}  // namespace
+
+const SectionInfo watch_section{"[[watch]]", "A side quantity that is watched through the run.", watch_keys};
+const SectionInfo recheck_section{"[[recheck]]",
+                                  "A measurement that is repeated: beyond the limit, points since the last "
+                                  "good check lose their verdict and "
+                                  "are measured again.",
+                                  recheck_keys};
+
+std::string Watch::limits_text() const {
+    if (min && max) return format(*min) + " to " + format(*max);
+    return min ? "at least " + format(*min) : "at most " + format(*max);
+}
+
+Watch read_watch(const ConfigSection& section) {
+    Watch watch;
+    watch.name = section.text("name");
+    watch.role = section.text("role");
+    watch.quantity = section.text("quantity");
+    watch.min = section.quantity("min");
+    watch.max = section.quantity("max");
+    watch.where = section.place();
+    if (!watch.min && !watch.max) section.fail("name", "a watch needs min or max");
+    if (watch.min && watch.max && watch.min->unit != watch.max->unit)
+        section.fail("max", "min and max need the same unit");
+    watch.unit = watch.min ? watch.min->unit : watch.max->unit;
+    if (const auto every = section.quantity("every")) watch.every_s = every->value;
+    if (!(watch.every_s > 0)) section.fail("every", "must be above 0 s");
+    if (const auto pause = section.quantity("longest_pause")) watch.longest_pause_s = pause->value;
+    const std::string action = section.has("action") ? section.text("action") : "note";
+    const auto at = std::find(actions.begin(), actions.end(), action);
+    if (at == actions.end())
+        section.fail("action", "unknown action " + in_quotes(action) + suggestion(action, actions));
+    watch.action = static_cast<Watch::Action>(at - actions.begin());
+    return watch;
+}
+
+Recheck read_recheck(const ConfigSection& section) {
+    const Procedure* procedure = nullptr;
+    section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
+    Recheck recheck{
+        .test = {.name = section.text("name"),
+                 .title = section.text("name"),
+                 .procedure = procedure,
+                 .instrument = section.has("instrument") ? section.text("instrument") : "analyser",
+                 .parameters = Parameters(procedure->parameters),
+                 .settings = section.pairs("settings"),
+                 .judgings = {},
+                 .sweep = {},
+                 .search = {},
+                 .from_test = {},
+                 .duration_s = {},
+                 .note = {},
+                 .prompt = {},
+                 .power_cycle = {},
+                 .provides = {},
+                 .provides_result = {},
+                 .valid_for_s = {},
+                 .needs = {},
+                 .redo = 1,
+                 .where = section.place()},
+        .result = section.text("result"),
+        .covers = section.texts("covers")};
+    section.at("parameters", [&] {
+        for (const auto& [name, value] : section.pairs("parameters"))
+            recheck.test.parameters.set(name, value);
+        recheck.test.parameters.fill_presets();
+        procedure->setup(recheck.test.parameters);
+    });
+    std::vector<std::string> names;
+    const Product* product = nullptr;
+    for (const auto& result : procedure->results) {
+        names.emplace_back(result.name);
+        if (recheck.result == result.name) product = &result;
+    }
+    if (!product) {
+        section.fail("result", std::string(procedure->name) + " gives no result " +
+                                   in_quotes(recheck.result) + suggestion(recheck.result, names));
+    }
+    recheck.within =
+        section.quantity_in("within", is_decibel(product->unit) ? Unit::db : product->unit)->value;
+    if (!(recheck.within > 0)) section.fail("within", "must be above 0");
+    if (const auto every = section.quantity("every")) recheck.every_s = every->value;
+    const auto points = section.whole("every_points").value_or(0);
+    if (recheck.every_s <= 0 && points <= 0) section.fail("name", "give every or every_points");
+    recheck.every_points = static_cast<std::size_t>(std::max(points, 0LL));
+    return recheck;
+}
+
+}  // namespace rt

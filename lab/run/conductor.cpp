@@ -1,0 +1,476 @@
+#include "lab/run/conductor.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <cstdlib>
+#include <thread>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/clock.hpp"
+
+namespace rt {
+
+static std::uint64_t id_of(const PointRecord& record) {
+    return std::strtoull(record.id.c_str(), nullptr, 16);
+}
+
+Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tally& tally,
+                     BenchConnection& bench, RunListener& listener, const RunOptions& options)
+    : plan_(plan),
+      folder_(folder),
+      tally_(tally),
+      bench_(bench),
+      listener_(listener),
+      options_(options),
+      calibrations_(*plan.bench, folder),
+      maker_(folder, tally, bench, calibrations_, listener),
+      watches_(plan.campaign->watches, bench),
+      pace_(plan) {
+    for (const auto& recheck : plan.campaign->rechecks) stabilities_.emplace_back(recheck);
+    for (const auto& planned : plan.tests) {
+        const Test& test = *planned.test;
+        if (test.from_test) remembered_.insert(test.from_test->test);
+        if (test.search || test.duration_s || !test.provides.empty()) remembered_.insert(test.name);
+    }
+}
+
+void Conductor::know(const RunRecord& earlier) {
+    for (const auto& record : earlier.superseded) {
+        auto& attempt = earlier_attempts_[id_of(record)];
+        attempt = std::max(attempt, record.attempt);
+        position_ = std::max(position_, record.position);
+    }
+    std::map<std::string, std::vector<const PointRecord*>> open;  // points since the last check, by recheck
+    for (const auto& record : earlier.points) {
+        position_ = std::max(position_, record.position);
+        last_ended_ = record.ended;
+        if (record.kind == PointKind::check) {
+            earlier_attempts_[id_of(record)] = record.attempt;
+            open[record.test].clear();
+            continue;
+        }
+        attempts_[id_of(record)] = record.attempt;
+        for (auto& stability : stabilities_) {
+            const auto& name = stability.recheck().test.name;
+            if (stability.covers(record.test)) open[name].push_back(&record);
+        }
+        const PlannedTest* planned = plan_.find(record.test);
+        if (planned && record.kind != PointKind::threshold) pace_.known(*planned);
+        if (!remembered_.contains(record.test)) continue;
+        records_[record.test][id_of(record)] = record;
+        record_order_[record.test].push_back(id_of(record));
+    }
+    for (const auto& calibration : earlier.calibrations) calibrations_.know(calibration);
+    for (auto& stability : stabilities_) {
+        const auto& name = stability.recheck().test.name;
+        if (const auto value = to_double(earlier.fact("recheck." + name))) stability.set_reference(*value);
+        for (const PointRecord* record : open[name]) {
+            const PlannedTest* planned = plan_.find(record->test);
+            if (!planned) continue;
+            for (const auto& point : planned->points) {
+                if (point.id == id_of(*record)) stability.vouch({planned, point, record->position});
+            }
+        }
+    }
+}
+
+RunEnd Conductor::run() {
+    Flow flow = confirm_connections();
+    if (flow == Flow::go) zero_instruments();
+    for (const auto& stretch : plan_.order) {
+        if (flow == Flow::stop) break;
+        if (skipped_.contains(&plan_.tests[stretch.test])) continue;
+        flow = run_stretch(stretch);
+        if (flow == Flow::skip_test) {
+            skipped_.insert(&plan_.tests[stretch.test]);
+            pace_.ended(plan_.tests[stretch.test]);
+            end_.state = RunEnd::State::stopped;
+        }
+    }
+    for (auto& stability : stabilities_) {
+        if (flow != Flow::stop && stability.open()) flow = check(stability);
+    }
+    if (flow == Flow::stop) end_.state = RunEnd::State::stopped;
+    watches_.close_events();
+    flush_watches();
+    end_.counts = tally_.counts();
+    return end_;
+}
+
+Conductor::Flow Conductor::interrupted(RunListener::Reply reply) {
+    if (reply == RunListener::Reply::stop) return Flow::stop;
+    return reply == RunListener::Reply::skip ? Flow::skip_test : Flow::go;
+}
+
+Conductor::Flow Conductor::confirm_connections() {
+    if (!plan_.campaign->confirm_connections) return Flow::go;
+    const auto reply = listener_.ask(
+        {Request::Kind::connections, "connections", "is everything connected as drawn?", false});
+    maker_.note("connections", reply == RunListener::Reply::go ? "confirmed" : "not confirmed");
+    return reply == RunListener::Reply::go ? Flow::go : Flow::stop;
+}
+
+void Conductor::zero_instruments() {
+    for (const auto& instrument : plan_.bench->instruments) {
+        if (!instrument.zero || !bench_.speaks(instrument.role)) continue;
+        bench_.role(instrument.role).zero();
+        maker_.note("zero", instrument.role + " zeroed and calibrated");
+    }
+}
+
+Conductor::Flow Conductor::run_stretch(const Stretch& stretch) {
+    const PlannedTest& planned = plan_.tests[stretch.test];
+    Flow flow = Flow::go;
+    if (planned.test->from_test) {
+        flow = run_derived(planned);
+    } else if (planned.test->duration_s) {
+        flow = run_duration(planned);
+    } else {
+        flow = run_points(planned, planned.points, stretch.points, false);
+    }
+    if (flow == Flow::go && stretch.last) finish_test(planned);
+    return flow;
+}
+
+// A test that provides something has all its points now.
+void Conductor::finish_test(const PlannedTest& planned) {
+    pace_.ended(planned);
+    const Test& test = *planned.test;
+    if (test.provides.empty() || calibrations_.knows(test.provides)) return;
+    std::vector<PointRecord> points;
+    for (const auto& [id, record] : records_[test.name]) points.push_back(record);
+    const CalibrationRecord made = calibrations_.make(planned, points);
+    tally_.add(made);
+    maker_.note("calibration",
+                made.invalid.empty()
+                    ? made.name + (made.valid_until.empty() ? "" : ", valid until " + made.valid_until)
+                    : made.name + " is not valid: " + made.invalid);
+}
+
+Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
+    if (!prepared_.insert(&planned).second) return Flow::go;
+    const Test& test = *planned.test;
+    if (!test.prompt.empty()) {
+        const auto reply = listener_.ask({Request::Kind::prompt, test.name, test.prompt, false});
+        const char* word = reply == RunListener::Reply::skip   ? "test skipped"
+                           : reply == RunListener::Reply::stop ? "run stopped"
+                                                               : "done";
+        maker_.note("prompt", test.name + ": " + test.prompt + " (" + word + ")");
+        const Flow flow = interrupted(reply);
+        if (flow != Flow::go) return flow;
+    }
+    if (!test.power_cycle.empty()) {
+        const auto hold = watches_.hold();  // a unit without power answers nobody
+        maker_.power_cycle(test);
+    }
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::require_calibrations(const PlannedTest& planned) {
+    for (const auto& need : planned.test->needs) {
+        if (!calibrations_.lapsed(need)) continue;
+        const PlannedTest* provider = plan_.provider(need);
+        if (!provider || skipped_.contains(provider)) continue;
+        maker_.note("calibration", calibrations_.lapse(need) + ": made again");
+        const Flow flow = make_calibration(*provider);
+        if (flow == Flow::stop) return flow;
+        prepared_.erase(&planned);  // what was connected for it may not be any more
+    }
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::make_calibration(const PlannedTest& provider) {
+    prepared_.erase(&provider);
+    calibrations_.forget(provider.test->provides);
+    std::vector<std::size_t> all(provider.points.size());
+    for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+    const Flow flow = run_points(provider, provider.points, all, true);
+    if (flow == Flow::go) finish_test(provider);
+    return flow;
+}
+
+Conductor::Flow Conductor::before_point(const PlannedTest& planned) {
+    if (listener_.stop()) return Flow::stop;
+    Flow flow = require_calibrations(planned);
+    if (flow == Flow::go) flow = prepare(planned);
+    for (auto& stability : stabilities_) {
+        if (flow != Flow::go || recovering_) break;
+        if (stability.covers(planned.test->name) && stability.due()) flow = check(stability);
+    }
+    return flow;
+}
+
+Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vector<Point>& points,
+                                      const std::vector<std::size_t>& chosen, bool again) {
+    for (const std::size_t i : chosen) {
+        if (!again && done(points[i])) continue;
+        Flow flow = before_point(planned);
+        if (flow == Flow::go) flow = one(planned, planned.test->sweep, points[i]);
+        if (flow != Flow::go) return flow;
+    }
+    return Flow::go;
+}
+
+// Turns of the whole sweep until the time has passed; what earlier parts of the run needed counts.
+Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
+    const Test& test = *planned.test;
+    double passed = 0;
+    for (const auto& [id, record] : records_[test.name])
+        passed += seconds_between(record.started, record.ended);
+    Sweep sweep = test.sweep;
+    sweep.repeats = 2;  // labels name the turn
+    for (std::uint32_t turn = 1;; ++turn) {
+        for (Point point : planned.points) {
+            point.repeat = turn;
+            point.id = point_id(test.name, sweep, point);
+            if (done(point)) continue;
+            if (passed >= *test.duration_s && turn > 1) return Flow::go;
+            Flow flow = before_point(planned);
+            const auto start = std::chrono::steady_clock::now();
+            if (flow == Flow::go) flow = one(planned, sweep, point);
+            if (flow != Flow::go) return flow;
+            passed += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+        }
+    }
+}
+
+// The values come from what an earlier test has found, in the order in which it was found.
+Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
+    const Test& test = *planned.test;
+    const FromTest& from = *test.from_test;
+    std::vector<AxisValue> values;
+    std::vector<double> taken;
+    for (const auto id : record_order_[from.test]) {
+        const auto at = records_[from.test].find(id);
+        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
+        const Result* result = at->second.find_result(from.result);
+        if (!result || values.size() == from.most) continue;
+        const double apart = from.apart ? from.apart->value : 0;
+        const bool near = std::any_of(taken.begin(), taken.end(), [&](double other) {
+            return std::abs(other - result->value.value) <= apart;
+        });
+        if (near) continue;
+        taken.push_back(result->value.value);
+        values.push_back(quantity_value(result->value));
+    }
+    if (values.empty()) {
+        maker_.note("nothing to measure", test.name + ": " + from.test + " has given no " + from.result);
+        end_.state = RunEnd::State::stopped;
+        return Flow::go;
+    }
+    Sweep sweep = test.sweep;
+    sweep.axes.back().values = std::move(values);
+    for (const auto& point : expand(test.name, sweep)) {
+        if (done(point)) continue;
+        Flow flow = before_point(planned);
+        if (flow == Flow::go) flow = one(planned, sweep, point);
+        if (flow != Flow::go) return flow;
+    }
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
+    if (planned.test->search) return search(planned, point);
+    PointRecord record;
+    return measure(planned, {planned.test, planned.instrument, &sweep, &point, PointKind::point}, record);
+}
+
+Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point) {
+    const Test& test = *planned.test;
+    ThresholdSearch search(*test.search);
+    std::vector<PointRecord> trials;
+    auto& known = records_[test.name];
+    while (const auto value = search.next()) {
+        const Trial trial = trial_of(test.name, test.sweep, point, *test.search, *value);
+        const auto before = known.find(trial.point.id);
+        PointRecord record;
+        // A search that is carried on takes the trials that it has.
+        if (before != known.end() && done(trial.point)) {
+            record = before->second;
+        } else {
+            if (listener_.stop()) return Flow::stop;
+            const Flow flow = measure(
+                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
+            if (flow != Flow::go) return flow;
+        }
+        const Result* result = record.find_result(test.search->result);
+        const bool valid = result && record.standing == Standing::valid;
+        search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
+        trials.push_back(std::move(record));
+    }
+    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold};
+    add(&planned, maker_.conclude(job, ++position_, search, trials));
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {
+    for (;;) {
+        pace_.begin();
+        PointRecord record;
+        try {
+            record = maker_.make(job, position_ + 1, watches_);
+        } catch (const Interruption& interruption) {
+            return interrupted(interruption.reply);
+        }
+        bool again = false;
+        Flow flow = heed_watches(record, again);
+        if (again && flow == Flow::go) continue;
+        ++position_;
+        pace_.measured(planned);
+        out = record;
+        const bool failed = std::any_of(record.findings.begin(), record.findings.end(),
+                                        [](const Finding& f) { return f.verdict == Verdict::fail; });
+        add(&planned, std::move(record));
+        if (flow != Flow::go || !failed || !options_.ask_at_failure) return flow;
+        const auto reply =
+            listener_.ask({Request::Kind::failure, job.test->name, out.label + " has failed", true});
+        if (reply != RunListener::Reply::redo) return interrupted(reply);
+    }
+}
+
+void Conductor::add(const PlannedTest* planned, PointRecord record) {
+    const std::uint64_t id = id_of(record);
+    const auto before = std::max(attempts_.contains(id) ? attempts_[id] : 0,
+                                 earlier_attempts_.contains(id) ? earlier_attempts_[id] : 0);
+    record.attempt = before + 1;
+    if (record.kind == PointKind::check) {
+        earlier_attempts_[id] = record.attempt;
+    } else {
+        attempts_[id] = record.attempt;
+    }
+    note_clock(record);
+    tally_.add(record, watches_.take_samples());
+    flush_watches();
+    last_ended_ = record.ended;
+    PointRecord shown = record;
+    if (record.standing == Standing::voided) withdraw(shown);
+    if (planned && record.kind != PointKind::check) {
+        for (auto& stability : stabilities_) {
+            if (!stability.covers(record.test)) continue;
+            const auto* point = [&]() -> const Point* {
+                for (const auto& p : planned->points) {
+                    if (p.id == id) return &p;
+                }
+                return nullptr;
+            }();
+            if (point) stability.vouch({planned, *point, record.position});
+        }
+    }
+    if (remembered_.contains(record.test)) {
+        if (!records_[record.test].contains(id)) record_order_[record.test].push_back(id);
+        records_[record.test][id] = record;
+    }
+    listener_.point_done(shown, pace_.progress());
+}
+
+void Conductor::note_clock(const PointRecord& record) {
+    const double step = seconds_between(last_ended_, record.started);
+    if (last_ended_.empty() || step > -1) return;
+    maker_.note("clock", "the clock was set back by " + format({-step, Unit::second}) + " before point " +
+                             std::to_string(record.position));
+}
+
+void Conductor::flush_watches() {
+    for (const auto& event : watches_.take_events()) {
+        tally_.add(event);
+        listener_.event(event);
+    }
+    tally_.add(watches_.take_samples());
+}
+
+Conductor::Flow Conductor::heed_watches(PointRecord& record, bool& again) {
+    const auto seen = watches_.take_worst();
+    if (!seen) return Flow::go;
+    switch (seen->watch->action) {
+        case Watch::Action::note:
+            record.notes.push_back("while it was measured: " + seen->text);
+            return Flow::go;
+        case Watch::Action::drop:
+        case Watch::Action::stop:
+            record.standing = Standing::voided;
+            record.standing_reason = seen->text;
+            if (seen->watch->action == Watch::Action::drop) return Flow::go;
+            maker_.note("watch", seen->text + ": the run stops");
+            return Flow::stop;
+        case Watch::Action::pause:
+            break;
+    }
+    again = true;
+    return wait_for_watches(*seen);
+}
+
+Conductor::Flow Conductor::wait_for_watches(const WatchKeeper::Seen& seen) {
+    maker_.note("pause", seen.text + ": waiting until it is in order again");
+    const auto deadline =
+        std::chrono::steady_clock::now() + std::chrono::duration<double>(seen.watch->longest_pause_s);
+    while (!watches_.all_inside()) {
+        if (listener_.stop()) return Flow::stop;
+        if (std::chrono::steady_clock::now() >= deadline) {
+            maker_.note("watch", seen.text + ": still outside after " +
+                                     format({seen.watch->longest_pause_s, Unit::second}) + ": the run stops");
+            return Flow::stop;
+        }
+        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seen.watch->every_s, 0.2)));
+        watches_.look();
+    }
+    watches_.take_worst();
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::check(Stability& stability) {
+    const Test& test = stability.recheck().test;
+    Point point;
+    point.id = point_id(test.name, test.sweep, point);
+    PointRecord record;
+    try {
+        record =
+            maker_.make({&test, plan_.bench->find(test.instrument), &test.sweep, &point, PointKind::check},
+                        ++position_, watches_);
+    } catch (const Interruption& interruption) {
+        return interrupted(interruption.reply);
+    }
+    const auto reason = stability.put(record);
+    if (stability.reference()) tally_.set_fact("recheck." + test.name, exact(*stability.reference()));
+    add(nullptr, std::move(record));
+    return reason ? recover(stability, *reason) : Flow::go;
+}
+
+// Points since the last good check lose their verdicts; their calibrations are made again, the check gets a
+// new reference, and they are measured once more. What then fails the check again stays without verdict.
+Conductor::Flow Conductor::recover(Stability& stability, const std::string& reason) {
+    const std::vector<Vouched> doubtful = stability.take();
+    std::vector<std::size_t> positions;
+    for (const auto& vouched : doubtful) {
+        positions.push_back(vouched.position);
+        records_[vouched.planned->test->name].erase(vouched.point.id);
+    }
+    tally_.void_points(positions, reason);
+    maker_.note("drift",
+                reason + "; " + std::to_string(positions.size()) +
+                    (positions.size() == 1 ? " point loses its verdict" : " points lose their verdict") +
+                    (recovering_ ? "" : " and will be measured again"));
+    if (recovering_) return Flow::go;
+    recovering_ = true;
+    Flow flow = Flow::go;
+    std::set<std::string> remade;
+    for (const auto& vouched : doubtful) {
+        for (const auto& need : vouched.planned->test->needs) {
+            const PlannedTest* provider = plan_.provider(need);
+            if (flow == Flow::go && provider && remade.insert(need).second)
+                flow = make_calibration(*provider);
+        }
+    }
+    stability.forget();
+    if (flow == Flow::go) flow = check(stability);
+    for (const auto& vouched : doubtful) {
+        if (flow != Flow::go) break;
+        flow = before_point(*vouched.planned);
+        if (flow == Flow::go) flow = one(*vouched.planned, vouched.planned->test->sweep, vouched.point);
+    }
+    if (flow == Flow::go) flow = check(stability);
+    recovering_ = false;
+    return flow;
+}
+
+}  // namespace rt

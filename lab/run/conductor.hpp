@@ -1,0 +1,83 @@
+// The order of a run: prompts, calibrations, points, searches, rechecks, watches.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <set>
+#include <unordered_map>
+#include <vector>
+
+#include "lab/run/pace.hpp"
+#include "lab/run/point_maker.hpp"
+#include "lab/run/runner.hpp"
+#include "lab/run/stability.hpp"
+
+namespace rt {
+
+class Conductor {
+  public:
+    Conductor(const Plan& plan, const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
+              RunListener& listener, const RunOptions& options);
+
+    // What an earlier part of the run has measured.
+    void know(const RunRecord& earlier);
+    RunEnd run();
+
+  private:
+    enum class Flow { go, skip_test, stop };
+
+    void zero_instruments();
+    Flow confirm_connections();
+    Flow run_stretch(const Stretch& stretch);
+    Flow prepare(const PlannedTest& planned);
+    Flow require_calibrations(const PlannedTest& planned);
+    Flow make_calibration(const PlannedTest& provider);
+    void finish_test(const PlannedTest& planned);
+
+    Flow run_points(const PlannedTest& planned, const std::vector<Point>& points,
+                    const std::vector<std::size_t>& chosen, bool again);
+    Flow run_duration(const PlannedTest& planned);
+    Flow run_derived(const PlannedTest& planned);
+    Flow before_point(const PlannedTest& planned);
+    Flow one(const PlannedTest& planned, const Sweep& sweep, const Point& point);
+    Flow search(const PlannedTest& planned, const Point& point);
+    // Measures and keeps one point, again where a watch, a person or a fault demands it.
+    Flow measure(const PlannedTest& planned, const PointJob& job, PointRecord& out);
+    Flow heed_watches(PointRecord& record, bool& again);
+    Flow wait_for_watches(const WatchKeeper::Seen& seen);
+    void add(const PlannedTest* planned, PointRecord record);
+
+    Flow check(Stability& stability);
+    Flow recover(Stability& stability, const std::string& reason);
+
+    bool done(const Point& point) const { return attempts_.contains(point.id); }
+    void flush_watches();
+    void note_clock(const PointRecord& record);
+    Flow interrupted(RunListener::Reply reply);
+
+    const Plan& plan_;
+    const std::filesystem::path& folder_;
+    Tally& tally_;
+    BenchConnection& bench_;
+    RunListener& listener_;
+    const RunOptions& options_;
+    Calibrations calibrations_;
+    PointMaker maker_;
+    WatchKeeper watches_;
+    Pace pace_;
+    std::vector<Stability> stabilities_;
+    std::unordered_map<std::uint64_t, std::size_t> attempts_;          // by id, of what stands
+    std::unordered_map<std::uint64_t, std::size_t> earlier_attempts_;  // and of what was set aside
+    std::size_t position_ = 0;                                         // of the last point
+    // Points of tests that something later is made from; only of those.
+    std::set<std::string> remembered_;
+    std::map<std::string, std::map<std::uint64_t, PointRecord>> records_;
+    std::map<std::string, std::vector<std::uint64_t>> record_order_;
+    std::set<const PlannedTest*> prepared_, skipped_;
+    std::string last_ended_;
+    bool recovering_ = false;
+    RunEnd end_;
+};
+
+}  // namespace rt

@@ -1,0 +1,43 @@
+// Who is told what happens in a run, and asked what to do.
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+#include "lab/run/pace.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+// Something that a person decides.
+struct Request {
+    enum class Kind {
+        connections,  // everything is connected as drawn
+        prompt,       // what the test asks for is done
+        axis,         // a slow axis has its next value
+        by_hand,      // the unit has been set
+        unexpected,   // the signal is not the one expected
+        failure,      // a point has failed
+    };
+    Kind kind = Kind::prompt;
+    std::string name;  // of the test, or "connections": answers files use it
+    std::string text;
+    bool may_redo = false;
+};
+
+class RunListener {
+  public:
+    virtual ~RunListener() = default;
+    // The run folder is there; `earlier` are the verdicts of a run that is carried on.
+    virtual void begun(const std::filesystem::path&, const VerdictCounts& /*earlier*/) {}
+    virtual void connected(const InstrumentRecord& instrument) = 0;
+    virtual void point_done(const PointRecord& point, const Progress& progress) = 0;
+    virtual void event(const EventRecord&) {}
+    // go: done, or leave it as it is; redo: measure again; skip: the rest of the test; stop: the run.
+    enum class Reply { go, redo, skip, stop };
+    virtual Reply ask(const Request& request) = 0;
+    // Asked before every point; true ends the run in good order.
+    virtual bool stop() = 0;
+};
+
+}  // namespace rt

@@ -1,0 +1,75 @@
+// One point: unit and instruments set, captured, checked, corrected, kept, measured, judged.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+
+#include "core/signal/capture.hpp"
+#include "lab/run/calibrations.hpp"
+#include "lab/run/instruments.hpp"
+#include "lab/run/listener.hpp"
+#include "lab/run/setter.hpp"
+#include "lab/run/watch_keeper.hpp"
+#include "lab/tally/tally.hpp"
+
+namespace rt {
+
+// Thrown when a person ends a test or the run in the middle of a point.
+struct Interruption {
+    RunListener::Reply reply;  // skip or stop
+};
+
+// What a point is measured for: a test and a sweep with the point in it.
+struct PointJob {
+    const Test* test;
+    const Instrument* instrument;
+    const Sweep* sweep;
+    const Point* point;
+    PointKind kind = PointKind::point;
+};
+
+class PointMaker {
+  public:
+    PointMaker(const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
+               Calibrations& calibrations, RunListener& listener);
+
+    // Everything but the verdicts of watches. Trouble with an instrument is met with its retries, then thrown
+    // as Error(bench). `position` names the capture's file.
+    PointRecord make(const PointJob& job, std::size_t position, WatchKeeper& watches);
+    // The conclusion of a search.
+    PointRecord conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
+                         const std::vector<PointRecord>& trials);
+    // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
+    // answers again.
+    void power_cycle(const Test& test);
+    void note(const std::string& kind, const std::string& text);
+
+  private:
+    // The test being measured provides what this path is made of.
+    bool makes_path(const std::string& role) const;
+    void prompt_axes(const PointJob& job);
+    void set_up(const PointJob& job);
+    Capture capture(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup);
+    Capture recorded(const PointJob& job) const;
+    CaptureRecord keep(const PointRecord& record, const std::string& text, const char* kind) const;
+    void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);
+    void attach_picture(const PointJob& job, PointRecord& record);
+    std::string file_name(const PointRecord& record, const std::string& ending) const;
+
+    const std::filesystem::path& folder_;
+    Tally& tally_;
+    BenchConnection& bench_;
+    Calibrations& calibrations_;
+    RunListener& listener_;
+    Setter setter_;
+    std::map<std::string, std::string> prompted_;  // slow axes as a person has set them
+    const Test* now_ = nullptr;
+    bool unit_known_ = false;
+};
+
+// The record's head: id, test, label, axis values.
+PointRecord head_of(const PointJob& job, std::size_t position);
+
+}  // namespace rt

@@ -1,0 +1,38 @@
+// Brings unit and instruments into the state that a point needs, sending only what differs from before.
+#pragma once
+
+#include <functional>
+#include <map>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "lab/formats/test_section.hpp"
+#include "lab/run/instruments.hpp"
+
+namespace rt {
+
+class Setter {
+  public:
+    // `by_hand` asks a person to set the unit; `path` gives the loss between a source and the unit at a
+    // frequency.
+    Setter(BenchConnection& bench, std::function<void(const std::string&)> by_hand,
+           std::function<double(const std::string& role, double hz)> path);
+
+    // Begins everything, frequencies first, and waits for all of it: what turns or settles by itself does so
+    // at the same time. Levels of sources are raised by the loss of their path. Throws Error(bench).
+    void apply(std::vector<std::pair<SettingTarget, std::string>> wanted);
+    // What a role has is no longer known.
+    void forget(const std::string& role);
+
+  private:
+    void send(const SettingTarget& target, const std::string& value);
+    void set_by_program(const Instrument& unit, const std::string& setting, const std::string& value);
+
+    BenchConnection& bench_;
+    std::function<void(const std::string&)> by_hand_;
+    std::function<double(const std::string&, double)> path_;
+    std::map<std::string, std::map<std::string, std::string>> present_;  // by role and setting, as sent
+};
+
+}  // namespace rt

@@ -1,0 +1,67 @@
+// Watches side quantities through a run: in the background at intervals, and on demand.
+#pragma once
+
+#include <condition_variable>
+#include <functional>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "lab/formats/watch_section.hpp"
+#include "lab/run/instruments.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+class WatchKeeper {
+  public:
+    WatchKeeper(const std::vector<Watch>& watches, BenchConnection& bench);
+    ~WatchKeeper();
+
+    // Asks all watches now; the first call also begins the background reading. Throws Error(bench).
+    void look();
+    // A watch that has been outside its limits since the last call of take_worst(), with what was seen. The
+    // gravest first: stop, void, pause, note.
+    struct Seen {
+        const Watch* watch;
+        double value;
+        std::string text;  // "supply-current 212 mA, in order is at most 200 mA"
+    };
+    std::optional<Seen> take_worst();
+    // True while the last reading of every watch is in order.
+    bool all_inside() const;
+    // Samples and events since the last call, for the tally. An event ends when its watch is inside again.
+    std::vector<SampleRecord> take_samples();
+    std::vector<EventRecord> take_events();
+    // Ends the events that still last.
+    void close_events();
+    // Holds the background reading back while an instrument is being connected anew.
+    std::unique_lock<std::mutex> hold() { return std::unique_lock(bench_mutex_); }
+
+  private:
+    struct State {
+        const Watch* watch;
+        std::optional<double> last;
+        std::optional<Seen> outside;  // since take_worst
+        std::string since;            // begin of the present event, "" when inside
+        double extreme = 0;
+        std::chrono::steady_clock::time_point next{};
+    };
+    void read(State& state);
+    void note(State& state, double value);
+    void keep_looking(std::stop_token stop);
+    Seen seen(const Watch& watch, double value) const;
+
+    BenchConnection& bench_;
+    std::vector<State> states_;
+    std::vector<SampleRecord> samples_;
+    std::vector<EventRecord> events_;
+    mutable std::mutex mutex_;  // of the readings
+    std::mutex bench_mutex_;    // of the instruments
+    std::condition_variable_any wake_;
+    std::jthread thread_;
+};
+
+}  // namespace rt

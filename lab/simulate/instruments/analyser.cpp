@@ -1,0 +1,100 @@
+#include "lab/simulate/instruments/analyser.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+const std::vector<std::string> detectors{"POSitive", "NEGative", "SAMPle", "AVERage", "RMS"};
+constexpr Detector detector_of[] = {Detector::peak, Detector::negative_peak, Detector::sample,
+                                    Detector::average, Detector::rms};
+const std::vector<std::string> power_units{"DBM", "DBUV"};
+constexpr double dbm_to_dbuv_50 = 106.98970004336019;
+
+}  // namespace
+
+SimulatedAnalyser::SimulatedAnalyser(std::shared_ptr<Stage> stage, Options options)
+    : ScpiInstrument(std::move(stage), "analyser", options.port), options_(std::move(options)) {
+    SimulatedAnalyser::reset();
+    add_format();
+    add_questionable_status();
+    add_settings();
+    add_trace_commands();
+    add_picture([this] { return trace_dbm_; });
+}
+
+void SimulatedAnalyser::reset() {
+    start_hz_ = 9e3, stop_hz_ = 3e9, bandwidth_hz_ = 100e3, dwell_s_ = 0.01, reference_dbm_ = 0,
+    attenuation_db_ = 10;
+    points_ = 1001;
+    attenuation_coupled_ = true;
+    continuous_ = false;
+    detector_ = power_unit_ = 0;
+    trace_dbm_.clear();
+    note_overload(false);
+}
+
+void SimulatedAnalyser::add_settings() {
+    const auto stale = [this] { trace_dbm_.clear(); };  // what was swept before no longer fits the settings
+    number("[SENSe]:FREQuency:STARt", start_hz_, ScpiUnit::hertz, {0, 6e9, 9e3}, stale);
+    number("[SENSe]:FREQuency:STOP", stop_hz_, ScpiUnit::hertz, {0, 6e9, 3e9}, stale);
+    number("[SENSe]:BANDwidth:[RESolution]", bandwidth_hz_, ScpiUnit::hertz, {10, 10e6, 100e3}, stale);
+    number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 100001, 1001}, [this, stale] {
+        points_ = std::round(points_);
+        stale();
+    });
+    number("[SENSe]:SWEep:DWELl", dwell_s_, ScpiUnit::second, {1e-6, 100, 0.01}, stale);
+    number("INPut:ATTenuation", attenuation_db_, ScpiUnit::decibel, {0, 60, 10}, [this, stale] {
+        attenuation_coupled_ = false;
+        stale();
+    });
+    number("DISPlay:[WINDow]:TRACe:Y:[SCALe]:RLEVel", reference_dbm_, ScpiUnit::dbm, {-120, 50, 0}, stale);
+    flag("INPut:ATTenuation:AUTO", attenuation_coupled_);
+    word("[SENSe]:DETector:[FUNCtion]", detector_, detectors);
+    word("UNIT:POWer", power_unit_, power_units);
+}
+
+void SimulatedAnalyser::add_trace_commands() {
+    tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { sweep(); });
+    flag("INITiate:CONTinuous", continuous_);
+    tree_.on_query("TRACe:[DATA]", [this](const ScpiArguments& a) {
+        scpi_word(only_argument(a), {"TRACE1"});
+        if (trace_dbm_.empty()) throw ScpiError{-230, "Data corrupt or stale"};
+        return numbers(shown());
+    });
+}
+
+std::vector<double> SimulatedAnalyser::shown() const {
+    std::vector<double> out = trace_dbm_;
+    if (power_unit_ == 1) {
+        for (double& level : out) level += dbm_to_dbuv_50;
+    }
+    return out;
+}
+
+void SimulatedAnalyser::sweep() {
+    if (!(stop_hz_ > start_hz_)) throw ScpiError{-221, "Settings conflict"};
+    SpectrumSetup setup;
+    setup.start_hz = start_hz_, setup.stop_hz = stop_hz_, setup.points = static_cast<std::size_t>(points_);
+    setup.resolution_bandwidth_hz = bandwidth_hz_, setup.dwell_s = dwell_s_;
+    setup.detector = detector_of[detector_];
+    // Coupled attenuation keeps the reference level at -20 dBm at the mixer, in steps of 5 dB.
+    if (attenuation_coupled_)
+        attenuation_db_ = std::clamp(std::ceil((reference_dbm_ + 20) / 5) * 5, 0.0, 60.0);
+    const std::string key = stage_->state_text() + exact(start_hz_) + "," + exact(stop_hz_) + "," +
+                            exact(bandwidth_hz_) + "," + std::to_string(detector_) + "," +
+                            exact(reference_dbm_);
+    const std::uint64_t seed =
+        fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
+    const Emission emission = stage_->emission(options_.port, options_.role);
+    stage_->spend(dwell_s_ * std::ceil((stop_hz_ - start_hz_) / options_.scan_bandwidth_hz));
+    auto display =
+        show(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db}, seed);
+    trace_dbm_ = std::move(display.level_dbm);
+    note_overload(display.overload);
+}
+
+}  // namespace rt

@@ -1,0 +1,40 @@
+// A signal analyser at one port of the unit.
+#pragma once
+
+#include <map>
+
+#include "lab/simulate/scpi_instrument.hpp"
+#include "lab/simulate/spectrum_display.hpp"
+
+namespace rt {
+
+// Its commands are SCPI-1999: FREQuency, BANDwidth, DETector, SWEep, INPut:ATTenuation, DISPlay ... RLEVel,
+// UNIT:POWer, INITiate, TRACe, FORMat, STATus.
+class SimulatedAnalyser : public ScpiInstrument {
+  public:
+    struct Options {
+        std::string port;
+        std::string role = "";            // its end of the wire from there
+        double scan_bandwidth_hz = 40e6;  // spectrum measured at once
+    };
+
+    SimulatedAnalyser(std::shared_ptr<Stage> stage, Options options);
+
+  private:
+    void add_settings();
+    void add_trace_commands();
+    void reset() override;
+    void sweep();
+    std::vector<double> shown() const;
+
+    Options options_;
+    double start_hz_ = 0, stop_hz_ = 0, bandwidth_hz_ = 0, dwell_s_ = 0, reference_dbm_ = 0,
+           attenuation_db_ = 0, points_ = 0;
+    bool attenuation_coupled_ = true, continuous_ = false;
+    std::size_t detector_ = 0, power_unit_ = 0;
+    std::vector<double> trace_dbm_;
+    std::map<std::string, std::uint64_t>
+        visits_;  // how often each setting was swept: noise differs each time
+};
+
+}  // namespace rt

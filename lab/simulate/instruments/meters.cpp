@@ -1,0 +1,242 @@
+#include "lab/simulate/instruments/meters.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "core/base/text.hpp"
+#include "lab/simulate/random.hpp"
+
+namespace rt {
+namespace {
+
+double milliwatt(double dbm) {
+    return std::pow(10, dbm / 10);
+}
+
+std::uint64_t seed_of(const Stage& stage, const std::string& what, std::uint64_t visit) {
+    return fnv1a(what + "#" + std::to_string(visit), fnv1a(std::to_string(stage.options().seed)));
+}
+
+int channel_of(const ScpiArguments& arguments, int most) {
+    const int channel = static_cast<int>(*to_double(arguments.at(0)));
+    if (channel < 1 || channel > most) throw ScpiError{-114, "Header suffix out of range"};
+    return channel;
+}
+
+}  // namespace
+
+SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end)
+    : ScpiInstrument(std::move(stage), "power meter", role), role_(std::move(role)), end_(std::move(end)) {
+    number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 18e9, 50e6});
+    number("[SENSe]:AVERage:COUNt", averages_, ScpiUnit::plain, {1, 1024, 4});
+    add_questionable_status();
+    tree_.on_command("CALibration:ZERO", [this](const auto&) {
+        stage_->spend(0.2);
+        zeroed_ = true;
+    });
+    tree_.on_command("CALibration:[ALL]", [this](const auto&) { stage_->spend(0.2); });
+    tree_.on_query("READ#", [this](const ScpiArguments& a) { return decimal(read(channel_of(a, 3)), 6); });
+}
+
+void SimulatedPowerMeter::reset() {
+    frequency_hz_ = 50e6, averages_ = 4;
+    note_overload(false);
+}
+
+double SimulatedPowerMeter::read(int sensor) {
+    stage_->spend(averages_ * 0.005);
+    const std::string number = sensor == 1 ? "" : "-" + std::to_string(sensor);
+    double power = 0;
+    for (const auto& end : {role_ + number, end_ + number}) {
+        for (const auto& line : stage_->arriving(end)) power += milliwatt(line.level_dbm);
+    }
+    const Emission emission = stage_->emission(end_ + number);
+    for (const auto& line : emission.lines) power += milliwatt(line.level_dbm);
+    for (const auto& carrier : emission.carriers) power += milliwatt(carrier.level_dbm);
+    constexpr double noise_mw = 0.2e-6, offset_mw = 3e-6, most_mw = 100;
+    Random random(seed_of(*stage_, stage_->state_text() + end_, readings_++));
+    power += noise_mw / std::sqrt(averages_) * random.normal() + (zeroed_ ? 0 : offset_mw);
+    note_overload(power > most_mw);
+    return 10 * std::log10(std::max(power, 1e-9));
+}
+
+SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string port)
+    : ScpiInstrument(std::move(stage), "link counter", port), port_(std::move(port)) {
+    number("CONFigure:PACKets", packets_, ScpiUnit::plain, {1, 1e9, 1000},
+           [this] { packets_ = std::round(packets_); });
+    tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { count(); });
+    tree_.on_query("FETCh", [this](const auto&) {
+        if (sent_ == 0) throw ScpiError{-230, "Data corrupt or stale"};
+        return std::to_string(sent_) + "," + std::to_string(received_) + "," + std::to_string(bits_) + "," +
+               std::to_string(errors_);
+    });
+    add_questionable_status();
+}
+
+void SimulatedCounter::reset() {
+    packets_ = 1000;
+    sent_ = received_ = bits_ = errors_ = 0;
+}
+
+void SimulatedCounter::count() {
+    sent_ = static_cast<std::uint64_t>(packets_);
+    received_ = bits_ = errors_ = 0;
+    const auto receiver = stage_->receiver(port_);
+    const double packet_s = receiver ? receiver->packet_time_s : 1e-3;
+    stage_->spend(packets_ * packet_s);
+    note_overload(false);
+    if (!receiver) return;  // a dead unit answers nothing
+    double level = -300;
+    for (const auto& line : stage_->arriving(port_)) level = std::max(level, line.level_dbm);
+    const double share = receiver->loss_share(level);
+    const std::string key = stage_->state_text() + std::to_string(sent_);
+    Random random(seed_of(*stage_, key, visits_[key]++));
+    for (std::uint64_t i = 0; i < sent_; ++i) {
+        if (random.uniform() >= share) {
+            ++received_;
+        } else {
+            errors_ += 1 + static_cast<std::uint64_t>(random.uniform() * 3);
+        }
+    }
+    bits_ = sent_ * static_cast<std::uint64_t>(receiver->packet_bits);
+    errors_ = std::min(errors_, bits_);
+}
+
+SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string port)
+    : ScpiInstrument(std::move(stage), "oscilloscope", port), port_(std::move(port)) {
+    SimulatedOscilloscope::reset();
+    add_format();
+    add_questionable_status();
+    number("[SENSe]:SWEep:TIME", span_s_, ScpiUnit::second, {1e-9, 100, 1e-6});
+    number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 1e6, 1000},
+           [this] { points_ = std::round(points_); });
+    tree_.on_query("[SENSe]:SWEep:TIME:STEP", [this](const auto&) { return exact(span_s_ / (points_ - 1)); });
+    tree_.on(
+        "[SENSe]:VOLTage#:[DC]:RANGe",
+        [this](const ScpiArguments& a) {
+            if (a.size() != 2) throw ScpiError{-109, "Missing parameter"};
+            range_v_[static_cast<std::size_t>(channel_of(a, 2) - 1)] =
+                scpi_number(a[1], ScpiUnit::plain, {1e-3, 100, 1});
+        },
+        [this](const ScpiArguments& a) {
+            return exact(range_v_[static_cast<std::size_t>(channel_of(a, 2) - 1)]);
+        });
+    number("TRIGger:LEVel", trigger_v_, ScpiUnit::plain, {-100, 100, 0});
+    tree_.on_command("TRIGger:SOURce", [](const ScpiArguments& a) {
+        scpi_word(only_argument(a), {"CHAN1", "CHAN2"});
+    });
+    tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { acquire(); });
+    tree_.on_query("TRACe#:[DATA]", [this](const ScpiArguments& a) {
+        const auto channel = static_cast<std::size_t>(channel_of(a, 2) - 1);
+        if (channel >= records_.size()) throw ScpiError{-230, "Data corrupt or stale"};
+        return numbers(records_[channel]);
+    });
+    add_picture([this] { return records_.empty() ? std::vector<double>{} : records_[0]; });
+}
+
+void SimulatedOscilloscope::reset() {
+    span_s_ = 1e-6, points_ = 1000, trigger_v_ = 0;
+    range_v_.assign(2, 1.0);
+    records_.clear();
+    note_overload(false);
+}
+
+// Bit `index` of the PRBS7 sequence x^7 + x^6 + 1.
+static std::vector<int> prbs7() {
+    std::vector<int> bits;
+    unsigned state = 0x7f;
+    for (int i = 0; i < 127; ++i) {
+        const unsigned next = ((state >> 6) ^ (state >> 5)) & 1;
+        state = ((state << 1) | next) & 0x7f;
+        bits.push_back(static_cast<int>(next));
+    }
+    return bits;
+}
+
+void SimulatedOscilloscope::acquire() {
+    static const std::vector<int> pattern = prbs7();
+    stage_->spend(span_s_);
+    records_.clear();
+    bool clipped = false;
+    for (std::size_t channel = 0; channel < 2; ++channel) {
+        const auto waveform = stage_->waveform(channel == 0 ? port_ : port_ + "-2");
+        Random random(seed_of(*stage_, stage_->state_text() + std::to_string(channel), acquisitions_++));
+        std::vector<double> record(static_cast<std::size_t>(points_));
+        for (std::size_t i = 0; i < record.size(); ++i) {
+            double v = 0.001 * random.normal();  // the instrument's own noise
+            if (waveform) {
+                const double t = static_cast<double>(i) * span_s_ / (points_ - 1) * waveform->rate_bit_s;
+                const double bit = std::floor(t);
+                const auto at = [&](double n) {
+                    return pattern[static_cast<std::size_t>(std::fmod(n + 127, 127))] ? 1.0 : -1.0;
+                };
+                // A straight edge: 20 % to 80 % is six tenths of it.
+                const double edge = waveform->rise_s / 0.6 * waveform->rate_bit_s;
+                const double share = std::min((t - bit) / edge, 1.0);
+                v += waveform->amplitude_v * (at(bit - 1) + (at(bit) - at(bit - 1)) * share) +
+                     waveform->noise_v * random.normal();
+            }
+            if (std::abs(v) > range_v_[channel]) {
+                clipped = true;
+                v = std::copysign(range_v_[channel], v);
+            }
+            record[i] = v;
+        }
+        records_.push_back(std::move(record));
+    }
+    note_overload(clipped);
+}
+
+SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from)
+    : ScpiInstrument(std::move(stage), "network analyser", wire_from), wire_from_(std::move(wire_from)) {
+    add_format();
+    add_questionable_status();
+    const auto stale = [this] { trace_.clear(); };
+    number("[SENSe]:FREQuency:STARt", start_hz_, ScpiUnit::hertz, {9e3, 110e9, 1e6}, stale);
+    number("[SENSe]:FREQuency:STOP", stop_hz_, ScpiUnit::hertz, {9e3, 110e9, 3e9}, stale);
+    number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 100001, 201}, [this, stale] {
+        points_ = std::round(points_);
+        stale();
+    });
+    number("[SENSe]:BANDwidth:[RESolution]", bandwidth_hz_, ScpiUnit::hertz, {1, 1e6, 1e3}, stale);
+    number("SOURce:POWer:[LEVel]", power_dbm_, ScpiUnit::dbm, {-80, 10, -10}, stale);
+    word("CALCulate:PARameter", parameter_, {"S11", "S12", "S21", "S22"}, stale);
+    tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { sweep(); });
+    tree_.on_query("TRACe:[DATA]", [this](const auto&) {
+        if (trace_.empty()) throw ScpiError{-230, "Data corrupt or stale"};
+        return numbers(trace_);
+    });
+}
+
+void SimulatedNetworkAnalyser::reset() {
+    start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
+    parameter_ = 0;
+    trace_.clear();
+    note_overload(false);
+}
+
+// A wire of 10 ns with its loss, matched to 26 dB. The noise follows bandwidth and source power.
+void SimulatedNetworkAnalyser::sweep() {
+    if (!(stop_hz_ > start_hz_)) throw ScpiError{-221, "Settings conflict"};
+    stage_->spend(points_ / bandwidth_hz_);
+    const auto wire = stage_->wire(wire_from_, "");
+    constexpr double delay_s = 10e-9, reflection = 0.05;
+    const double noise = std::pow(10, (-120 - power_dbm_ + 10 * std::log10(bandwidth_hz_)) / 20);
+    Random random(seed_of(*stage_, wire_from_, sweeps_++));
+    trace_.clear();
+    for (double i = 0; i < points_; ++i) {
+        const double hz = start_hz_ + (stop_hz_ - start_hz_) * i / (points_ - 1);
+        const bool through = parameter_ == 1 || parameter_ == 2;
+        const double size =
+            through ? (wire ? std::pow(10, -wire->loss_at(hz) / 20) : 1e-5) : (wire ? reflection : 1.0);
+        const double delay = through ? delay_s : 2 * delay_s;
+        const auto value = std::polar(size, -2 * std::numbers::pi * hz * delay);
+        trace_.push_back(value.real() + noise * random.normal());
+        trace_.push_back(value.imag() + noise * random.normal());
+    }
+    note_overload(false);
+}
+
+}  // namespace rt

@@ -1,0 +1,74 @@
+// Simulated instruments that read something: power meter, link counter, oscilloscope, network analyser.
+#pragma once
+
+#include "lab/simulate/scpi_instrument.hpp"
+
+namespace rt {
+
+// SENSe:FREQuency, SENSe:AVERage:COUNt, READ1?, CALibration:ZERO, CALibration. Three sensors: the first at
+// `end`, the others at "`end`-2" and "`end`-3". Reads 3 nW too much until zeroed.
+class SimulatedPowerMeter : public ScpiInstrument {
+  public:
+    SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end);
+
+  private:
+    void reset() override;
+    double read(int sensor);
+
+    std::string role_, end_;
+    double frequency_hz_ = 50e6, averages_ = 4;
+    bool zeroed_ = false;
+    std::uint64_t readings_ = 0;
+};
+
+// Sends packets to the unit at the level that arrives there and counts those that come back.
+// CONFigure:PACKets, INITiate, FETCh?.
+class SimulatedCounter : public ScpiInstrument {
+  public:
+    SimulatedCounter(std::shared_ptr<Stage> stage, std::string port);
+
+  private:
+    void reset() override;
+    void count();
+
+    std::string port_;
+    double packets_ = 1000;
+    std::uint64_t sent_ = 0, received_ = 0, bits_ = 0, errors_ = 0;
+    std::map<std::string, std::uint64_t> visits_;
+};
+
+// Two channels at "`port`" and "`port`-2". SENSe:SWEep:TIME, SENSe:SWEep:POINts, SENSe:VOLTage#:RANGe,
+// TRIGger, INITiate, TRACe#:DATA?.
+class SimulatedOscilloscope : public ScpiInstrument {
+  public:
+    SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string port);
+
+  private:
+    void reset() override;
+    void acquire();
+
+    std::string port_;
+    double span_s_ = 1e-6, points_ = 1000, trigger_v_ = 0;
+    std::vector<double> range_v_;
+    std::vector<std::vector<double>> records_;
+    std::uint64_t acquisitions_ = 0;
+};
+
+// Between both ends of a wire. SENSe:FREQuency, SENSe:SWEep:POINts, SENSe:BANDwidth, CALCulate:PARameter,
+// INITiate, TRACe:DATA?.
+class SimulatedNetworkAnalyser : public ScpiInstrument {
+  public:
+    SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from);
+
+  private:
+    void reset() override;
+    void sweep();
+
+    std::string wire_from_;
+    double start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
+    std::size_t parameter_ = 0;
+    std::vector<double> trace_;
+    std::uint64_t sweeps_ = 0;
+};
+
+}  // namespace rt

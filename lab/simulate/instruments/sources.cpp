@@ -1,0 +1,106 @@
+#include "lab/simulate/instruments/sources.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <thread>
+
+#include "core/base/text.hpp"
+
+namespace rt {
+
+SimulatedGenerator::SimulatedGenerator(std::shared_ptr<Stage> stage, std::string role)
+    : ScpiInstrument(std::move(stage), "generator", role), role_(std::move(role)) {
+    const auto after = [this] { send(); };
+    number("[SOURce]:FREQuency:[CW]", frequency_hz_, ScpiUnit::hertz, {9e3, 6e9, 1e9}, after);
+    number("[SOURce]:POWer:[LEVel]", level_dbm_, ScpiUnit::dbm, {-130, 20, -30}, after);
+    flag("OUTPut:[STATe]", on_, after);
+    flag("[SOURce]:MODulation:[STATe]", modulated_, after);
+}
+
+void SimulatedGenerator::reset() {
+    frequency_hz_ = 1e9, level_dbm_ = -30;
+    on_ = modulated_ = false;
+    send();
+}
+
+void SimulatedGenerator::send() {
+    stage_->set_tone(role_, {frequency_hz_, level_dbm_, on_});
+}
+
+SimulatedAttenuator::SimulatedAttenuator(std::shared_ptr<Stage> stage, std::string role)
+    : ScpiInstrument(std::move(stage), "attenuator", role), role_(std::move(role)) {
+    number("INPut:ATTenuation", attenuation_db_, ScpiUnit::decibel, {0, 110, 0}, [this] {
+        attenuation_db_ = std::round(attenuation_db_);
+        stage_->set_attenuation(role_, attenuation_db_);
+    });
+    stage_->set_attenuation(role_, 0);
+}
+
+void SimulatedAttenuator::reset() {
+    attenuation_db_ = 0;
+    stage_->set_attenuation(role_, 0);
+}
+
+SimulatedSupply::SimulatedSupply(std::shared_ptr<Stage> stage, const std::string& role)
+    : ScpiInstrument(std::move(stage), "supply", role) {
+    const auto after = [this] { feed(); };
+    number("[SOURce]:VOLTage:[LEVel]", volts_, ScpiUnit::plain, {0, 30, 0}, after);
+    number("[SOURce]:CURRent:[LEVel]", limit_a_, ScpiUnit::plain, {0, 5, 1}, after);
+    flag("OUTPut:[STATe]", on_, after);
+    tree_.on_query("MEASure:VOLTage:[DC]", [this](const auto&) { return exact(on_ ? volts_ : 0); });
+    tree_.on_query("MEASure:CURRent:[DC]", [this](const auto&) { return decimal(stage_->current(), 5); });
+}
+
+void SimulatedSupply::reset() {
+    volts_ = 0, limit_a_ = 1;
+    on_ = false;
+    feed();
+}
+
+void SimulatedSupply::feed() {
+    stage_->set_supply(volts_, limit_a_, on_);
+}
+
+SimulatedPositioner::SimulatedPositioner(std::shared_ptr<Stage> stage, const std::string& role)
+    : ScpiInstrument(std::move(stage), "positioner", role) {
+    number("POSition:ANGLe", wanted_angle_, ScpiUnit::plain, {-180, 360, 0},
+           [this] { move(angle_, wanted_angle_); });
+    number("POSition:HEIGht", wanted_height_, ScpiUnit::plain, {1, 4, 1},
+           [this] { move(height_, wanted_height_); });
+    word("POSition:POLarisation", polarisation_, {"HORizontal", "VERTical"});
+    tree_.on_query("POSition:ANGLe:ACTual", [this](const auto&) { return decimal(now_at(angle_), 3); });
+    tree_.on_query("POSition:HEIGht:ACTual", [this](const auto&) { return decimal(now_at(height_), 4); });
+    tree_.on_query("POSition:ARRived", [this](const auto&) {
+        arrive();
+        return std::string("1");
+    });
+    tree_.on_command("POSition:STOP", [this](const auto&) {
+        angle_.from = angle_.to = now_at(angle_);
+        height_.from = height_.to = now_at(height_);
+        stage_->set_angle(angle_.to);
+        stage_->set_height(height_.to);
+    });
+}
+
+double SimulatedPositioner::now_at(const Drive& drive) const {
+    if (stage_->options().instant) return drive.to;
+    const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - drive.start;
+    const double way = drive.speed * passed.count(), whole = drive.to - drive.from;
+    return std::abs(whole) <= way ? drive.to : drive.from + std::copysign(way, whole);
+}
+
+void SimulatedPositioner::move(Drive& drive, double to) {
+    drive.from = now_at(drive);
+    drive.to = to;
+    drive.start = std::chrono::steady_clock::now();
+    if (stage_->options().instant) arrive();
+}
+
+void SimulatedPositioner::arrive() {
+    while (now_at(angle_) != angle_.to || now_at(height_) != height_.to)
+        std::this_thread::sleep_for(std::chrono::milliseconds(1));
+    stage_->set_angle(angle_.to);
+    stage_->set_height(height_.to);
+}
+
+}  // namespace rt

@@ -1,0 +1,70 @@
+// Simulated instruments that set something: generator, step attenuator, DC supply, turntable and mast.
+#pragma once
+
+#include <chrono>
+
+#include "lab/simulate/scpi_instrument.hpp"
+
+namespace rt {
+
+// SOURce:FREQuency, SOURce:POWer, OUTPut.
+class SimulatedGenerator : public ScpiInstrument {
+  public:
+    SimulatedGenerator(std::shared_ptr<Stage> stage, std::string role);
+
+  private:
+    void reset() override;
+    void send();
+
+    std::string role_;
+    double frequency_hz_ = 1e9, level_dbm_ = -30;
+    bool on_ = false, modulated_ = false;
+};
+
+// INPut:ATTenuation in steps of 1 dB up to 110 dB.
+class SimulatedAttenuator : public ScpiInstrument {
+  public:
+    SimulatedAttenuator(std::shared_ptr<Stage> stage, std::string role);
+
+  private:
+    void reset() override;
+
+    std::string role_;
+    double attenuation_db_ = 0;
+};
+
+// SOURce:VOLTage, SOURce:CURRent, OUTPut, MEASure:VOLTage?, MEASure:CURRent?.
+class SimulatedSupply : public ScpiInstrument {
+  public:
+    explicit SimulatedSupply(std::shared_ptr<Stage> stage, const std::string& role);
+
+  private:
+    void reset() override;
+    void feed();
+
+    double volts_ = 0, limit_a_ = 1;
+    bool on_ = false;
+};
+
+// A turntable (POSition:ANGLe, 30 deg/s) and mast (POSition:HEIGht, 0.5 m/s) in one. Movements go on by
+// themselves; *OPC? answers when they have ended.
+class SimulatedPositioner : public ScpiInstrument {
+  public:
+    SimulatedPositioner(std::shared_ptr<Stage> stage, const std::string& role);
+
+  private:
+    struct Drive {
+        double from = 0, to = 0, speed = 1;
+        std::chrono::steady_clock::time_point start{};
+    };
+    void reset() override {}
+    double now_at(const Drive& drive) const;
+    void move(Drive& drive, double to);
+    void arrive();
+
+    Drive angle_{0, 0, 30, {}}, height_{1, 1, 0.5, {}};
+    double wanted_angle_ = 0, wanted_height_ = 1;
+    std::size_t polarisation_ = 0;
+};
+
+}  // namespace rt

@@ -1,0 +1,35 @@
+#include "lab/simulate/instruments/unit_control.hpp"
+
+#include <algorithm>
+#include <cctype>
+
+#include "core/base/text.hpp"
+
+namespace rt {
+
+SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
+    : ScpiInstrument(stage, "unit control", stage->unit().name()) {
+    for (const auto& setting : stage_->unit().setting_names()) {
+        std::string word = setting;
+        std::transform(word.begin(), word.end(), word.begin(),
+                       [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+        tree_.on(
+            "UNIT:" + word,
+            [this, setting](const ScpiArguments& a) {
+                std::string value = only_argument(a);
+                if (value.size() >= 2 && value.front() == '"' && value.back() == '"')
+                    value = value.substr(1, value.size() - 2);
+                if (!stage_->follows()) return;
+                if (!stage_->unit().set(setting, value)) throw ScpiError{-224, "Illegal parameter value"};
+            },
+            [this, setting](const auto&) { return stage_->unit().get(setting); });
+    }
+    tree_.on_query("UNIT:TEMPerature", [this](const auto&) { return decimal(stage_->temperature(), 2); });
+}
+
+std::optional<std::string> SimulatedUnitControl::handle(std::string_view message) {
+    if (!stage_->powered() || stage_->hung()) return std::nullopt;
+    return ScpiInstrument::handle(message);
+}
+
+}  // namespace rt

@@ -1,0 +1,19 @@
+// Remote control of the simulated unit.
+#pragma once
+
+#include "lab/simulate/scpi_instrument.hpp"
+
+namespace rt {
+
+// UNIT:STATe, :CHANnel, :LEVel ... one command for each of its settings; UNIT:TEMPerature?. Silent while the
+// unit has no supply or hangs.
+class SimulatedUnitControl : public ScpiInstrument {
+  public:
+    explicit SimulatedUnitControl(std::shared_ptr<Stage> stage);
+    std::optional<std::string> handle(std::string_view message) override;
+
+  private:
+    void reset() override {}
+};
+
+}  // namespace rt

@@ -1,0 +1,181 @@
+#include "lab/simulate/stage.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <thread>
+
+#include "core/base/text.hpp"
+
+namespace rt {
+
+using Lock = std::lock_guard<std::mutex>;
+
+Stage::Stage(std::shared_ptr<SimulatedUnit> unit, Options options)
+    : unit_(std::move(unit)), options_(options), output_(!options.supplied) {
+    volts_ = options.supplied ? 0 : unit_->supply_volts();
+}
+
+double Stage::seconds() const {
+    const Lock lock(mutex_);
+    return spent_s_;
+}
+
+void Stage::spend(double seconds) {
+    if (!options_.instant) std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
+    const Lock lock(mutex_);
+    spent_s_ += seconds;
+}
+
+void Stage::set_tone(const std::string& generator, Tone tone) {
+    const Lock lock(mutex_);
+    tones_[generator] = tone;
+}
+void Stage::set_attenuation(const std::string& attenuator, double db) {
+    const Lock lock(mutex_);
+    attenuations_[attenuator] = db;
+}
+void Stage::set_supply(double volts, double limit_a, bool on) {
+    {
+        const Lock lock(mutex_);
+        volts_ = volts, limit_a_ = limit_a, output_ = on;
+        if (!on) hung_ = false;
+    }
+    if (!on) unit_->restart();
+}
+void Stage::set_angle(double degrees) {
+    const Lock lock(mutex_);
+    angle_deg_ = degrees;
+}
+void Stage::set_height(double metres) {
+    const Lock lock(mutex_);
+    height_m_ = metres;
+}
+
+bool Stage::powered() const {
+    const Lock lock(mutex_);
+    return output_ && volts_ >= 0.8 * unit_->supply_volts() && limit_a_ > 0;
+}
+
+double Stage::current() const {
+    if (!powered()) return 0;
+    double sum = 0;
+    for (const auto& draw : unit_->surroundings().draws) {
+        if (unit_->holds_now(draw.when)) sum += draw.ampere;
+    }
+    const Lock lock(mutex_);
+    return std::min(sum, limit_a_);
+}
+
+double Stage::temperature() const {
+    const double passed = seconds();
+    return unit_->temperature(powered() ? passed : 0);
+}
+
+std::vector<EmittedLine> Stage::arriving(const std::string& end) const {
+    std::vector<EmittedLine> out;
+    const Lock lock(mutex_);
+    for (const auto& wire : unit_->surroundings().wires) {
+        if (wire.to != end) continue;
+        const auto tone = tones_.find(wire.from);
+        if (tone == tones_.end() || !tone->second.on) continue;
+        double level = tone->second.level_dbm - wire.loss_at(tone->second.frequency_hz);
+        const auto attenuator = attenuations_.find(wire.attenuator);
+        if (attenuator != attenuations_.end()) level -= attenuator->second;
+        out.push_back({tone->second.frequency_hz, level, 1});
+    }
+    return out;
+}
+
+Emission Stage::emission(const std::string& port, const std::string& role) const {
+    if (!powered() || hung()) return {};
+    double gain = 0;
+    const double passed = seconds();
+    {
+        const Lock lock(mutex_);
+        gain = drift_db_;
+        for (const auto& pattern : unit_->surroundings().patterns) {
+            if (pattern.port == port) gain += pattern.gain_db(angle_deg_, height_m_);
+        }
+    }
+    Emission out = unit_->emission(port, passed, gain);
+    for (const auto& through : unit_->surroundings().throughs) {
+        if (through.to != port || !unit_->holds_now(through.when)) continue;
+        for (auto line : arriving(through.from)) {
+            // Soft saturation: the output approaches its highest level.
+            const double ideal = line.level_dbm + through.gain_db;
+            line.level_dbm = ideal - 10 * std::log10(1 + std::pow(10, (ideal - through.saturation_dbm) / 10));
+            out.lines.push_back(line);
+        }
+    }
+    std::sort(out.lines.begin(), out.lines.end(),
+              [](const auto& a, const auto& b) { return a.frequency_hz < b.frequency_hz; });
+    for (const auto& wire : unit_->surroundings().wires) {
+        if (role.empty() || wire.from != port || wire.to != role) continue;
+        for (auto& line : out.lines) line.level_dbm -= wire.loss_at(line.frequency_hz);
+        for (auto& noise : out.noise) {
+            noise.density_dbm_hz -= wire.loss_at(noise.from_hz);
+            noise.density_to_dbm_hz -= wire.loss_at(noise.to_hz);
+        }
+        for (auto& carrier : out.carriers) {
+            carrier.level_dbm -= wire.loss_at(carrier.frequency_hz);
+            carrier.regrowth_dbm -= wire.loss_at(carrier.frequency_hz);
+        }
+    }
+    return out;
+}
+
+std::optional<Receiver> Stage::receiver(const std::string& port) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const auto& receiver : unit_->surroundings().receivers) {
+        if (receiver.port == port && unit_->holds_now(receiver.when)) return receiver;
+    }
+    return std::nullopt;
+}
+
+std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const auto& waveform : unit_->surroundings().waveforms) {
+        if (waveform.port == port && unit_->holds_now(waveform.when)) return waveform;
+    }
+    return std::nullopt;
+}
+
+std::optional<Wire> Stage::wire(const std::string& from, const std::string& to) const {
+    for (const auto& wire : unit_->surroundings().wires) {
+        if (wire.from == from && (to.empty() || wire.to == to)) return wire;
+    }
+    return std::nullopt;
+}
+
+std::string Stage::state_text() const {
+    const Lock lock(mutex_);
+    std::string out = unit_->state_text();
+    for (const auto& [name, tone] : tones_) {
+        if (tone.on) out += name + ":" + exact(tone.frequency_hz) + "," + exact(tone.level_dbm) + ";";
+    }
+    for (const auto& [name, db] : attenuations_) out += name + ":" + exact(db) + ";";
+    return out + exact(angle_deg_) + ";" + exact(height_m_) + ";";
+}
+
+void Stage::hang() {
+    const Lock lock(mutex_);
+    hung_ = true;
+}
+bool Stage::hung() const {
+    const Lock lock(mutex_);
+    return hung_;
+}
+void Stage::take_no_settings() {
+    const Lock lock(mutex_);
+    follows_ = false;
+}
+bool Stage::follows() const {
+    const Lock lock(mutex_);
+    return follows_;
+}
+void Stage::drift(double db) {
+    const Lock lock(mutex_);
+    drift_db_ += db;
+}
+
+}  // namespace rt

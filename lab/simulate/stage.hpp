@@ -1,0 +1,80 @@
+// The world that joins simulated instruments: what the generator sends passes wires and attenuator and
+// reaches the unit, which needs its supply, stands on the turntable and is heard by the analyser.
+#pragma once
+
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lab/simulate/world.hpp"
+
+namespace rt {
+
+// Safe to use from several instruments at once.
+class Stage {
+  public:
+    struct Options {
+        std::uint64_t seed = 1;
+        bool instant = false;   // nothing takes time
+        bool supplied = false;  // the unit hangs on a simulated supply and is dead without it
+    };
+
+    Stage(std::shared_ptr<SimulatedUnit> unit, Options options);
+
+    SimulatedUnit& unit() { return *unit_; }
+    const Options& options() const { return options_; }
+    // Seconds of the stage's own clock, which counts what its instruments needed: the same run sees the same
+    // drift however fast the machine is.
+    double seconds() const;
+    // An instrument needs this long. In an instant world it does not wait.
+    void spend(double seconds);
+
+    // What instruments set. Roles tell several generators apart.
+    struct Tone {
+        double frequency_hz = 1e9, level_dbm = -30;
+        bool on = false;
+    };
+    void set_tone(const std::string& generator, Tone tone);
+    void set_attenuation(const std::string& attenuator, double db);
+    void set_supply(double volts, double limit_a, bool on);
+    void set_angle(double degrees);
+    void set_height(double metres);
+
+    // What arrives at the port of the unit, or at an instrument at the end of a wire.
+    std::vector<EmittedLine> arriving(const std::string& end) const;
+    // What leaves a port, with what passes through the unit, as it arrives at the role at the end of a wire
+    // from there. Nothing while the unit has no supply.
+    Emission emission(const std::string& port, const std::string& role = "") const;
+    bool powered() const;
+    double current() const;      // amperes that the unit draws now
+    double temperature() const;  // of the unit, degC
+    // The receiver at a port under the present settings; nothing while there is none.
+    std::optional<Receiver> receiver(const std::string& port) const;
+    std::optional<DigitalWaveform> waveform(const std::string& port) const;
+    // The wire between two ends, for network analysers.
+    std::optional<Wire> wire(const std::string& from, const std::string& to) const;
+
+    // Equal text means equal emission, drift apart.
+    std::string state_text() const;
+
+    // Faults. A hung unit answers nobody until its supply was off.
+    void hang();
+    bool hung() const;
+    void take_no_settings();  // accepts them without following
+    bool follows() const;
+    void drift(double db);  // added to all that leaves the unit
+
+  private:
+    std::shared_ptr<SimulatedUnit> unit_;
+    Options options_;
+    mutable std::mutex mutex_;
+    std::map<std::string, Tone> tones_;
+    std::map<std::string, double> attenuations_;
+    double volts_ = 0, limit_a_ = 1;
+    bool output_ = false, hung_ = false, follows_ = true;
+    double angle_deg_ = 0, height_m_ = 1, drift_db_ = 0, spent_s_ = 0;
+};
+
+}  // namespace rt

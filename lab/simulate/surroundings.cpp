@@ -1,0 +1,129 @@
+#include "lab/simulate/surroundings.hpp"
+
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array wire_keys{
+    KeyInfo{"from", text, true, "role of a generator, or a port of the unit"},
+    KeyInfo{"to", text, true, "role of an analyser or power meter, or a port of the unit"},
+    KeyInfo{"loss", quantity, true, "rises with the square root of frequency", Unit::db},
+    KeyInfo{"at", quantity, true, "frequency at which it has this loss", Unit::hertz},
+    KeyInfo{"attenuator", text, false, "role of the step attenuator in it"},
+};
+constexpr std::array receiver_keys{
+    KeyInfo{"port", text, true, "where it listens"},
+    KeyInfo{"when", pairs, false, "settings under which this holds"},
+    KeyInfo{"half", quantity, true, "level at which half of the packets are lost", Unit::dbm},
+    KeyInfo{"width", quantity, true, "from there to where one in a hundred is lost", Unit::db},
+    KeyInfo{"packet_time", quantity, false, "time a packet needs; 1 ms without it", Unit::second},
+    KeyInfo{"packet_bits", whole, false, "bits of a packet; 1000 without it"},
+};
+constexpr std::array draw_keys{
+    KeyInfo{"when", pairs, false, "settings under which it is drawn"},
+    KeyInfo{"current", quantity, true, "added to what else is drawn", Unit::ampere},
+};
+constexpr std::array through_keys{
+    KeyInfo{"from", text, true, "port that a signal enters"},
+    KeyInfo{"to", text, true, "port that it leaves"},
+    KeyInfo{"when", pairs, false, "settings under which it passes"},
+    KeyInfo{"gain", quantity, true, "of small signals", Unit::db},
+    KeyInfo{"saturation", quantity, false, "level that it approaches; +30 dBm without it", Unit::dbm},
+};
+constexpr std::array pattern_keys{
+    KeyInfo{"port", text, true, "where it radiates"},
+    KeyInfo{"front", quantity, true, "turntable angle where it is strongest", Unit::degree},
+    KeyInfo{"depth", quantity, true, "how much weaker it is behind", Unit::db},
+    KeyInfo{"height", quantity, false, "antenna height where it is strongest; 1 m without it", Unit::metre},
+    KeyInfo{"per_metre", quantity, false, "weaker for each metre beside it", Unit::db},
+};
+constexpr std::array waveform_keys{
+    KeyInfo{"port", text, true, "where it can be probed"},
+    KeyInfo{"when", pairs, false, "settings under which it is there"},
+    KeyInfo{"rate", quantity, true, "bits a second of a PRBS7 pattern", Unit::bit_per_second},
+    KeyInfo{"amplitude", quantity, true, "to either side of zero", Unit::volt},
+    KeyInfo{"rise_time", quantity, true, "20 % to 80 %", Unit::second},
+    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
+};
+
+double value_or(const ConfigSection& section, const char* key, double preset) {
+    const auto value = section.quantity(key);
+    return value ? value->value : preset;
+}
+
+}  // namespace
+
+const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
+const SectionInfo receiver_section{"[[receiver]]", "The unit's receiver, for link counters.", receiver_keys};
+const SectionInfo draw_section{"[[draw]]", "Current that the unit draws from its supply.", draw_keys};
+const SectionInfo through_section{"[[through]]", "A signal path through the unit.", through_keys};
+const SectionInfo pattern_section{"[[pattern]]", "How a port radiates by turntable angle and antenna height.",
+                                  pattern_keys};
+const SectionInfo waveform_section{"[[waveform]]", "A digital signal of the unit.", waveform_keys};
+
+UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::string>& settings) {
+    UnitWhen when;
+    std::vector<std::string> names;
+    for (const auto& [name, value] : settings) names.push_back(name);
+    for (const auto& [name, value] : section.pairs("when")) {
+        if (!settings.contains(name))
+            section.fail("when", "no setting " + in_quotes(name) + suggestion(name, names));
+        when[name] = value;
+    }
+    return when;
+}
+
+double Wire::loss_at(double hz) const {
+    return loss_db * std::sqrt(hz / at_hz);
+}
+
+double Receiver::loss_share(double level_dbm) const {
+    return 1 / (1 + std::pow(99, (level_dbm - half_dbm) / width_db));
+}
+
+double Pattern::gain_db(double angle_deg, double height) const {
+    const double angle = (angle_deg - front_deg) * std::numbers::pi / 180;
+    return -depth_db * (1 - std::cos(angle)) / 2 - per_metre_db * std::abs(height - height_m);
+}
+
+Surroundings read_surroundings(const ConfigSection& root,
+                               const std::map<std::string, std::string>& settings) {
+    Surroundings out;
+    for (const auto& s : root.tables("wire", wire_section)) {
+        out.wires.push_back({s.text("from"), s.text("to"), s.quantity("loss")->value, s.quantity("at")->value,
+                             s.text("attenuator")});
+        if (!(out.wires.back().at_hz > 0)) s.fail("at", "must be above 0 Hz");
+    }
+    for (const auto& s : root.tables("receiver", receiver_section)) {
+        out.receivers.push_back({s.text("port"), when_of(s, settings), s.quantity("half")->value,
+                                 s.quantity("width")->value, value_or(s, "packet_time", 1e-3),
+                                 static_cast<int>(s.whole("packet_bits").value_or(1000))});
+        if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");
+    }
+    for (const auto& s : root.tables("draw", draw_section)) {
+        out.draws.push_back({when_of(s, settings), s.quantity("current")->value});
+    }
+    for (const auto& s : root.tables("through", through_section)) {
+        out.throughs.push_back({s.text("from"), s.text("to"), when_of(s, settings), s.quantity("gain")->value,
+                                value_or(s, "saturation", 30)});
+    }
+    for (const auto& s : root.tables("pattern", pattern_section)) {
+        out.patterns.push_back({s.text("port"), s.quantity("front")->value, s.quantity("depth")->value,
+                                value_or(s, "height", 1), value_or(s, "per_metre", 0)});
+    }
+    for (const auto& s : root.tables("waveform", waveform_section)) {
+        out.waveforms.push_back({s.text("port"), when_of(s, settings), s.quantity("rate")->value,
+                                 s.quantity("amplitude")->value, s.quantity("rise_time")->value,
+                                 value_or(s, "noise", 0)});
+    }
+    return out;
+}
+
+}  // namespace rt
