@@ -36,9 +36,8 @@ void InstrumentRole::settle() {
     moving_ = false;
     if (session_.knows("wait")) {
         // A turntable may need minutes for a turn.
-        const double longest = instrument().dialect.kind == &find_role_kind("positioner")
-                                   ? std::max(instrument().timeout_s, 600.0)
-                                   : instrument().timeout_s;
+        const bool moves = instrument().dialect.kind == &find_role_kind("positioner");
+        const double longest = instrument().timeout_s + (moves ? instrument().longest_move_s : 0);
         session_.ask("wait", milliseconds(static_cast<long long>(longest * 1000)));
     }
     const auto errors = session_.drain_errors();

@@ -37,6 +37,9 @@ constexpr std::array instrument_keys{
             "of a supply: how long it stays off when it cycles the unit's power; "
             "1 s without it",
             Unit::second},
+    KeyInfo{"longest_move", quantity, false,
+            "of a turntable or mast: after this time a movement counts as failed; 2 min without it",
+            Unit::second},
     KeyInfo{"impedance", quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
@@ -150,6 +153,7 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
         section.fail("zero", "dialect " + instrument.dialect.id + " has no command zero");
     }
     if (const auto off = section.quantity("off_time")) instrument.off_time_s = off->value;
+    if (const auto move = section.quantity("longest_move")) instrument.longest_move_s = move->value;
     if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
     instrument.where = section.place();

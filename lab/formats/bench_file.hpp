@@ -31,6 +31,7 @@ struct Instrument {
     int retries = 0;    // of a point during which it failed
     bool zero = false;  // zeroed and calibrated when a run begins
     double off_time_s = 1;
+    double longest_move_s = 120;
     std::optional<double> impedance_ohm;
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
     std::string where;                        // file:line:column

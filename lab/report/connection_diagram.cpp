@@ -54,6 +54,10 @@ class Drawing {
                  "\" y2=\"" + decimal(y, 1) + "\" stroke=\"#14506e\" stroke-width=\"2\"" +
                  (dashed ? " stroke-dasharray=\"5 4\"" : "") + "/>\n";
     }
+    void down(double x, double y1, double y2) {
+        body_ += "<line x1=\"" + decimal(x, 1) + "\" x2=\"" + decimal(x, 1) + "\" y1=\"" + decimal(y1, 1) +
+                 "\" y2=\"" + decimal(y2, 1) + "\" stroke=\"#14506e\" stroke-width=\"2\"/>\n";
+    }
     void text(double x, double y, const std::string& words, const char* style, const char* anchor = "start") {
         body_ += "<text x=\"" + decimal(x, 1) + "\" y=\"" + decimal(y, 1) + "\" text-anchor=\"" + anchor +
                  "\" style=\"" + style + "\">" + xml(words) + "</text>\n";
@@ -89,9 +93,15 @@ std::vector<Connection> connections(const Bench& bench, const std::set<std::stri
         }
         out.push_back(std::move(c));
     }
-    // Instruments at one port together.
-    std::stable_sort(out.begin(), out.end(),
-                     [](const auto& a, const auto& b) { return a.port.empty() < b.port.empty(); });
+    // Instruments at one port together, in the order of the bench; those at none last.
+    std::vector<std::string> ports;
+    for (const auto& c : out) {
+        if (!c.port.empty() && std::find(ports.begin(), ports.end(), c.port) == ports.end())
+            ports.push_back(c.port);
+    }
+    std::stable_sort(out.begin(), out.end(), [&](const auto& a, const auto& b) {
+        return std::find(ports.begin(), ports.end(), a.port) < std::find(ports.begin(), ports.end(), b.port);
+    });
     return out;
 }
 
@@ -128,8 +138,14 @@ std::string diagram_svg(const std::vector<Connection>& list, const std::string& 
         const double y = top + row * static_cast<double>(i) + 36;
         if (!c.port.empty()) {
             drawing.line(unit_x + unit_w, tool_x, y, c.role == "unit");
-            drawing.box(unit_x + unit_w - 7, y - 7, 14, 14, "#14506e", "#14506e", 7);
-            drawing.text(unit_x + unit_w - 14, y + 4, shortened(c.port, 20), plain, "end");
+            // One port may serve several instruments: its lines meet.
+            const bool same = i > 0 && list[i - 1].port == c.port;
+            if (same) {
+                drawing.down(unit_x + unit_w, y - row, y);
+            } else {
+                drawing.box(unit_x + unit_w - 7, y - 7, 14, 14, "#14506e", "#14506e", 7);
+                drawing.text(unit_x + unit_w - 14, y + 4, shortened(c.port, 20), plain, "end");
+            }
         }
         for (std::size_t k = 0; k < c.parts.size(); ++k) {
             const double x = parts_x + static_cast<double>(k) * (part_w + part_gap);

@@ -51,6 +51,7 @@ void LivePage::say(const std::string& what) {
 void LivePage::finish(const std::string& state, bool with_report) {
     state_ = state;
     with_report_ = with_report;
+    progress_.at_most = false;
     doing_.clear();
     draw_curves();
     write_file(folder_ / live_file, page(false));

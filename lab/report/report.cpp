@@ -253,7 +253,7 @@ std::string result_words(const PointRecord& point) {
     for (const auto& result : point.results) {
         std::string words = result.name;
         std::replace(words.begin(), words.end(), '_', ' ');
-        text += (text.empty() ? "" : "; ") + words + " " + format(result.value);
+        text += (text.empty() ? "" : "; ") + words + " " + format(result.value, 4);
     }
     return text;
 }

@@ -1,0 +1,121 @@
+// A bench with an instrument of each kind and a campaign put together from parts, for command tests.
+#pragma once
+
+#include <map>
+
+#include "lab/tally/tally.hpp"
+#include "tests/cli/program.hpp"
+
+struct Stand {
+    TestFolder folder;
+    std::string campaign_keys;  // in [campaign]
+    std::string tests;          // [[test]] and what follows
+    std::string watches;
+    std::string simulation;  // in [simulation] and further tables
+    std::string paths;
+    std::string unit_extra;                              // further tables of the simulated unit
+    std::map<std::string, std::string> instrument_keys;  // by role
+    std::map<std::string, std::string> addresses;        // by role; simulated without
+
+    // Packet counts at a level, optionally judged.
+    static std::string counting(const std::string& name, const std::string& more) {
+        return "[[test]]\nname = \"" + name +
+               "\"\nprocedure = \"receiver.error-rate\"\ninstrument = \"counter\"\n"
+               "parameters = { packets = \"100\" }\n"
+               "settings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\" }\n" +
+               more;
+    }
+    // The level of a line of the unit, judged against a bound of its own rulebook.
+    static std::string scanning(const std::string& name, const std::string& more) {
+        return "[[test]]\nname = \"" + name +
+               "\"\nprocedure = \"emission.scan\"\nparameters = { start = \"1 MHz\", stop = \"2 MHz\", "
+               "bandwidth "
+               "= \"9 kHz\", dwell = \"100 us\", detector = \"peak\", points = \"101\" }\n" +
+               more;
+    }
+    static std::string axis(const std::string& name, const std::string& rest) {
+        return "[[test.sweep]]\naxis = \"" + name + "\"\n" + rest + "\n";
+    }
+
+    void write() const {
+        std::string bench = "[bench]\nname = \"b\"\n";
+        const auto add = [&](const std::string& role, const std::string& dialect, const std::string& port) {
+            const auto address = addresses.find(role);
+            const auto keys = instrument_keys.find(role);
+            bench += "[[instrument]]\nrole = \"" + role + "\"\nname = \"x\"\naddress = \"" +
+                     (address == addresses.end() ? "simulated" : address->second) + "\"\ndialect = \"" +
+                     dialect + "\"\nconnected_to = \"" + port +
+                     "\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 ms\"\nlongest_move = \"1 s\"\n" +
+                     (keys == instrument_keys.end() ? "" : keys->second);
+        };
+        add("analyser", "scpi-analyser", "out");
+        add("generator", "scpi-generator", "in");
+        add("attenuator", "scpi-attenuator", "");
+        add("power-meter", "scpi-power-meter", "");
+        add("counter", "scpi-counter", "in");
+        add("table", "scpi-positioner", "");
+        add("supply", "scpi-supply", "power");
+        add("unit", "unit-control", "control");
+        folder.write("bench.toml",
+                     bench + paths + "[simulation]\nunit = \"unit.toml\"\ninstant = true\n" + simulation);
+        folder.write(
+            "unit.toml",
+            "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\nmode = \"a\"\n"
+            "[[line]]\nport = \"out\"\nfrequency = \"1.5 MHz\"\nlevel = \"50 dBuV\"\n"
+            "[[line]]\nport = \"out\"\nwhen = { state = \"loud\" }\nfrequency = \"1.2 MHz\"\nlevel = "
+            "\"70 dBuV\"\n"
+            "[[wire]]\nfrom = \"generator\"\nto = \"power-meter\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
+            "[[wire]]\nfrom = \"generator\"\nto = \"in\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
+            "[[receiver]]\nport = \"in\"\nhalf = \"-90 dBm\"\nwidth = \"1 dB\"\npacket_bits = 100\n"
+            "[[draw]]\ncurrent = \"40 mA\"\n"
+            "[[draw]]\nwhen = { state = \"loud\" }\ncurrent = \"80 mA\"\n" +
+                unit_extra);
+        folder.write(
+            "own.toml",
+            "[rulebook]\nid = \"own\"\ntitle = \"own\"\nstandard = \"house rules\"\nedition = \"1\"\n"
+            "basis = \"made up\"\n" +
+                rule("loud", "highest_level", "dBuV", "max = \"60 dBuV\"") +
+                rule("sensitivity", "sensitivity", "dBm", "max = \"-85 dBm\"") +
+                rule("errors", "packet_error_ratio", "%", "max = \"1 %\"") +
+                rule("loss", "loss", "dB", "max = \"3 dB\""));
+        folder.write("campaign.toml",
+                     "[campaign]\ntitle = \"t\"\nbench = \"bench.toml\"\nrulebooks = [\"own.toml\"]\n"
+                     "settings = { \"supply.voltage\" = \"5 V\", \"supply.output\" = \"ON\" }\n" +
+                         campaign_keys + "[unit]\nmaker = \"m\"\nmodel = \"Skerry-2\"\nserial = \"7\"\n" +
+                         tests + watches);
+    }
+    Said call(std::vector<std::string> arguments) const {
+        write();
+        return rare_tally(folder.path(), std::move(arguments));
+    }
+    Said run(std::vector<std::string> more = {}) const {
+        more.insert(more.begin(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"});
+        return call(std::move(more));
+    }
+    rt::RunRecord record() const { return rt::Tally::open(folder / "run").read(); }
+
+  private:
+    static std::string rule(const std::string& id, const std::string& what, const std::string& unit,
+                            const std::string& bound) {
+        return "[[rule]]\nid = \"" + id + "\"\ntitle = \"" + id +
+               "\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"" + what + "\"\nunit = \"" + unit +
+               "\"\nkind = \"bound\"\n" + bound + "\nconfidence = \"sure\"\n";
+    }
+};
+
+inline std::vector<const rt::EventRecord*> events(const rt::RunRecord& run, const std::string& kind) {
+    std::vector<const rt::EventRecord*> out;
+    for (const auto& event : run.events) {
+        if (event.kind == kind) out.push_back(&event);
+    }
+    return out;
+}
+
+inline std::vector<const rt::PointRecord*> points(const rt::RunRecord& run, rt::PointKind kind,
+                                                  const std::string& test = "") {
+    std::vector<const rt::PointRecord*> out;
+    for (const auto& point : run.points) {
+        if (point.kind == kind && (test.empty() || point.test == test)) out.push_back(&point);
+    }
+    return out;
+}
