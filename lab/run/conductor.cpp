@@ -68,6 +68,11 @@ void Conductor::know(const RunRecord& earlier) {
         for (const PointRecord* record : open[name]) {
             const PlannedTest* planned = plan_.find(record->test);
             if (!planned) continue;
+            if (record->kind == PointKind::trial) {
+                Point trial;
+                trial.id = id_of(*record);
+                stability.vouch({planned, trial, record->position, true});
+            }
             for (const auto& point : planned->points) {
                 if (point.id == id_of(*record)) stability.vouch({planned, point, record->position});
             }
@@ -300,7 +305,7 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
         trials.push_back(std::move(record));
     }
     const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold};
-    add(&planned, maker_.conclude(job, ++position_, search, trials));
+    add(&planned, maker_.conclude(job, ++position_, search, trials), &point);
     return Flow::go;
 }
 
@@ -323,7 +328,7 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
         out = record;
         const bool failed = std::any_of(record.findings.begin(), record.findings.end(),
                                         [](const Finding& f) { return f.verdict == Verdict::fail; });
-        add(&planned, std::move(record));
+        add(&planned, std::move(record), job.point);
         if (flow != Flow::go || !failed || !options_.ask_at_failure) return flow;
         const auto reply =
             listener_.ask({Request::Kind::failure, job.test->name, out.label + " has failed", true});
@@ -331,7 +336,7 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
     }
 }
 
-void Conductor::add(const PlannedTest* planned, PointRecord record) {
+void Conductor::add(const PlannedTest* planned, PointRecord record, const Point* point) {
     const std::uint64_t id = id_of(record);
     const auto before = std::max(attempts_.contains(id) ? attempts_[id] : 0,
                                  earlier_attempts_.contains(id) ? earlier_attempts_[id] : 0);
@@ -347,132 +352,15 @@ void Conductor::add(const PlannedTest* planned, PointRecord record) {
     last_ended_ = record.ended;
     PointRecord shown = record;
     if (record.standing == Standing::voided) withdraw(shown);
-    if (planned && record.kind != PointKind::check) {
-        for (auto& stability : stabilities_) {
-            if (!stability.covers(record.test)) continue;
-            const auto* point = [&]() -> const Point* {
-                for (const auto& p : planned->points) {
-                    if (p.id == id) return &p;
-                }
-                return nullptr;
-            }();
-            if (point) stability.vouch({planned, *point, record.position});
-        }
+    for (auto& stability : stabilities_) {
+        if (!point || !stability.covers(record.test)) continue;
+        stability.vouch({planned, *point, record.position, record.kind == PointKind::trial});
     }
     if (remembered_.contains(record.test)) {
         if (!records_[record.test].contains(id)) record_order_[record.test].push_back(id);
         records_[record.test][id] = record;
     }
     listener_.point_done(shown, pace_.progress());
-}
-
-void Conductor::note_clock(const PointRecord& record) {
-    const double step = seconds_between(last_ended_, record.started);
-    if (last_ended_.empty() || step > -1) return;
-    maker_.note("clock", "the clock was set back by " + format({-step, Unit::second}) + " before point " +
-                             std::to_string(record.position));
-}
-
-void Conductor::flush_watches() {
-    for (const auto& event : watches_.take_events()) {
-        tally_.add(event);
-        listener_.event(event);
-    }
-    tally_.add(watches_.take_samples());
-}
-
-Conductor::Flow Conductor::heed_watches(PointRecord& record, bool& again) {
-    const auto seen = watches_.take_worst();
-    if (!seen) return Flow::go;
-    switch (seen->watch->action) {
-        case Watch::Action::note:
-            record.notes.push_back("while it was measured: " + seen->text);
-            return Flow::go;
-        case Watch::Action::drop:
-        case Watch::Action::stop:
-            record.standing = Standing::voided;
-            record.standing_reason = seen->text;
-            if (seen->watch->action == Watch::Action::drop) return Flow::go;
-            maker_.note("watch", seen->text + ": the run stops");
-            return Flow::stop;
-        case Watch::Action::pause:
-            break;
-    }
-    again = true;
-    return wait_for_watches(*seen);
-}
-
-Conductor::Flow Conductor::wait_for_watches(const WatchKeeper::Seen& seen) {
-    maker_.note("pause", seen.text + ": waiting until it is in order again");
-    const auto deadline =
-        std::chrono::steady_clock::now() + std::chrono::duration<double>(seen.watch->longest_pause_s);
-    while (!watches_.all_inside()) {
-        if (listener_.stop()) return Flow::stop;
-        if (std::chrono::steady_clock::now() >= deadline) {
-            maker_.note("watch", seen.text + ": still outside after " +
-                                     format({seen.watch->longest_pause_s, Unit::second}) + ": the run stops");
-            return Flow::stop;
-        }
-        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seen.watch->every_s, 0.2)));
-        watches_.look();
-    }
-    watches_.take_worst();
-    return Flow::go;
-}
-
-Conductor::Flow Conductor::check(Stability& stability) {
-    const Test& test = stability.recheck().test;
-    Point point;
-    point.id = point_id(test.name, test.sweep, point);
-    PointRecord record;
-    try {
-        record =
-            maker_.make({&test, plan_.bench->find(test.instrument), &test.sweep, &point, PointKind::check},
-                        ++position_, watches_);
-    } catch (const Interruption& interruption) {
-        return interrupted(interruption.reply);
-    }
-    const auto reason = stability.put(record);
-    if (stability.reference()) tally_.set_fact("recheck." + test.name, exact(*stability.reference()));
-    add(nullptr, std::move(record));
-    return reason ? recover(stability, *reason) : Flow::go;
-}
-
-// Points since the last good check lose their verdicts; their calibrations are made again, the check gets a
-// new reference, and they are measured once more. What then fails the check again stays without verdict.
-Conductor::Flow Conductor::recover(Stability& stability, const std::string& reason) {
-    const std::vector<Vouched> doubtful = stability.take();
-    std::vector<std::size_t> positions;
-    for (const auto& vouched : doubtful) {
-        positions.push_back(vouched.position);
-        records_[vouched.planned->test->name].erase(vouched.point.id);
-    }
-    tally_.void_points(positions, reason);
-    maker_.note("drift",
-                reason + "; " + std::to_string(positions.size()) +
-                    (positions.size() == 1 ? " point loses its verdict" : " points lose their verdict") +
-                    (recovering_ ? "" : " and will be measured again"));
-    if (recovering_) return Flow::go;
-    recovering_ = true;
-    Flow flow = Flow::go;
-    std::set<std::string> remade;
-    for (const auto& vouched : doubtful) {
-        for (const auto& need : vouched.planned->test->needs) {
-            const PlannedTest* provider = plan_.provider(need);
-            if (flow == Flow::go && provider && remade.insert(need).second)
-                flow = make_calibration(*provider);
-        }
-    }
-    stability.forget();
-    if (flow == Flow::go) flow = check(stability);
-    for (const auto& vouched : doubtful) {
-        if (flow != Flow::go) break;
-        flow = before_point(*vouched.planned);
-        if (flow == Flow::go) flow = one(*vouched.planned, vouched.planned->test->sweep, vouched.point);
-    }
-    if (flow == Flow::go) flow = check(stability);
-    recovering_ = false;
-    return flow;
 }
 
 }  // namespace rt

@@ -46,7 +46,8 @@ class Conductor {
     Flow measure(const PlannedTest& planned, const PointJob& job, PointRecord& out);
     Flow heed_watches(PointRecord& record, bool& again);
     Flow wait_for_watches(const WatchKeeper::Seen& seen);
-    void add(const PlannedTest* planned, PointRecord record);
+    // `point` is what a recheck vouches for; none for a check itself.
+    void add(const PlannedTest* planned, PointRecord record, const Point* point);
 
     Flow check(Stability& stability);
     Flow recover(Stability& stability, const std::string& reason);

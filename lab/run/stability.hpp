@@ -17,6 +17,7 @@ struct Vouched {
     const PlannedTest* planned;
     Point point;  // of a search, without its axis
     std::size_t position;
+    bool trial = false;  // of a search: measured again with its search, not by itself
 };
 
 // One recheck as the run goes on.

@@ -4,12 +4,12 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include <algorithm>
 #include <cerrno>
 #include <cstring>
 
 #include "core/base/error.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/tally/read_run.hpp"
 #include "lab/tally/schema.hpp"
 #include "lab/tally/sqlite.hpp"
 
@@ -47,19 +47,11 @@ VerdictCounts RunRecord::counts() const {
     return counts;
 }
 
-static constexpr const char* kind_names[] = {"point", "trial", "threshold", "check"};
-static constexpr const char* standing_names[] = {"valid", "superseded", "void"};
-
 static const char* name(PointKind kind) {
     return kind_names[static_cast<std::size_t>(kind)];
 }
 static const char* name(Standing standing) {
     return standing_names[static_cast<std::size_t>(standing)];
-}
-template <class Enum, std::size_t n>
-static Enum parse(const char* const (&names)[n], const std::string& text) {
-    const auto at = std::find(std::begin(names), std::end(names), text);
-    return static_cast<Enum>((at == std::end(names) ? std::begin(names) : at) - std::begin(names));
 }
 
 // One process writes a run. The lock goes with the process, however it ends.
@@ -275,93 +267,6 @@ void Tally::set_fact(const std::string& name, const std::string& value) {
     state_->add_fact.run(name, value);
 }
 
-namespace {
-
-Unit unit_of(const std::string& symbol) {
-    const auto spelling = parse_unit(symbol);
-    return spelling ? spelling->unit : Unit::none;
-}
-
-void read_points(Database& db, RunRecord& run) {
-    Statement points(db,
-                     "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
-                     "capture_sha256, capture_bytes, attempt, kind, standing, standing_reason FROM point "
-                     "ORDER BY position");
-    std::map<long long, std::size_t> index;
-    while (points.step()) {
-        PointRecord p;
-        p.position = static_cast<std::size_t>(points.whole(0));
-        p.id = points.text(1), p.test = points.text(2), p.label = points.text(3);
-        p.started = points.text(4), p.ended = points.text(5);
-        p.capture = {points.text(6), points.text(7), points.text(8),
-                     static_cast<std::uint64_t>(points.whole(9))};
-        p.attempt = static_cast<std::size_t>(points.whole(10));
-        p.kind = parse<PointKind>(kind_names, points.text(11));
-        p.standing = parse<Standing>(standing_names, points.text(12));
-        p.standing_reason = points.text(13);
-        index[points.whole(0)] = run.points.size();
-        run.points.push_back(std::move(p));
-    }
-    const auto point = [&](const Statement& s) -> PointRecord& {
-        return run.points.at(index.at(s.whole(0)));
-    };
-    Statement settings(db, "SELECT point, kind, name, value FROM setting ORDER BY point, kind, number");
-    while (settings.step()) {
-        auto& list = settings.text(1) == "axis" ? point(settings).axes : point(settings).parameters;
-        list.emplace_back(settings.text(2), settings.text(3));
-    }
-    Statement results(db, "SELECT point, name, value, unit, uncertainty FROM result ORDER BY point, number");
-    while (results.step()) {
-        point(results).results.push_back(
-            {results.text(1), {results.number(2).value_or(0), unit_of(results.text(3))}, results.number(4)});
-    }
-    Statement findings(
-        db,
-        "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
-        "at_value, at_unit, points_judged, points_beyond, at_offset FROM finding ORDER BY point, number");
-    while (findings.step()) {
-        Finding f;
-        f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
-        f.unit = unit_of(findings.text(4));
-        f.limit = findings.number(5), f.value = findings.number(6), f.margin = findings.number(7);
-        f.verdict = parse_verdict(findings.text(8)).value_or(Verdict::none);
-        f.reason = findings.text(9);
-        if (const auto at = findings.number(10)) f.at = Quantity{*at, unit_of(findings.text(11))};
-        f.points_judged = static_cast<std::size_t>(findings.whole(12));
-        f.points_beyond = static_cast<std::size_t>(findings.whole(13));
-        f.at_offset = findings.whole(14) != 0;
-        point(findings).findings.push_back(std::move(f));
-    }
-    Statement attachments(db,
-                          "SELECT point, path, kind, sha256, bytes FROM attachment ORDER BY point, number");
-    while (attachments.step()) {
-        point(attachments)
-            .attachments.push_back({attachments.text(1), attachments.text(2), attachments.text(3),
-                                    static_cast<std::uint64_t>(attachments.whole(4))});
-    }
-    Statement remarks(db, "SELECT point, finding, text FROM remark ORDER BY point, finding, number");
-    while (remarks.step()) {
-        auto& p = point(remarks);
-        const auto finding = static_cast<std::size_t>(remarks.whole(1));
-        (finding == 0 ? p.notes : p.findings.at(finding - 1).deviations).push_back(remarks.text(2));
-    }
-}
-
-// Superseded points apart; the findings of void ones without verdict.
-void sort_standing(RunRecord& run) {
-    const auto aside = std::stable_partition(run.points.begin(), run.points.end(), [](const PointRecord& p) {
-        return p.standing != Standing::superseded;
-    });
-    run.superseded.assign(std::make_move_iterator(aside), std::make_move_iterator(run.points.end()));
-    run.points.erase(aside, run.points.end());
-    for (auto& point : run.points) {
-        if (point.standing != Standing::voided) continue;
-        withdraw(point);
-    }
-}
-
-}  // namespace
-
 VerdictCounts Tally::counts() {
     Statement rows(
         state_->database,
@@ -376,46 +281,7 @@ VerdictCounts Tally::counts() {
 }
 
 RunRecord Tally::read() {
-    Database& db = state_->database;
-    Transaction one_state(db, "BEGIN");
-    RunRecord run;
-    Statement facts(db, "SELECT name, value FROM fact");
-    while (facts.step()) run.facts[facts.text(0)] = facts.text(1);
-    Statement files(db, "SELECT path, kind, sha256, reference FROM file ORDER BY path");
-    while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2), files.text(3)});
-    Statement instruments(db,
-                          "SELECT role, name, serial, identity, calibration_due, connected_to, address "
-                          "FROM instrument ORDER BY role");
-    while (instruments.step()) {
-        run.instruments.push_back({instruments.text(0), instruments.text(1), instruments.text(2),
-                                   instruments.text(3), instruments.text(4), instruments.text(5),
-                                   instruments.text(6)});
-    }
-    Statement tests(
-        db, "SELECT name, title, procedure, instrument, note, points_planned FROM test ORDER BY number");
-    while (tests.step()) {
-        run.tests.push_back({tests.text(0), tests.text(1), tests.text(2), tests.text(3), tests.text(4),
-                             static_cast<std::size_t>(tests.whole(5))});
-    }
-    read_points(db, run);
-    sort_standing(run);
-    Statement events(db, "SELECT time, kind, text, seconds FROM event ORDER BY number");
-    while (events.step()) {
-        run.events.push_back({events.text(0), events.text(1), events.text(2), events.number(3).value_or(0)});
-    }
-    Statement samples(db, "SELECT time, watch, value, unit FROM sample ORDER BY number");
-    while (samples.step()) {
-        run.samples.push_back(
-            {samples.text(0), samples.text(1), samples.number(2).value_or(0), unit_of(samples.text(3))});
-    }
-    Statement calibrations(
-        db, "SELECT name, test, taken, valid_until, path, sha256, invalid FROM calibration ORDER BY number");
-    while (calibrations.step()) {
-        run.calibrations.push_back({calibrations.text(0), calibrations.text(1), calibrations.text(2),
-                                    calibrations.text(3), calibrations.text(4), calibrations.text(5),
-                                    calibrations.text(6)});
-    }
-    return run;
+    return read_run(state_->database);
 }
 
 }  // namespace rt

@@ -177,7 +177,7 @@ TEST_CASE("the campaign in the documentation is a good one") {
 
 TEST_CASE("commands in the documentation exist") {
     for (const char* file : {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md",
-                             "docs/simulation.md", "docs/campaigns.md"}) {
+                             "docs/simulation.md", "docs/campaigns.md", "docs/bench.md"}) {
         const std::string text = rt::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);

@@ -131,12 +131,7 @@ TEST_CASE("a threshold search finds the level, and carried on it is the same sea
                                 std::to_string(cut) + "; DELETE FROM remark WHERE point > " +
                                 std::to_string(cut) + "; DELETE FROM point WHERE position > " +
                                 std::to_string(cut);
-        REQUIRE(
-            wait_for(start_in(
-                stand.folder.path(), "/usr/bin/env",
-                {"python3", "-c",
-                 "import sqlite3,sys; c=sqlite3.connect('run/tally.sqlite'); c.executescript(sys.argv[1])",
-                 sql})) == 0);
+        alter(stand.folder / "run", sql);
     }
     CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);
     const auto whole = stand.record();

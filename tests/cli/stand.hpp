@@ -1,6 +1,9 @@
 // A bench with an instrument of each kind and a campaign put together from parts, for command tests.
 #pragma once
 
+#include <doctest/doctest.h>
+#include <sqlite3.h>
+
 #include <map>
 
 #include "lab/tally/tally.hpp"
@@ -45,7 +48,8 @@ struct Stand {
             bench += "[[instrument]]\nrole = \"" + role + "\"\nname = \"x\"\naddress = \"" +
                      (address == addresses.end() ? "simulated" : address->second) + "\"\ndialect = \"" +
                      dialect + "\"\nconnected_to = \"" + port +
-                     "\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 ms\"\nlongest_move = \"1 s\"\n" +
+                     "\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 "
+                     "ms\"\nlongest_move = \"1 s\"\n" +
                      (keys == instrument_keys.end() ? "" : keys->second);
         };
         add("analyser", "scpi-analyser", "out");
@@ -118,4 +122,12 @@ inline std::vector<const rt::PointRecord*> points(const rt::RunRecord& run, rt::
         if (point.kind == kind && (test.empty() || point.test == test)) out.push_back(&point);
     }
     return out;
+}
+
+// Changes a tally behind the program's back.
+inline void alter(const std::filesystem::path& run, const std::string& sql) {
+    sqlite3* database = nullptr;
+    REQUIRE(sqlite3_open((run / rt::tally_file).c_str(), &database) == SQLITE_OK);
+    CHECK(sqlite3_exec(database, sql.c_str(), nullptr, nullptr, nullptr) == SQLITE_OK);
+    sqlite3_close(database);
 }

@@ -1,0 +1,95 @@
+#include "lab/report/report_figures.hpp"
+
+#include <algorithm>
+
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/figure.hpp"
+#include "lab/report/sweep_figure.hpp"
+
+namespace rt {
+namespace {
+
+// The points that get a figure: in every test those that a reader wants to see first.
+std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t most,
+                                               ReportFigures& figures) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    std::vector<const PointRecord*> chosen;
+    for (const auto& point : run.points) {
+        if (point.capture.kind == "spectrum" && point.kind == PointKind::point)
+            by_test[point.test].push_back(&point);
+    }
+    const auto worst = [](const PointRecord& p) {
+        Finding unjudged;
+        unjudged.verdict = Verdict::pass;
+        const auto at = std::min_element(p.findings.begin(), p.findings.end(), reads_before);
+        return at == p.findings.end() ? unjudged : *at;
+    };
+    for (auto& [test, points] : by_test) {
+        std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
+            return reads_before(worst(*a), worst(*b));
+        });
+        if (points.size() > most) {
+            figures.left_out[test] = points.size() - most;
+            points.resize(most);
+        }
+        chosen.insert(chosen.end(), points.begin(), points.end());
+    }
+    return chosen;
+}
+
+// Curves over the sweep of each test whose captures are no figures of their own, or are many.
+std::map<std::string, Figure> sweep_figures(const RunRecord& run) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    for (const auto& point : run.points) {
+        if (point.kind != PointKind::check) by_test[point.test].push_back(&point);
+    }
+    std::map<std::string, Figure> out;
+    for (const auto& [test, points] : by_test) {
+        if (auto figure = sweep_figure(points, test)) out.emplace(test, std::move(*figure));
+    }
+    return out;
+}
+
+}  // namespace
+
+ReportFigures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
+    ReportFigures figures;
+    const auto chosen = points_to_draw(run.record(), most, figures);
+    const auto sweeps = sweep_figures(run.record());
+    const auto watches = watch_figures(run.record().samples);
+    if (chosen.empty() && sweeps.empty() && watches.empty()) return figures;
+    make_folder(folder / "figures");
+    Plotter plotter;
+    const auto further = [&](const Figure& figure, const std::string& name) {
+        figures.files.push_back(folder / "figures" / (slug(name) + ".svg"));
+        plotter.draw(figure, figures.files.back());
+    };
+    for (const auto& [test, figure] : sweeps) further(figure, "sweep-" + test);
+    for (std::size_t i = 0; i < watches.size(); ++i) further(watches[i], "watch-" + std::to_string(i + 1));
+    std::map<std::size_t, std::filesystem::path> files;
+    for (const PointRecord* point : chosen) {
+        const Outcome outcome = run.outcome_of(*point);
+        if (outcome.traces.empty() || outcome.traces.front().x.empty()) continue;
+        std::vector<RuleRef> rules;
+        for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
+        const auto stem = std::filesystem::path(point->capture.file).stem().string();
+        const auto file = folder / "figures" / (stem + ".svg");
+        plotter.draw(
+            trace_figure(outcome.traces.front(), point->test + ": " + point->label, rules, point->findings),
+            file);
+        files[point->position] = file;
+    }
+    plotter.finish();
+    std::size_t next = 0;
+    for (const auto& [test, figure] : sweeps) figures.sweeps[test] = base64(read_file(figures.files[next++]));
+    for (std::size_t i = 0; i < watches.size(); ++i)
+        figures.watches.push_back(base64(read_file(figures.files[next++])));
+    for (const auto& [position, file] : files) {
+        figures.svg[position] = base64(read_file(file));
+        figures.files.push_back(file);
+    }
+    return figures;
+}
+
+}  // namespace rt

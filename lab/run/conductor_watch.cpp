@@ -1,0 +1,121 @@
+// What a conductor does about watches, rechecks and clocks.
+#include <algorithm>
+#include <thread>
+
+#include "core/base/text.hpp"
+#include "lab/clock.hpp"
+#include "lab/run/conductor.hpp"
+
+namespace rt {
+
+void Conductor::note_clock(const PointRecord& record) {
+    const double step = seconds_between(last_ended_, record.started);
+    if (last_ended_.empty() || step > -1) return;
+    maker_.note("clock", "the clock was set back by " + format({-step, Unit::second}) + " before point " +
+                             std::to_string(record.position));
+}
+
+void Conductor::flush_watches() {
+    for (const auto& event : watches_.take_events()) {
+        tally_.add(event);
+        listener_.event(event);
+    }
+    tally_.add(watches_.take_samples());
+}
+
+Conductor::Flow Conductor::heed_watches(PointRecord& record, bool& again) {
+    const auto seen = watches_.take_worst();
+    if (!seen) return Flow::go;
+    switch (seen->watch->action) {
+        case Watch::Action::note:
+            record.notes.push_back("while it was measured: " + seen->text);
+            return Flow::go;
+        case Watch::Action::drop:
+        case Watch::Action::stop:
+            record.standing = Standing::voided;
+            record.standing_reason = seen->text;
+            if (seen->watch->action == Watch::Action::drop) return Flow::go;
+            maker_.note("watch", seen->text + ": the run stops");
+            return Flow::stop;
+        case Watch::Action::pause:
+            break;
+    }
+    again = true;
+    return wait_for_watches(*seen);
+}
+
+Conductor::Flow Conductor::wait_for_watches(const WatchKeeper::Seen& seen) {
+    maker_.note("pause", seen.text + ": waiting until it is in order again");
+    const auto deadline =
+        std::chrono::steady_clock::now() + std::chrono::duration<double>(seen.watch->longest_pause_s);
+    while (!watches_.all_inside()) {
+        if (listener_.stop()) return Flow::stop;
+        if (std::chrono::steady_clock::now() >= deadline) {
+            maker_.note("watch", seen.text + ": still outside after " +
+                                     format({seen.watch->longest_pause_s, Unit::second}) + ": the run stops");
+            return Flow::stop;
+        }
+        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seen.watch->every_s, 0.2)));
+        watches_.look();
+    }
+    watches_.take_worst();
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::check(Stability& stability) {
+    const Test& test = stability.recheck().test;
+    Point point;
+    point.id = point_id(test.name, test.sweep, point);
+    PointRecord record;
+    try {
+        record =
+            maker_.make({&test, plan_.bench->find(test.instrument), &test.sweep, &point, PointKind::check},
+                        ++position_, watches_);
+    } catch (const Interruption& interruption) {
+        return interrupted(interruption.reply);
+    }
+    const auto reason = stability.put(record);
+    if (stability.reference()) tally_.set_fact("recheck." + test.name, exact(*stability.reference()));
+    add(nullptr, std::move(record), nullptr);
+    return reason ? recover(stability, *reason) : Flow::go;
+}
+
+// Points since the last good check lose their verdicts; their calibrations are made again, the check gets a
+// new reference, and they are measured once more. What then fails the check again stays without verdict.
+Conductor::Flow Conductor::recover(Stability& stability, const std::string& reason) {
+    const std::vector<Vouched> doubtful = stability.take();
+    std::vector<std::size_t> positions;
+    for (const auto& vouched : doubtful) {
+        positions.push_back(vouched.position);
+        records_[vouched.planned->test->name].erase(vouched.point.id);
+    }
+    tally_.void_points(positions, reason);
+    maker_.note("drift",
+                reason + "; " + std::to_string(positions.size()) +
+                    (positions.size() == 1 ? " point loses its verdict" : " points lose their verdict") +
+                    (recovering_ ? "" : " and will be measured again"));
+    if (recovering_) return Flow::go;
+    recovering_ = true;
+    Flow flow = Flow::go;
+    std::set<std::string> remade;
+    for (const auto& vouched : doubtful) {
+        for (const auto& need : vouched.planned->test->needs) {
+            const PlannedTest* provider = plan_.provider(need);
+            if (flow == Flow::go && provider && remade.insert(need).second)
+                flow = make_calibration(*provider);
+        }
+    }
+    stability.forget();
+    if (flow == Flow::go) flow = check(stability);
+    for (const auto& vouched : doubtful) {
+        if (flow != Flow::go) break;
+        if (vouched.trial) continue;
+        flow = before_point(*vouched.planned);
+        if (flow == Flow::go) flow = one(*vouched.planned, vouched.planned->test->sweep, vouched.point);
+    }
+    if (flow == Flow::go) flow = check(stability);
+    recovering_ = false;
+    return flow;
+}
+
+}  // namespace rt

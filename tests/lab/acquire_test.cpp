@@ -1,0 +1,191 @@
+// Captures out of instruments of every kind that answer wrongly: one clear error, never a number that looks
+// valid.
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cstring>
+#include <functional>
+#include <limits>
+
+#include "lab/bench/acquire.hpp"
+#include "tests/expect_error.hpp"
+#include "tests/lab/fake_instrument.hpp"
+
+using namespace rt;
+
+namespace {
+
+std::string block(const std::vector<double>& values) {
+    std::string bytes(values.size() * sizeof(double), '\0');
+    std::memcpy(bytes.data(), values.data(), bytes.size());
+    const std::string length = std::to_string(bytes.size());
+    return "#" + std::to_string(length.size()) + length + bytes + "\n";
+}
+
+bool has(const std::string& line, const char* part) {
+    return line.find(part) != std::string::npos;
+}
+
+// An instrument with a shipped dialect whose answers come from `special` first, then from what is usual.
+struct Odd {
+    std::function<std::string(const std::string&)> special;
+    FakeInstrument fake;
+    Instrument instrument;
+
+    Odd(const char* role, const char* dialect, std::function<std::string(const std::string&)> answers)
+        : special(std::move(answers)),
+          fake([this](const std::string& line) { return reply(line); }),
+          instrument(fake.instrument()) {
+        instrument.role = role;
+        instrument.dialect =
+            read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / (std::string(dialect) + ".toml"));
+    }
+    InstrumentRole role() { return InstrumentRole(ScpiSession(instrument, instrument.address)); }
+
+  private:
+    std::string reply(const std::string& line) {
+        const std::string own = special(line);
+        if (!own.empty()) return own;
+        if (has(line, "OPC?")) return "1\n";
+        if (has(line, "QUES")) return "0\n";
+        if (has(line, "ERRor")) return "0,\"No error\"\n";
+        return "";
+    }
+};
+
+std::string counted(const std::string& answer, std::uint64_t packets = 10) {
+    Odd odd("counter", "scpi-counter",
+            [&](const std::string& line) { return has(line, "FETCh") ? answer : ""; });
+    auto role = odd.role();
+    return error_text(ErrorKind::bench, [&] { count(role, {packets, 0}); });
+}
+
+std::string powered(const std::string& answer) {
+    Odd odd("meter", "scpi-power-meter",
+            [&](const std::string& line) { return has(line, "READ") ? answer : ""; });
+    auto role = odd.role();
+    return error_text(ErrorKind::bench, [&] { read_power(role, {1e9, 1, 1}); });
+}
+
+}  // namespace
+
+TEST_CASE("counts that cannot be are refused") {
+    CHECK(counted("10,9,1000,3\n") == "(no error)");
+    CHECK(counted("10,9\n") ==
+          "counter: four whole numbers were expected for read_counts, the answer is \"10,9\"");
+    CHECK(counted("10,9,1000,3,7\n").find("four whole numbers") != std::string::npos);
+    CHECK(counted("10,9.5,1000,3\n").find("four whole numbers") != std::string::npos);
+    CHECK(counted("10,-9,1000,3\n").find("four whole numbers") != std::string::npos);
+    CHECK(counted("10,nan,1000,3\n").find("four whole numbers") != std::string::npos);
+    CHECK(counted("10,11,1000,3\n") == "counter: the counts contradict each other: \"10,11,1000,3\"");
+    CHECK(counted("10,9,3,1000\n").find("contradict") != std::string::npos);
+    // Fewer packets than were asked for are no error of the link.
+    Odd odd("counter", "scpi-counter",
+            [](const std::string& line) { return has(line, "FETCh") ? "7,7,0,0\n" : ""; });
+    auto role = odd.role();
+    CHECK(count(role, {10, 0}).trouble == "counter sent 7 packets, 10 were asked for");
+}
+
+TEST_CASE("a power that is no number, or comes with an error, is not taken") {
+    CHECK(powered("-12.5\n") == "(no error)");
+    CHECK(powered("loud\n") == "meter: a power was expected, the answer is \"loud\"");
+    CHECK(powered("9.9E37\n").find("a power was expected") != std::string::npos);
+    CHECK(powered("NAN\n").find("a power was expected") != std::string::npos);
+    bool once = true;
+    Odd odd("meter", "scpi-power-meter", [&](const std::string& line) -> std::string {
+        if (has(line, "READ")) return "-12.5\n";
+        if (has(line, "ERRor") && std::exchange(once, false)) return "-310,\"System error\"\n";
+        return "";
+    });
+    auto role = odd.role();
+    once = true;
+    CHECK(read_power(role, {1e9, 1, 1}).trouble == "meter reported error -310,\"System error\"");
+    Odd hot("meter", "scpi-power-meter", [](const std::string& line) -> std::string {
+        return has(line, "READ") ? "21\n" : has(line, "QUES") ? "8\n" : "";
+    });
+    auto hot_role = hot.role();
+    CHECK(read_power(hot_role, {1e9, 1, 1}).trouble ==
+          "meter overloaded: lower the power or put an attenuator before the sensor");
+}
+
+TEST_CASE("an oscilloscope's record of wrong length, step or content is refused") {
+    const auto recorded = [](const std::string& step, const std::string& data) {
+        Odd odd("scope", "scpi-oscilloscope", [&](const std::string& line) -> std::string {
+            if (has(line, "STEP?")) return step;
+            return has(line, "TRACe") ? data : "";
+        });
+        auto role = odd.role();
+        return error_text(ErrorKind::bench, [&] { record(role, {1e-6, 3, 1, {1}, 1, 0}); });
+    };
+    CHECK(recorded("1e-9\n", block({0, 0.5, 1})) == "(no error)");
+    CHECK(recorded("0\n", block({0, 0.5, 1})) == "scope: the time between samples is 0 s");
+    CHECK(recorded("soon\n", block({0, 0.5, 1})) ==
+          "scope: answers \"soon\" to query_step, a number was expected");
+    CHECK(recorded("1e-9\n", block({0, 0.5})).find("has 16 bytes, 3 points of 8 bytes") != std::string::npos);
+    CHECK(recorded("1e-9\n", block({0, std::numeric_limits<double>::infinity(), 1})) ==
+          "scope: the record holds a voltage that is no number");
+}
+
+TEST_CASE("network data of wrong length or content is refused") {
+    const auto scanned = [](const std::string& data) {
+        Odd odd("vna", "scpi-network-analyser",
+                [&](const std::string& line) { return has(line, "TRACe") ? data : ""; });
+        auto role = odd.role();
+        return error_text(ErrorKind::bench, [&] { scan_network(role, {1e9, 2e9, 2, 1000}); });
+    };
+    CHECK(scanned(block({1, 0, 0.5, 0.1})) == "(no error)");
+    CHECK(scanned(block({1, 0})).find("has 16 bytes, 4 points") != std::string::npos);
+    CHECK(scanned(block({1, 0, std::numeric_limits<double>::quiet_NaN(), 0})) ==
+          "vna: the trace holds a parameter that is no number");
+}
+
+TEST_CASE("a setting that an instrument refuses is named, and so is a movement that does not end") {
+    Odd odd("generator", "scpi-generator", [n = 0](const std::string& line) mutable -> std::string {
+        return has(line, "ERRor") && n++ == 0 ? "-222,\"Data out of range\"\n" : "";
+    });
+    auto role = odd.role();
+    CHECK(error_text(ErrorKind::bench, [&] { role.set("level", "99 dBm"); }) ==
+          "the generator does not take level = \"99 dBm\": -222,\"Data out of range\"");
+    CHECK_NOTHROW(role.set("level", "9 dBm"));
+    Odd stuck("table", "scpi-positioner", [](const std::string& line) -> std::string {
+        return has(line, "ARRived") ? " " : "";  // never answers
+    });
+    stuck.instrument.longest_move_s = 0.2;
+    auto table = stuck.role();
+    CHECK(error_text(ErrorKind::bench, [&] {
+              table.set("angle", "10 deg");
+          }).find("did not answer within 0.5 s") != std::string::npos);
+}
+
+TEST_CASE("zero and calibrate are awaited, and what they report is heard") {
+    std::vector<std::string> heard;
+    Odd odd("meter", "scpi-power-meter", [&](const std::string& line) -> std::string {
+        heard.push_back(line);
+        return "";
+    });
+    auto role = odd.role();
+    role.zero();
+    CHECK(std::count(heard.begin(), heard.end(), "CALibration:ZERO;*OPC?") == 1);
+    CHECK(std::count(heard.begin(), heard.end(), "CALibration;*OPC?") == 1);
+    Odd bad("meter", "scpi-power-meter", [](const std::string& line) -> std::string {
+        return has(line, "ERRor") ? "-340,\"Calibration failed\"\n" : "";
+    });
+    auto failing = bad.role();
+    CHECK(error_text(ErrorKind::bench, [&] { failing.zero(); }) ==
+          "meter: zero failed: -340,\"Calibration failed\"");
+    CHECK(role.picture().empty());  // its dialect has none
+}
+
+TEST_CASE("the wrong instrument for a capture is a matter of the files, not of the bench") {
+    CHECK(std::string(kind_for(SpectrumSetup{})) == "analyser");
+    CHECK(std::string(kind_for(PowerSetup{})) == "power-meter");
+    CHECK(std::string(kind_for(CountSetup{})) == "counter");
+    Instrument instrument;
+    instrument.scan_bandwidth_hz = 1e6;
+    SpectrumSetup s;
+    s.start_hz = 0, s.stop_hz = 2.5e6, s.points = 100, s.dwell_s = 0.1;
+    CHECK(acquire_seconds(instrument, s) == doctest::Approx(0.3));
+    instrument.scan_bandwidth_hz.reset();
+    CHECK(acquire_seconds(instrument, s) == doctest::Approx(10));
+    CHECK(acquire_seconds(instrument, CountSetup{1000, 0.002}) == doctest::Approx(2));
+}

@@ -1,0 +1,332 @@
+// The parts of a run, each by itself: order, pace, calibrations, rechecks, recorded captures, settings.
+#include <doctest/doctest.h>
+
+#include <cmath>
+#include <thread>
+
+#include "core/base/text.hpp"
+#include "lab/clock.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/run/calibrations.hpp"
+#include "lab/run/pace.hpp"
+#include "lab/run/plan.hpp"
+#include "lab/run/recorded.hpp"
+#include "lab/run/setter.hpp"
+#include "lab/run/stability.hpp"
+#include "tests/expect_error.hpp"
+#include "tests/lab/folder.hpp"
+
+using namespace rt;
+
+namespace {
+
+// A campaign of tests of packet counts on a simulated bench.
+struct Loaded {
+    TestFolder folder;
+    RuleLibrary library;
+    Campaign campaign;
+    Bench bench;
+    Plan plan;
+
+    explicit Loaded(const std::string& tests, const std::string& paths = "") {
+        folder.write("unit.toml", "[unit]\nname = \"u\"\n[settings]\nmode = \"a\"\n");
+        std::string text = "[bench]\nname = \"b\"\n";
+        for (const auto& [role, dialect] :
+             std::vector<std::pair<std::string, std::string>>{{"counter", "scpi-counter"},
+                                                              {"generator", "scpi-generator"},
+                                                              {"power-meter", "scpi-power-meter"},
+                                                              {"supply", "scpi-supply"},
+                                                              {"unit", "unit-control"}}) {
+            text += "[[instrument]]\nrole = \"" + role +
+                    "\"\nname = \"x\"\naddress = \"simulated\"\ndialect = \"" + dialect +
+                    "\"\nconnected_to = \"in\"\n";
+        }
+        folder.write("bench.toml", text + paths + "[simulation]\nunit = \"unit.toml\"\ninstant = true\n");
+        const DiskFiles files(std::filesystem::path(RT_SOURCE) / "dialects");
+        campaign = read_campaign(
+            folder.write(
+                "campaign.toml",
+                "[campaign]\ntitle = \"t\"\n[unit]\nmaker = \"m\"\nmodel = \"x\"\nserial = 1\n" + tests),
+            library, files);
+        bench = read_bench(folder / "bench.toml", files);
+        plan = make_plan(campaign, bench);
+    }
+    std::string order() const {
+        std::string out;
+        for (const auto& stretch : plan.order) {
+            const Test& test = *plan.tests[stretch.test].test;
+            out += test.name;
+            for (const auto i : stretch.points)
+                out += " " + label(test.sweep, plan.tests[stretch.test].points[i]);
+            out += stretch.last ? ".\n" : "\n";
+        }
+        return out;
+    }
+};
+
+std::string counting(const std::string& name, const std::string& rest) {
+    return "[[test]]\nname = \"" + name +
+           "\"\nprocedure = \"receiver.error-rate\"\ninstrument = \"counter\"\n" + rest;
+}
+
+std::string slow(const std::string& name, const std::string& values) {
+    return "[[test.sweep]]\naxis = \"" + name + "\"\nvalues = " + values +
+           "\nsets = [\"unit.mode\"]\nslow = true\n";
+}
+
+PointRecord reading(const std::string& name, double value, Unit unit = Unit::dbm) {
+    PointRecord record;
+    record.results.push_back({name, {value, unit}, {}});
+    return record;
+}
+
+const char* const path_text =
+    "[[path]]\nrole = \"generator\"\n[[path.part]]\nname = \"pad\"\nloss = \"6 dB\"\n"
+    "[[path.part]]\nname = \"feed\"\ncalibration = \"feed-loss\"\n";
+const char* const cal_text =
+    "[[test]]\nname = \"cal\"\nprocedure = \"path.loss\"\ninstrument = \"power-meter\"\nprovides = "
+    "\"feed-loss\"\n"
+    "provides_result = \"loss\"\nvalid_for = \"1 h\"\nparameters = { sent = \"0 dBm\" }\n"
+    "[[test.sweep]]\naxis = \"frequency\"\nvalues = [\"1 GHz\", \"2 GHz\"]\nunit = \"Hz\"\nsets = "
+    "[\"parameter.frequency\", \"generator.frequency\"]\n";
+
+// Points of that calibration, as a run has measured them.
+std::vector<PointRecord> measured(const std::vector<std::pair<std::string, double>>& losses) {
+    std::vector<PointRecord> out;
+    for (const auto& [frequency, loss] : losses) {
+        out.push_back(reading("loss", loss, Unit::db));
+        out.back().axes = {{"frequency", frequency}};
+        out.back().label = "frequency=" + frequency;
+    }
+    return out;
+}
+
+}  // namespace
+
+TEST_CASE("tests come in their order, points with the same slow value together") {
+    CHECK(Loaded(counting("a", "") + counting("b", "")).order() == "a single point.\nb single point.\n");
+    CHECK(Loaded(counting("a", slow("t", "[1, 2]")) + counting("b", "") + counting("c", slow("t", "[1, 2]")))
+              .order() == "a t=1\nc t=1\na t=2.\nb single point.\nc t=2.\n");
+    // Not the outermost axis: the sweep is regrouped all the same.
+    const std::string inner =
+        "[[test.sweep]]\naxis = \"m\"\nvalues = [\"x\", \"y\"]\nsets = [\"unit.mode\"]\n" +
+        slow("t", "[1, 2]");
+    CHECK(Loaded(counting("a", inner)).order() == "a m=x, t=1 m=y, t=1\na m=x, t=2 m=y, t=2.\n");
+}
+
+TEST_CASE("what a test builds on comes first, wherever it stands in the file") {
+    const std::string needing = counting("link", "needs = [\"feed-loss\"]\n");
+    CHECK(Loaded(needing + cal_text).order() == "cal frequency=1 GHz frequency=2 GHz.\nlink single point.\n");
+    const Loaded loaded(needing + cal_text);
+    CHECK(loaded.plan.provider("feed-loss") == loaded.plan.find("cal"));
+    CHECK(loaded.plan.roles == std::set<std::string>{"counter", "generator", "power-meter"});
+    CHECK(loaded.plan.captures() == 3);
+}
+
+TEST_CASE("the time left follows what each test has really needed") {
+    const Loaded loaded(counting("a", "repeats = 4\nparameters = { packets = 10, packet_time = \"1 s\" }\n") +
+                        counting("b", "repeats = 2\nparameters = { packets = 1, packet_time = \"1 s\" }\n"));
+    Pace pace(loaded.plan);
+    CHECK(pace.progress().total == 6);
+    CHECK(pace.progress().seconds_left == doctest::Approx(42));
+    pace.known(loaded.plan.tests[0]);  // by an earlier part of the run: says nothing of the pace
+    CHECK(pace.progress().done == 1);
+    CHECK(pace.progress().seconds_left == doctest::Approx(32));
+    pace.begin();
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+    pace.measured(loaded.plan.tests[0]);
+    // 20 ms instead of 10 s: two more of them, and b as planned.
+    CHECK(pace.progress().seconds_left == doctest::Approx(2 * 0.02 + 2).epsilon(0.05));
+    pace.ended(loaded.plan.tests[1]);
+    CHECK(pace.progress().total == 4);
+    CHECK(pace.progress().seconds_left < 0.2);
+}
+
+TEST_CASE("a calibration is a table over frequency, in force until its time is over") {
+    const Loaded loaded(std::string(cal_text) + counting("link", ""), path_text);
+    Calibrations calibrations(loaded.bench, loaded.folder.path());
+    CHECK(calibrations.lapse("feed-loss") == "the calibration \"feed-loss\" was not made");
+    CHECK(calibrations.path("generator").invalid() == "the calibration \"feed-loss\" was not made");
+    CHECK(calibrations.path("counter").parts.empty());
+    // Repeats at one frequency are averaged.
+    const auto made =
+        calibrations.make(loaded.plan.tests[0], measured({{"1 GHz", 2}, {"2 GHz", 3}, {"2 GHz", 5}}));
+    CHECK(made.invalid.empty());
+    CHECK(seconds_between(made.taken, made.valid_until) == doctest::Approx(3600));
+    CHECK(calibrations.lapse("feed-loss").empty());
+    CHECK(calibrations.path("generator").loss_db(2e9) == doctest::Approx(6 + 4));
+    CHECK(calibrations.path("generator").loss_db(std::sqrt(2.0) * 1e9) == doctest::Approx(6 + 3));
+    CHECK_THROWS_AS(calibrations.path("generator").loss_db(2.1e9), Error);
+    // Known again from the tally; altered, it is refused.
+    Calibrations later(loaded.bench, loaded.folder.path());
+    later.know(made);
+    CHECK(later.path("generator").loss_db(1e9) == doctest::Approx(8));
+    CalibrationRecord old = made;
+    old.taken = "2020-01-01T00:00:00.000Z", old.valid_until = "2020-01-01T01:00:00.000Z";
+    later.know(old);
+    CHECK(later.lapse("feed-loss") == "the calibration \"feed-loss\" lapsed at 2020-01-01T01:00:00.000Z");
+    CHECK(later.lapsed("feed-loss"));
+    CalibrationRecord ahead = made;
+    ahead.taken = utc_after(utc_now(), 600), ahead.valid_until = utc_after(utc_now(), 4000);
+    later.know(ahead);
+    CHECK(later.lapse("feed-loss").find("the clock was set back") != std::string::npos);
+    loaded.folder.write(made.file, "frequency [Hz],loss [dB]\n1000000000,0\n");
+    CHECK(input_error([&] { later.know(made); }).find("was altered") != std::string::npos);
+}
+
+TEST_CASE("a calibration with a failed or missing point is none") {
+    const Loaded loaded(std::string(cal_text) + counting("link", ""), path_text);
+    Calibrations calibrations(loaded.bench, loaded.folder.path());
+    auto failed = measured({{"1 GHz", 2}, {"2 GHz", 9}});
+    failed[1].findings.emplace_back();
+    failed[1].findings[0].verdict = Verdict::fail;
+    CHECK(calibrations.make(loaded.plan.tests[0], failed).invalid ==
+          "its test cal did not pass at frequency=2 GHz");
+    CHECK_FALSE(calibrations.lapsed("feed-loss"));  // making it again would not help
+    auto hollow = measured({{"1 GHz", 2}, {"2 GHz", 3}});
+    hollow[0].results.clear();
+    CHECK(calibrations.make(loaded.plan.tests[0], hollow).invalid == "frequency=1 GHz has no loss");
+    CHECK(calibrations.make(loaded.plan.tests[0], {}).invalid == "its test cal has no points");
+}
+
+TEST_CASE("a part of a path that has lapsed keeps everything behind it from a verdict") {
+    const Loaded loaded(
+        counting("link", ""),
+        "[[path]]\nrole = \"generator\"\n[[path.part]]\nname = \"cable\"\nloss = \"1 dB\"\nvalid_until = "
+        "2020-05-31\n");
+    const Calibrations calibrations(loaded.bench, loaded.folder.path());
+    CHECK(calibrations.path("generator").invalid() ==
+          "\"cable\" in the path to the generator was valid until 2020-05-31");
+}
+
+TEST_CASE("a recheck compares with its first result, and gives up the points since the last good one") {
+    Recheck what{.test = {.name = "ref",
+                          .title = "",
+                          .procedure = nullptr,
+                          .instrument = "analyser",
+                          .parameters = Parameters({}),
+                          .settings = {},
+                          .judgings = {},
+                          .sweep = {},
+                          .search = {},
+                          .from_test = {},
+                          .duration_s = {},
+                          .note = {},
+                          .prompt = {},
+                          .power_cycle = {},
+                          .provides = {},
+                          .provides_result = {},
+                          .valid_for_s = {},
+                          .needs = {},
+                          .redo = 1,
+                          .where = {}},
+                 .result = "level",
+                 .within = 0.5,
+                 .every_points = 2,
+                 .covers = {"scan"}};
+    Stability stability(what);
+    CHECK(stability.covers("scan"));
+    CHECK_FALSE(stability.covers("other"));
+    CHECK(stability.due());  // the reference
+    CHECK_FALSE(stability.put(reading("level", -10)));
+    CHECK(stability.reference() == -10);
+    CHECK_FALSE(stability.due());
+    stability.vouch({nullptr, {}, 1});
+    CHECK_FALSE(stability.due());
+    stability.vouch({nullptr, {}, 2});
+    CHECK(stability.due());
+    CHECK_FALSE(stability.put(reading("level", -10.5)));  // exactly at the limit
+    CHECK_FALSE(stability.open());
+    stability.vouch({nullptr, {}, 3});
+    CHECK(stability.put(reading("level", -10.6)) ==
+          "recheck ref: level -10.6 dBm, -0.6 dB from the reference, allowed is 0.5 dB");
+    CHECK(stability.take().size() == 1);
+    PointRecord empty;
+    empty.notes = {"not valid: overloaded"};
+    CHECK(stability.put(empty) == "recheck ref has no level (not valid: overloaded)");
+    stability.forget();
+    CHECK_FALSE(stability.put(reading("level", -12)));
+    CHECK(stability.reference() == -12);
+}
+
+TEST_CASE("recorded captures are found by what the pattern names") {
+    TestFolder folder;
+    for (const char* name :
+         {"scan-11-0-dBm.csv", "scan-11-8-dBm.csv", "00001-scan-x.csv", "00007-scan-x.csv"})
+        folder.write(name, "x");
+    Test test{.name = "scan",
+              .title = "",
+              .procedure = nullptr,
+              .instrument = "",
+              .parameters = Parameters({}),
+              .settings = {},
+              .judgings = {},
+              .sweep = {},
+              .search = {},
+              .from_test = {},
+              .duration_s = {},
+              .note = {},
+              .prompt = {},
+              .power_cycle = {},
+              .provides = {},
+              .provides_result = {},
+              .valid_for_s = {},
+              .needs = {},
+              .redo = 1,
+              .where = {}};
+    Sweep sweep;
+    sweep.axes.push_back({"channel", {word_value("11")}, {}});
+    sweep.axes.push_back({"level", {quantity_value({0, Unit::dbm}), quantity_value({8, Unit::dbm})}, {}});
+    const auto points = expand("scan", sweep);
+    Instrument instrument;
+    instrument.role = "analyser";
+    const auto found = [&](const std::string& pattern, const Point& point) {
+        instrument.place.path = (folder / pattern).string();
+        return find_recorded(instrument, test, sweep, point).filename().string();
+    };
+    CHECK(found("{test}-{channel}-{level}.csv", points[0]) == "scan-11-0-dBm.csv");
+    CHECK(found("{test}-{channel}-{level}.csv", points[1]) == "scan-11-8-dBm.csv");
+    CHECK(found("0*-{test}-x.csv", points[0]) == "00007-scan-x.csv");  // the last by name
+    CHECK(error_text(ErrorKind::bench, [&] { found("{test}.csv", points[0]); }).find("no recorded capture") !=
+          std::string::npos);
+    CHECK(input_error([&] { found("{tset}.csv", points[0]); }).find("did you mean \"test\"?") !=
+          std::string::npos);
+}
+
+TEST_CASE("settings are sent once, in an order that makes sense, raised by the path") {
+    const Loaded loaded(counting("link", "settings = { \"generator.level\" = \"-30 dBm\" }\n"));
+    TrafficLog traffic(loaded.folder / "traffic.log");
+    BenchConnection bench(loaded.plan, &traffic);
+    std::vector<std::string> asked;
+    Setter setter(
+        bench, [&](const std::string& text) { asked.push_back(text); },
+        [](const std::string& role, double hz) { return role == "generator" && hz > 1.5e9 ? 3.0 : 1.0; });
+    const auto sent = [&] {
+        std::string out;
+        const std::string log = read_file(loaded.folder / "traffic.log");
+        for (const auto line : split(log, '\n')) {
+            if (line.find(" generator > SOURce") != std::string_view::npos)
+                out += std::string(line.substr(line.find("SOURce") + 7)) + ";";
+        }
+        return out;
+    };
+    setter.apply({{{"generator", "level"}, "-30 dBm"}, {{"generator", "frequency"}, "1 GHz"}});
+    CHECK(sent() == "FREQuency 1000000000;POWer -29;");
+    setter.apply({{{"generator", "level"}, "-30 dBm"}, {{"generator", "frequency"}, "1 GHz"}});
+    CHECK(sent() == "FREQuency 1000000000;POWer -29;");  // nothing is new
+    setter.apply({{{"generator", "level"}, "-30 dBm"}, {{"generator", "frequency"}, "2 GHz"}});
+    CHECK(sent() == "FREQuency 1000000000;POWer -29;FREQuency 2000000000;POWer -27;");
+    setter.forget("generator");
+    setter.apply({{{"generator", "level"}, "-30 dBm"}});
+    CHECK(sent().ends_with("POWer -29;"));
+    CHECK(asked.empty());
+}
+
+TEST_CASE("times: later, between, and what is no time") {
+    CHECK(utc_after("2026-11-23T23:59:59.500Z", 0.75) == "2026-11-24T00:00:00.250Z");
+    CHECK(seconds_between("2026-11-23T09:00:00.000Z", "2026-11-23T10:00:01.250Z") ==
+          doctest::Approx(3601.25));
+    CHECK(seconds_between("2026-11-23T09:00:01.000Z", "2026-11-23T09:00:00.000Z") == doctest::Approx(-1));
+    CHECK(seconds_between("", "2026-11-23T09:00:00.000Z") == 0);
+    CHECK(utc_after("yesterday", 5) == "yesterday");
+}
