@@ -137,11 +137,12 @@ std::string diagram_svg(const std::vector<Connection>& list, const std::string& 
         const Connection& c = list[i];
         const double y = top + row * static_cast<double>(i) + 36;
         if (!c.port.empty()) {
-            drawing.line(unit_x + unit_w, tool_x, y, c.role == "unit");
-            // One port may serve several instruments: its lines meet.
+            // One port may serve several instruments: its lines meet outside the unit.
             const bool same = i > 0 && list[i - 1].port == c.port;
+            const double meeting_x = unit_x + unit_w + 24;
+            drawing.line(same ? meeting_x : unit_x + unit_w, tool_x, y, c.role == "unit");
             if (same) {
-                drawing.down(unit_x + unit_w, y - row, y);
+                drawing.down(meeting_x, y - row, y);
             } else {
                 drawing.box(unit_x + unit_w - 7, y - 7, 14, 14, "#14506e", "#14506e", 7);
                 drawing.text(unit_x + unit_w - 14, y + 4, shortened(c.port, 20), plain, "end");
