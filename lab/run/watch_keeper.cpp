@@ -70,16 +70,11 @@ void WatchKeeper::look() {
 
 void WatchKeeper::keep_looking(std::stop_token stop) {
     while (!stop.stop_requested()) {
-        const auto now = steady_clock::now();
-        auto next = now + std::chrono::seconds(1);
         for (auto& state : states_) {
-            bool due = false;
             {
                 const Lock lock(mutex_);
-                due = state.next <= now;
-                if (!due) next = std::min(next, state.next);
+                if (state.next > steady_clock::now()) continue;
             }
-            if (!due) continue;
             try {
                 const Lock bench(bench_mutex_);
                 const double value = bench_.peek(state.watch->role).query(state.watch->quantity);
@@ -87,10 +82,12 @@ void WatchKeeper::keep_looking(std::stop_token stop) {
             } catch (const Error&) {
                 // The run asks again itself before the next verdict, and stops there if it must.
                 const Lock lock(mutex_);
-                state.next = now + std::chrono::seconds(1);
+                state.next = steady_clock::now() + std::chrono::seconds(1);
             }
         }
         std::unique_lock lock(mutex_);
+        auto next = steady_clock::now() + std::chrono::seconds(1);
+        for (const auto& state : states_) next = std::min(next, state.next);
         wake_.wait_until(lock, stop, next, [] { return false; });
     }
 }

@@ -1,0 +1,148 @@
+// A person at the terminal in the middle of a run: after a failure, at an unexpected signal, at the
+// connections.
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "tests/cli/stand.hpp"
+
+using rt::PointKind;
+
+namespace {
+
+bool terminals(const Stand& stand) {
+    return contains(
+        run_in(stand.folder.path(), "/usr/bin/script", {"-qec", "test -t 0 && echo yes", "/dev/null"}).out,
+        "yes");
+}
+
+// Types `keys` into the program on a terminal of its own.
+Said type(const Stand& stand, const std::string& keys, const std::string& arguments) {
+    stand.write();
+    stand.folder.write("keys", keys);
+    const std::string command = std::string(RT_BINARY) + " run " + arguments + " --no-live --no-report";
+    return run_in(stand.folder.path(), "/bin/sh",
+                  {"-c", "(cat keys; sleep 2) | script -qec '" + command + "' /dev/null"});
+}
+
+Stand failing() {
+    Stand stand;
+    stand.tests =
+        Stand::scanning("scan", Stand::axis("state", "values = [\"loud\", \"idle\"]\nsets = [\"unit\"]")) +
+        "[[test.judge]]\nrule = \"own/loud\"\n" + Stand::counting("link", "");
+    return stand;
+}
+
+}  // namespace
+
+TEST_CASE("after a failure a person goes on, measures again, skips the test or stops the run") {
+    const Stand stand = failing();
+    if (!terminals(stand)) {
+        MESSAGE("no pseudo-terminal here: not tried");
+        return;
+    }
+    const Said again = type(stand, "what\nredo\ngo\n", "campaign.toml --out run --ask-at-failure");
+    CHECK(contains(again.out, "scan: state=loud has failed  [go, redo, skip or stop]"));
+    CHECK(contains(again.out, "\"what\" is none of them"));
+    auto run = stand.record();
+    CHECK(run.points.size() == 3);
+    REQUIRE(run.superseded.size() == 1);
+    CHECK(run.superseded[0].standing_reason == "measured again");
+    CHECK(run.fact("state") == "complete");
+
+    std::filesystem::remove_all(stand.folder / "run");
+    type(stand, "skip\n", "campaign.toml --out run --ask-at-failure");
+    run = stand.record();
+    CHECK(points(run, PointKind::point, "scan").size() == 1);
+    CHECK(points(run, PointKind::point, "link").size() == 1);
+    CHECK(run.fact("state") == "stopped");
+
+    std::filesystem::remove_all(stand.folder / "run");
+    type(stand, "stop\n", "campaign.toml --out run --ask-at-failure");
+    CHECK(stand.record().points.size() == 1);
+}
+
+TEST_CASE("connections are confirmed before anything is measured") {
+    Stand stand = failing();
+    stand.campaign_keys = "confirm_connections = true\n";
+    CHECK(contains(stand.run().err, "the prompt \"connections\" is there but nobody is"));
+    stand.folder.write("answers.toml", "connections = \"stop\"\n");
+    CHECK(stand.run({"--answers", "answers.toml"}).code == 4);
+    CHECK(stand.record().points.empty());
+    CHECK(events(stand.record(), "connections")[0]->text == "not confirmed");
+    CHECK(std::filesystem::exists(stand.folder / "run/connections.svg"));
+    stand.folder.write("answers.toml", "connections = \"go\"\n");
+    const Said went = rare_tally(stand.folder.path(), {"run", "--resume", "run", "--answers", "answers.toml",
+                                                       "--no-live", "--no-report"});
+    CHECK(went.code == 1);
+    CHECK(contains(went.err, "  out     ── analyser: x"));
+    if (!terminals(stand)) return;
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(contains(type(stand, "go\n", "campaign.toml --out run").out,
+                   "is everything connected as drawn?  [go, skip or stop]"));
+}
+
+TEST_CASE("at an unexpected signal a person sees what was seen and what was expected") {
+    Stand stand;
+    stand.instrument_keys["power-meter"] = "zero = true\n";
+    stand.tests =
+        "[[test]]\nname = \"loss\"\nprocedure = \"path.loss\"\ninstrument = \"power-meter\"\n"
+        "parameters = { sent = \"0 dBm\", frequency = \"1 GHz\" }\nsettings = { \"generator.output\" = "
+        "\"OFF\" }\n";
+    if (!terminals(stand)) return;
+    const Said said = type(stand, "redo\ngo\n", "campaign.toml --out run");
+    CHECK(contains(said.out, "expected: a signal above -60 dBm, with 0 dBm sent  [go, redo, skip or stop]"));
+    const auto run = stand.record();
+    CHECK(events(run, "unexpected signal").size() == 2);
+    REQUIRE(run.points.size() == 1);
+    CHECK(run.points[0].results.empty());
+}
+
+TEST_CASE("machines hear of events, calibrations and attempts too") {
+    Stand stand = failing();
+    stand.watches =
+        "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmax = \"100 mA\"\n";
+    stand.write();
+    const Said said =
+        rare_tally(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--json", "--no-live"});
+    CHECK(said.code == 1);
+    const auto json = nlohmann::json::parse(said.out);
+    REQUIRE(json["events"].size() == 1);
+    CHECK(json["events"][0]["kind"] == "watch");
+    CHECK(json["events"][0]["seconds"].get<double>() >= 0);
+    CHECK(json["calibrations"].empty());
+    CHECK(json["superseded"] == 0);
+    CHECK(json["findings"][0]["attempt"] == 1);
+    CHECK(json["findings"][0]["position"] == 1);
+    const auto plan =
+        nlohmann::json::parse(rare_tally(stand.folder.path(), {"check", "campaign.toml", "--json"}).out);
+    CHECK(plan["points"] == 3);
+    CHECK(plan["at_most"] == false);
+    CHECK(plan["tests"][1]["captures"] == 1);
+}
+
+TEST_CASE("the report tells of everything that happened to a run") {
+    Stand stand;
+    stand.tests =
+        Stand::counting(
+            "link",
+            Stand::axis(
+                "level",
+                "values = [\"-60 dBm\", \"-88 dBm\"]\nunit = \"dBm\"\nsets = [\"generator.level\"]")) +
+        Stand::scanning("scan", Stand::axis("state", "values = [\"idle\", \"loud\"]\nsets = [\"unit\"]")) +
+        "[[test.judge]]\nrule = \"own/loud\"\n";
+    stand.watches =
+        "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmax = \"100 mA\"\naction "
+        "= \"void\"\n";
+    CHECK(stand.run().code == 4);
+    CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--redo", "3", "--no-live"}).code == 4);
+    const std::string page = rt::read_file(stand.folder / "run/report/report.html");
+    CHECK(contains(page, "void: current 120 mA, in order is at most 100 mA"));
+    CHECK(contains(page, "Watched throughout"));
+    CHECK(contains(page, "Set aside"));
+    CHECK(contains(page, "chosen to be measured again"));
+    CHECK(contains(page, "Connection diagram of the bench"));
+    CHECK(contains(page, "Results of link over its sweep"));
+    CHECK(contains(page, "(attempt 2)"));
+    CHECK(contains(rt::read_file(stand.folder / "run/report/results.csv"), "void: current 120 mA"));
+}
