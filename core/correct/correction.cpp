@@ -61,13 +61,6 @@ bool SignalPath::has_antenna() const {
     return std::any_of(parts.begin(), parts.end(), [](const PathPart& p) { return p.antenna; });
 }
 
-void SignalPath::require_covers(double from_hz, double to_hz) const {
-    for (const auto& part : parts) {
-        part.loss_db(from_hz);
-        part.loss_db(to_hz);
-    }
-}
-
 std::string SignalPath::invalid() const {
     for (const auto& part : parts) {
         if (!part.invalid.empty()) return part.invalid;

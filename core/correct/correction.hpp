@@ -56,8 +56,6 @@ struct SignalPath {
 
     double loss_db(double hz) const;
     bool has_antenna() const;
-    // Throws Error(input) when a table does not cover the band.
-    void require_covers(double from_hz, double to_hz) const;
     // The first reason why nothing may be judged, "" when there is none.
     std::string invalid() const;
 };

@@ -1,7 +1,5 @@
 #include "core/signal/capture.hpp"
 
-#include <utility>
-
 namespace rt {
 
 const char* kind_name(const Capture& capture) {
@@ -10,26 +8,18 @@ const char* kind_name(const Capture& capture) {
     return names[capture.index()];
 }
 
-static std::optional<std::string>& field(Spectrum& s) {
+static const std::optional<std::string>& field(const Spectrum& s) {
     return s.overload;
 }
-static std::optional<std::string>& field(PowerReading& p) {
+static const std::optional<std::string>& field(const PowerReading& p) {
     return p.trouble;
 }
-static std::optional<std::string>& field(Counts& c) {
+static const std::optional<std::string>& field(const Counts& c) {
     return c.trouble;
 }
 
 const std::optional<std::string>& distrust(const Capture& capture) {
-    return std::visit(
-        [](auto& c) -> const std::optional<std::string>& {
-            return field(const_cast<std::remove_cvref_t<decltype(c)>&>(c));
-        },
-        capture);
-}
-
-void set_distrust(Capture& capture, std::string reason) {
-    std::visit([&](auto& c) { field(c) = std::move(reason); }, capture);
+    return std::visit([](const auto& c) -> const std::optional<std::string>& { return field(c); }, capture);
 }
 
 }  // namespace rt

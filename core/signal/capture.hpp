@@ -16,6 +16,5 @@ const char* kind_name(const Capture& capture);
 
 // Why it cannot be trusted (overload, an entry of the error queue); nothing when it can.
 const std::optional<std::string>& distrust(const Capture& capture);
-void set_distrust(Capture& capture, std::string reason);
 
 }  // namespace rt

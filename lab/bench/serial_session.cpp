@@ -1,29 +1,22 @@
 #include "lab/bench/serial_session.hpp"
 
-#include <array>
 #include <boost/asio/serial_port.hpp>
-#include <boost/asio/write.hpp>
 
-#include "lab/bench/asio_wait.hpp"
+#include "lab/bench/bounded_stream.hpp"
 
 namespace rt {
 
 namespace asio = boost::asio;
 using std::chrono::milliseconds;
 
-struct SerialSession::State {
-    asio::io_context io;
-    asio::serial_port port{io};
-    milliseconds timeout{};
-    std::array<char, 4096> chunk;
-};
+struct SerialSession::State : BoundedStream<asio::serial_port> {};
 
 SerialSession::SerialSession(const Address& address, milliseconds timeout)
     : Session("instrument at " + address.path), state_(std::make_unique<State>()) {
     using base = asio::serial_port_base;
     state_->timeout = timeout;
     try {
-        auto& port = state_->port;
+        auto& port = state_->stream;
         port.open(address.path);
         port.set_option(base::baud_rate(address.baud));
         port.set_option(base::character_size(address.data_bits));
@@ -41,26 +34,13 @@ SerialSession::SerialSession(const Address& address, milliseconds timeout)
 SerialSession::~SerialSession() = default;
 
 void SerialSession::write(std::string_view bytes) {
-    boost::system::error_code error;
-    asio::async_write(state_->port, asio::buffer(bytes), [&](const auto& e, std::size_t) { error = e; });
-    const Waited waited = wait_for(state_->io, state_->port, state_->timeout, error, peer(), "sending");
-    if (waited == Waited::timed_out) fail_timeout(state_->timeout, "sending");
+    if (state_->write(bytes, peer()) == Waited::timed_out) fail_timeout(state_->timeout, "sending");
 }
 
 std::string SerialSession::read_some(milliseconds timeout, const char* doing) {
-    boost::system::error_code error;
-    std::size_t length = 0;
-    state_->port.async_read_some(asio::buffer(state_->chunk),
-                                 [&](const auto& e, std::size_t n) { error = e, length = n; });
-    switch (wait_for(state_->io, state_->port, timeout, error, peer(), doing)) {
-        case Waited::timed_out:
-            return {};
-        case Waited::closed:
-            fail_closed(doing);
-        case Waited::done:
-            break;
-    }
-    return {state_->chunk.data(), length};
+    std::string out;
+    if (state_->read(out, timeout, peer(), doing) == Waited::closed) fail_closed(doing);
+    return out;
 }
 
 }  // namespace rt

@@ -42,9 +42,9 @@ struct Test {
     std::string name;
     std::string title;
     const Procedure* procedure = nullptr;
-    std::string instrument;  // role that delivers the capture
-    Parameters parameters;   // the campaign's, then the rules' presets, then the procedure's
-    TextPairs settings;      // "ROLE.SETTING" before the test
+    std::string instrument;     // role that delivers the capture
+    Parameters parameters{{}};  // the campaign's, then the rules' presets, then the procedure's
+    TextPairs settings;         // "ROLE.SETTING" before the test
     std::vector<Judging> judgings;
     Sweep sweep;
     std::optional<Search> search;       // in place of a last axis
@@ -64,8 +64,6 @@ struct Test {
     Parameters parameters_at(const Point& point) const { return parameters_at(sweep, point); }
     // The same for a trial of a search, whose sweep has an axis more.
     Parameters parameters_at(const Sweep& swept, const Point& point) const;
-    // The axis that a derived test gets its values for.
-    const Axis& last_axis() const { return sweep.axes.back(); }
 };
 
 Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,

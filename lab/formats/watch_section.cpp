@@ -80,29 +80,15 @@ Watch read_watch(const ConfigSection& section) {
 Recheck read_recheck(const ConfigSection& section) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
-    Recheck recheck{
-        .test = {.name = section.text("name"),
-                 .title = section.text("name"),
-                 .procedure = procedure,
-                 .instrument = section.has("instrument") ? section.text("instrument") : "analyser",
-                 .parameters = Parameters(procedure->parameters),
-                 .settings = section.pairs("settings"),
-                 .judgings = {},
-                 .sweep = {},
-                 .search = {},
-                 .from_test = {},
-                 .duration_s = {},
-                 .note = {},
-                 .prompt = {},
-                 .power_cycle = {},
-                 .provides = {},
-                 .provides_result = {},
-                 .valid_for_s = {},
-                 .needs = {},
-                 .redo = 1,
-                 .where = section.place()},
-        .result = section.text("result"),
-        .covers = section.texts("covers")};
+    Recheck recheck;
+    recheck.test.name = recheck.test.title = section.text("name");
+    recheck.test.procedure = procedure;
+    recheck.test.instrument = section.has("instrument") ? section.text("instrument") : "analyser";
+    recheck.test.parameters = Parameters(procedure->parameters);
+    recheck.test.settings = section.pairs("settings");
+    recheck.test.where = section.place();
+    recheck.result = section.text("result");
+    recheck.covers = section.texts("covers");
     section.at("parameters", [&] {
         for (const auto& [name, value] : section.pairs("parameters"))
             recheck.test.parameters.set(name, value);

@@ -200,30 +200,12 @@ TEST_CASE("a part of a path that has lapsed keeps everything behind it from a ve
 }
 
 TEST_CASE("a recheck compares with its first result, and gives up the points since the last good one") {
-    Recheck what{.test = {.name = "ref",
-                          .title = "",
-                          .procedure = nullptr,
-                          .instrument = "analyser",
-                          .parameters = Parameters({}),
-                          .settings = {},
-                          .judgings = {},
-                          .sweep = {},
-                          .search = {},
-                          .from_test = {},
-                          .duration_s = {},
-                          .note = {},
-                          .prompt = {},
-                          .power_cycle = {},
-                          .provides = {},
-                          .provides_result = {},
-                          .valid_for_s = {},
-                          .needs = {},
-                          .redo = 1,
-                          .where = {}},
-                 .result = "level",
-                 .within = 0.5,
-                 .every_points = 2,
-                 .covers = {"scan"}};
+    Recheck what;
+    what.test.name = "ref";
+    what.result = "level";
+    what.within = 0.5;
+    what.every_points = 2;
+    what.covers = {"scan"};
     Stability stability(what);
     CHECK(stability.covers("scan"));
     CHECK_FALSE(stability.covers("other"));
@@ -254,26 +236,8 @@ TEST_CASE("recorded captures are found by what the pattern names") {
     for (const char* name :
          {"scan-11-0-dBm.csv", "scan-11-8-dBm.csv", "00001-scan-x.csv", "00007-scan-x.csv"})
         folder.write(name, "x");
-    Test test{.name = "scan",
-              .title = "",
-              .procedure = nullptr,
-              .instrument = "",
-              .parameters = Parameters({}),
-              .settings = {},
-              .judgings = {},
-              .sweep = {},
-              .search = {},
-              .from_test = {},
-              .duration_s = {},
-              .note = {},
-              .prompt = {},
-              .power_cycle = {},
-              .provides = {},
-              .provides_result = {},
-              .valid_for_s = {},
-              .needs = {},
-              .redo = 1,
-              .where = {}};
+    Test test;
+    test.name = "scan";
     Sweep sweep;
     sweep.axes.push_back({"channel", {word_value("11")}, {}});
     sweep.axes.push_back({"level", {quantity_value({0, Unit::dbm}), quantity_value({8, Unit::dbm})}, {}});
