@@ -79,7 +79,11 @@ CalibrationRecord Calibrations::make(const PlannedTest& planned, const std::vect
             make_folder(folder_ / "corrections");
             std::string stamp = record.taken.substr(0, 19);
             std::erase(stamp, ':');
-            record.file = "corrections/" + slug(test.provides) + "-" + stamp + "Z.csv";
+            const std::string name = "corrections/" + slug(test.provides) + "-" + stamp + "Z";
+            record.file = name + ".csv";
+            // Earlier ones stay, even of the same second.
+            for (int i = 2; std::filesystem::exists(folder_ / record.file); ++i)
+                record.file = name + "-" + std::to_string(i) + ".csv";
             write_file(folder_ / record.file, text);
             record.sha256 = sha256(text);
         } catch (const Error& error) {

@@ -50,6 +50,12 @@ void Conductor::know(const RunRecord& earlier) {
             open[record.test].clear();
             continue;
         }
+        // What a recheck has doubted was to be measured again: the run ended before it came to that.
+        if (record.standing == Standing::voided && record.attempt == 1 &&
+            record.standing_reason.starts_with("recheck ")) {
+            earlier_attempts_[id_of(record)] = record.attempt;
+            continue;
+        }
         attempts_[id_of(record)] = record.attempt;
         for (auto& stability : stabilities_) {
             const auto& name = stability.recheck().test.name;
@@ -62,6 +68,12 @@ void Conductor::know(const RunRecord& earlier) {
         record_order_[record.test].push_back(id_of(record));
     }
     for (const auto& calibration : earlier.calibrations) calibrations_.know(calibration);
+    // A calibration whose test is measured again is made again.
+    for (const auto& planned : plan_.tests) {
+        const bool whole = std::all_of(planned.points.begin(), planned.points.end(),
+                                       [&](const Point& point) { return done(point); });
+        if (!planned.test->provides.empty() && !whole) calibrations_.forget(planned.test->provides);
+    }
     for (auto& stability : stabilities_) {
         const auto& name = stability.recheck().test.name;
         if (const auto value = to_double(earlier.fact("recheck." + name))) stability.set_reference(*value);

@@ -207,7 +207,7 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
     Outcome outcome = measure(*job.test->procedure, std::move(*taken), parameters);
     if (!path_trouble.empty()) invalidate(outcome, std::move(path_trouble));
     judge_all(job, parameters, std::move(outcome), record);
-    attach_picture(job, record);
+    attach_picture(job, record, watches);
     record.ended = utc_now();
     return record;
 }
@@ -255,7 +255,7 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
 }
 
 // A picture of the instrument's screen beside a finding that failed.
-void PointMaker::attach_picture(const PointJob& job, PointRecord& record) {
+void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchKeeper& watches) {
     const bool failed = std::any_of(record.findings.begin(), record.findings.end(),
                                     [](const Finding& f) { return f.verdict == Verdict::fail; });
     if (!failed || !bench_.speaks(job.instrument->role)) return;
@@ -272,6 +272,7 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record) {
         if (error.kind() != ErrorKind::bench) throw;
         // The finding stands without it.
         record.notes.push_back(std::string("no picture of the screen: ") + error.what());
+        const auto hold = watches.hold();
         bench_.reconnect(job.instrument->role);
         setter_.forget(job.instrument->role);
     }

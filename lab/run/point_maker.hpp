@@ -55,7 +55,7 @@ class PointMaker {
     Capture recorded(const PointJob& job) const;
     CaptureRecord keep(const PointRecord& record, const std::string& text, const char* kind) const;
     void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);
-    void attach_picture(const PointJob& job, PointRecord& record);
+    void attach_picture(const PointJob& job, PointRecord& record, WatchKeeper& watches);
     std::string file_name(const PointRecord& record, const std::string& ending) const;
 
     const std::filesystem::path& folder_;

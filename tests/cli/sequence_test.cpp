@@ -263,6 +263,23 @@ TEST_CASE("tests and single points are measured again, and the old ones stay") {
     CHECK(contains(stand.run({"--redo", "scan"}).err, "--redo goes with --resume"));
 }
 
+TEST_CASE("a calibration that is measured again is made again") {
+    Stand stand;
+    stand.paths = feed;
+    stand.tests = calibrating() + Stand::counting("link", "needs = [\"feed-loss\"]\n" + at_level("-60 dBm"));
+    CHECK(stand.run().code == 0);
+    CHECK(
+        rare_tally(stand.folder.path(), {"run", "--resume", "run", "--redo", "1", "--no-live", "--no-report"})
+            .code == 0);
+    const auto run = stand.record();
+    REQUIRE(run.calibrations.size() == 2);
+    CHECK(run.calibrations[1].invalid.empty());
+    CHECK(run.superseded.size() == 1);
+    // Nothing is left to do: it is not made a third time.
+    CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);
+    CHECK(stand.record().calibrations.size() == 2);
+}
+
 TEST_CASE("a profile changes parameters, marks findings, and can be saved and reset") {
     Stand stand;
     stand.tests =

@@ -155,3 +155,19 @@ TEST_CASE("what keeps drifting stays without verdict, and the run still ends") {
     }
     CHECK(doubted == stand.record().counts().none);
 }
+
+TEST_CASE("what a recheck has doubted is measured again although the run was killed before it came to that") {
+    Stand stand;
+    stand.tests = Stand::scanning("scan", "repeats = 3\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
+    CHECK(stand.run().code == 0);
+    alter(stand.folder / "run",
+          "UPDATE point SET standing = 'void', standing_reason = 'recheck ref: level moved' WHERE position = "
+          "2");
+    CHECK(stand.record().counts().none == 1);
+    CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);
+    const auto run = stand.record();
+    CHECK(run.counts().none == 0);
+    CHECK(run.points.size() == 3);
+    REQUIRE(run.superseded.size() == 1);
+    CHECK(run.superseded[0].position == 2);
+}

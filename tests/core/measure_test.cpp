@@ -62,8 +62,9 @@ TEST_CASE("channel power of a flat band is density times width") {
 TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no number then") {
     const Outcome noise = mask(band(1e6, -97, -100));
     REQUIRE(noise.invalid);
-    CHECK(*noise.invalid == "seen: no carrier: at most -97 dBm there, -100 dBm around it; expected: a carrier within 1 MHz of "
-        "2.44 GHz");
+    CHECK(*noise.invalid ==
+          "seen: no carrier: at most -97 dBm there, -100 dBm around it; expected: a carrier within 1 MHz of "
+          "2.44 GHz");
     CHECK(noise.results.empty());
     Spectrum elsewhere = band(1e6, -60, -100);
     elsewhere.level[700] = -10;  // 7.5 MHz above
