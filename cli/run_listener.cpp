@@ -186,6 +186,9 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
 }
 
 bool ConsoleListener::stop() {
+    // Ctrl-C on a terminal asks; a second one there, or one where nobody can be asked, ends the run.
+    if (interrupted && person_ && read_line("interrupted: go on, or stop?  [go or stop] ") == "go")
+        interrupted = 0;
     return interrupted != 0 || (stop_at_failure_ && failed_);
 }
 

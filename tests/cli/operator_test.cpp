@@ -62,6 +62,27 @@ TEST_CASE("after a failure a person goes on, measures again, skips the test or s
     CHECK(stand.record().points.size() == 1);
 }
 
+TEST_CASE("Ctrl-C at a terminal asks after the present point, and going on loses nothing") {
+    Stand stand;
+    stand.tests = Stand::scanning("scan", "repeats = 300\n");
+    stand.write();
+    if (!terminals(stand)) return;
+    const std::string command = std::string(RT_BINARY) + " run campaign.toml --out run --no-live --no-report";
+    const auto press = [&](const std::string& answer) {
+        return run_in(
+            stand.folder.path(), "/bin/sh",
+            {"-c", "(until [ -s run/captures/00003* ]; do sleep 0.02; done; printf '\\003'; sleep 1; echo " +
+                       answer + "; sleep 2) | script -qec '" + command + "' /dev/null"});
+    };
+    CHECK(contains(press("go").out, "interrupted: go on, or stop?  [go or stop]"));
+    CHECK(stand.record().points.size() == 300);
+    CHECK(stand.record().fact("state") == "complete");
+    std::filesystem::remove_all(stand.folder / "run");
+    press("stop");
+    CHECK(stand.record().points.size() < 300);
+    CHECK(stand.record().fact("state") == "stopped");
+}
+
 TEST_CASE("connections are confirmed before anything is measured") {
     Stand stand = failing();
     stand.campaign_keys = "confirm_connections = true\n";
