@@ -27,9 +27,7 @@ Answer identify(const Instrument& instrument, SimulatedBench& simulated) {
             answer.identity = "takes no messages";
             return answer;
         }
-        const std::string address =
-            instrument.simulated() ? simulated.serve(instrument).address() : instrument.address;
-        ScpiSession session(instrument, address);
+        ScpiSession session(instrument, simulated.address_of(instrument));
         answer.identity = session.ask("identify");
         const auto errors = session.drain_errors();
         if (!errors.empty()) answer.trouble = "its error queue held " + errors.front();

@@ -75,15 +75,8 @@ void print_test(const Console& console, const PlannedTest& planned, std::size_t&
     std::vector<std::vector<std::string>> rows;
     for (const auto& point : planned.points) {
         if (++number > most) continue;
-        CaptureSetup setup;
-        if (test.search) {
-            const Trial trial = trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
-            setup = test.procedure->setup(test.parameters_at(trial.sweep, trial.point));
-        } else {
-            setup = test.procedure->setup(test.parameters_at(point));
-        }
-        rows.push_back({padded(std::to_string(number), width), label(test.sweep, point), setup_text(setup),
-                        rules_text(test, point)});
+        rows.push_back({padded(std::to_string(number), width), label(test.sweep, point),
+                        setup_text(test.setup_at(point)), rules_text(test, point)});
     }
     for (const auto& line : aligned(rows, "  ")) console.out(line);
     if (number > most && rows.size() < planned.points.size()) {

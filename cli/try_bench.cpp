@@ -116,9 +116,7 @@ ExitCode try_bench(const Call& call, const Bench& bench, SimulatedBench& simulat
         std::vector<Try> tries;
         if (instrument.place.speaks()) {
             try {
-                const std::string address =
-                    instrument.simulated() ? simulated.serve(instrument).address() : instrument.address;
-                tries = Exerciser(ScpiSession(instrument, address)).run();
+                tries = Exerciser(ScpiSession(instrument, simulated.address_of(instrument))).run();
             } catch (const Error& error) {
                 if (error.kind() != ErrorKind::bench) throw;
                 tries.push_back({"connect", instrument.address, "", error.what(), 0});

@@ -34,6 +34,15 @@ bool Procedure::gives(std::string_view product) const {
            std::any_of(results.begin(), results.end(), named);
 }
 
+const Product& Procedure::result(std::string_view wanted) const {
+    std::vector<std::string> names;
+    for (const auto& product : results) {
+        if (wanted == product.name) return product;
+        names.emplace_back(product.name);
+    }
+    fail_input(std::string(name) + " gives no result " + in_quotes(wanted) + suggestion(wanted, names));
+}
+
 void require_applicable(const Procedure& procedure, RuleRef ref) {
     if (procedure.gives(ref.rule->applies_to)) return;
     std::string list;

@@ -74,6 +74,8 @@ struct Procedure {
     std::optional<Unexpected> (*check)(const Capture&, const Parameters&) = nullptr;
 
     bool gives(std::string_view product) const;
+    // One of its results. Throws Error(input) with the nearest name.
+    const Product& result(std::string_view name) const;
 };
 
 std::span<const Procedure> procedures();

@@ -10,10 +10,6 @@
 namespace rt {
 namespace {
 
-std::chrono::milliseconds milliseconds(double seconds) {
-    return std::chrono::milliseconds(static_cast<long long>(seconds * 1000));
-}
-
 // A block of little-endian 64-bit numbers.
 std::vector<double> read_numbers(ScpiSession& session, const std::string& command, const Arguments& arguments,
                                  std::size_t count, const char* what) {
@@ -29,7 +25,7 @@ std::vector<double> read_numbers(ScpiSession& session, const std::string& comman
 }
 
 void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what) {
-    const std::string done = session.ask(command, milliseconds(longest_s));
+    const std::string done = session.ask(command, to_milliseconds(longest_s));
     if (done != "1") {
         session.fail(std::string("the end of the ") + what + " was announced by " + in_quotes(done) +
                      " instead of 1");

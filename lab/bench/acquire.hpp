@@ -21,7 +21,7 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
 // Packets sent and received.
 Counts count(InstrumentRole& counter, const CountSetup& setup);
 
-// Whatever the setup asks for. Throws Error(input) when the instrument is of another kind.
+// Whatever the setup asks for, of an instrument of the kind that kind_for() says.
 Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup);
 
 struct WaveformSetup {
@@ -46,7 +46,7 @@ Network scan_network(InstrumentRole& network_analyser, const NetworkSetup& setup
 // How long it takes: dwell time for each part of the spectrum measured at once, time for each packet ...
 double acquire_seconds(const Instrument& instrument, const CaptureSetup& setup);
 
-// Whether an instrument of this kind can give it, and what is missing if not.
+// The kind of instrument that gives it: "analyser".
 const char* kind_for(const CaptureSetup& setup);
 
 }  // namespace rt

@@ -5,8 +5,6 @@
 
 namespace rt {
 
-using std::chrono::milliseconds;
-
 InstrumentRole::InstrumentRole(ScpiSession session) : session_(std::move(session)) {
     if (session_.knows("clear")) session_.send("clear");
     if (session_.knows("prepare")) session_.send("prepare");
@@ -36,9 +34,9 @@ void InstrumentRole::settle() {
     moving_ = false;
     if (session_.knows("wait")) {
         // A turntable may need minutes for a turn.
-        const bool moves = instrument().dialect.kind == &find_role_kind("positioner");
+        const bool moves = instrument().is("positioner");
         const double longest = instrument().timeout_s + (moves ? instrument().longest_move_s : 0);
-        session_.ask("wait", milliseconds(static_cast<long long>(longest * 1000)));
+        session_.ask("wait", to_milliseconds(longest));
     }
     const auto errors = session_.drain_errors();
     if (!errors.empty()) {
@@ -51,7 +49,7 @@ void InstrumentRole::zero() {
     for (const char* step : {"zero", "calibrate"}) {
         if (!session_.knows(step)) continue;
         constexpr double most_s = 60;
-        session_.ask(step, milliseconds(static_cast<long long>((instrument().timeout_s + most_s) * 1000)));
+        session_.ask(step, to_milliseconds(instrument().timeout_s + most_s));
         const auto errors = session_.drain_errors();
         if (!errors.empty()) session_.fail(std::string(step) + " failed: " + errors.front());
     }

@@ -10,16 +10,12 @@ namespace rt {
 using std::chrono::milliseconds;
 using Lock = std::lock_guard<std::recursive_mutex>;
 
-static milliseconds timeout_of(const Instrument& instrument) {
-    return milliseconds(static_cast<long long>(instrument.timeout_s * 1000));
-}
-
 ScpiSession::ScpiSession(const Instrument& instrument, const std::string& address, TrafficLog* traffic)
-    : ScpiSession(instrument, open_session(address, timeout_of(instrument)), traffic) {}
+    : ScpiSession(instrument, open_session(address, to_milliseconds(instrument.timeout_s)), traffic) {}
 
 ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> session, TrafficLog* traffic)
     : instrument_(&instrument),
-      timeout_(timeout_of(instrument)),
+      timeout_(to_milliseconds(instrument.timeout_s)),
       session_(std::move(session)),
       traffic_(traffic) {
     session_->name_peer(instrument.role);

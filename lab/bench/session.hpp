@@ -54,6 +54,10 @@ class Session {
     bool ends_ = false;  // the buffer ends with the end of a message
 };
 
+inline std::chrono::milliseconds to_milliseconds(double seconds) {
+    return std::chrono::milliseconds(static_cast<long long>(seconds * 1000));
+}
+
 // "tcp://", "hislip://", "serial:" and "device:" addresses. Throws Error(input) for others, Error(bench) when
 // nobody answers in time.
 std::unique_ptr<Session> open_session(const std::string& address, std::chrono::milliseconds timeout);

@@ -143,7 +143,7 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     instrument.dialect_reference = dialect;
     instrument.calibration_due = section.text("calibration_due");
     instrument.connected_to = section.text("connected_to");
-    if (const auto timeout = section.quantity("timeout")) instrument.timeout_s = timeout->value;
+    instrument.timeout_s = section.quantity_or("timeout", instrument.timeout_s);
     if (!(instrument.timeout_s > 0)) section.fail("timeout", "must be above 0 s");
     const auto retries = section.whole("retries").value_or(0);
     if (retries < 0 || retries > 100) section.fail("retries", "must be 0 to 100");
@@ -152,8 +152,8 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     if (instrument.zero && !instrument.dialect.knows("zero")) {
         section.fail("zero", "dialect " + instrument.dialect.id + " has no command zero");
     }
-    if (const auto off = section.quantity("off_time")) instrument.off_time_s = off->value;
-    if (const auto move = section.quantity("longest_move")) instrument.longest_move_s = move->value;
+    instrument.off_time_s = section.quantity_or("off_time", instrument.off_time_s);
+    instrument.longest_move_s = section.quantity_or("longest_move", instrument.longest_move_s);
     if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
     instrument.where = section.place();
@@ -208,7 +208,7 @@ PlannedFault read_fault(const ConfigSection& section) {
     fault.after = section.whole("after").value_or(0);
     fault.times = section.whole("times").value_or(0);
     if (fault.after < 0 || fault.times < 0) section.fail("after", "after and times cannot be negative");
-    if (const auto delay = section.quantity("delay")) fault.delay_s = delay->value;
+    fault.delay_s = section.quantity_or("delay", fault.delay_s);
     fault.text = section.has("text") ? section.text("text") : "-300,\"Device-specific error\"";
     return fault;
 }

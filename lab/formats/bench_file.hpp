@@ -37,6 +37,7 @@ struct Instrument {
     std::string where;                        // file:line:column
 
     bool simulated() const { return place.kind == Address::Kind::simulated; }
+    bool is(std::string_view kind) const { return dialect.kind->name == kind; }
     bool recorded() const { return place.kind == Address::Kind::files; }
 };
 

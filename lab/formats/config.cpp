@@ -202,6 +202,11 @@ void ConfigSection::fail(std::string_view key, const std::string& message) const
     fail_input(place(key), "key " + in_quotes(key) + " in " + info_->title + ": " + message);
 }
 
+double ConfigSection::quantity_or(std::string_view key, double preset) const {
+    const auto given = quantity(key);
+    return given ? given->value : preset;
+}
+
 void ConfigSection::at(std::string_view key, const std::function<void()>& work) const {
     try {
         work();

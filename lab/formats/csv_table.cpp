@@ -23,7 +23,7 @@ std::string_view heading_unit(std::string_view heading) {
     return word.substr(before + 1);
 }
 
-static char separator_of(std::string_view heading) {
+char csv_separator(std::string_view heading) {
     for (const char candidate : {',', ';', '\t'}) {
         if (heading.find(candidate) != std::string_view::npos) return candidate;
     }
@@ -45,7 +45,7 @@ CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(fi
             continue;
         }
         if (columns_.empty()) {
-            separator = separator_of(line);
+            separator = csv_separator(line);
             for (const auto cell : split(line, separator)) {
                 const auto unit = heading_unit(cell);
                 const auto spelling = unit.empty() ? std::nullopt : parse_unit(unit);

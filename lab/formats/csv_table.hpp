@@ -15,6 +15,9 @@ namespace rt {
 // nothing.
 std::string_view heading_unit(std::string_view heading);
 
+// Comma, semicolon or tab: what stands between the cells of a heading.
+char csv_separator(std::string_view heading);
+
 struct CsvColumn {
     std::string name;  // without its unit
     std::optional<Spelling> unit;

@@ -103,11 +103,7 @@ class Reader {
     }
 
     void heading(std::string_view line) {
-        for (const char candidate : {',', ';', '\t'}) {
-            if (line.find(candidate) == std::string_view::npos) continue;
-            separator_ = candidate;
-            break;
-        }
+        separator_ = csv_separator(line);
         const auto cells = split(line, separator_);
         if (cells.size() < 2) {
             fail_input(place(1),

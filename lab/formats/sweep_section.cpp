@@ -197,16 +197,8 @@ Search read_search(const ConfigSection& section, const Procedure& procedure) {
     search.resolution =
         *table.quantity_in("resolution", is_decibel(search.holds_at.unit) ? Unit::db : search.holds_at.unit);
     search.result = table.text("result");
-    std::vector<std::string> names;
     const Product* product = nullptr;
-    for (const auto& result : procedure.results) {
-        names.emplace_back(result.name);
-        if (search.result == result.name) product = &result;
-    }
-    if (!product) {
-        table.fail("result", std::string(procedure.name) + " gives no result " + in_quotes(search.result) +
-                                 suggestion(search.result, names));
-    }
+    table.at("result", [&] { product = &procedure.result(search.result); });
     if (const auto most = table.quantity_in("at_most", product->unit)) search.at_most = most->value;
     if (const auto least = table.quantity_in("at_least", product->unit)) search.at_least = least->value;
     if (!search.at_most && !search.at_least) table.fail("result", "needs at_most or at_least");

@@ -113,10 +113,6 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
     return judging;
 }
 
-bool sets_parameter(const std::vector<std::string>& sets) {
-    return std::any_of(sets.begin(), sets.end(), [](const auto& s) { return s.starts_with("parameter."); });
-}
-
 // Every axis value must be usable where it goes; found before anything moves.
 void require_settable(const ConfigSection& section, const Test& test) {
     if (test.from_test) return;  // the values are not known yet
@@ -130,20 +126,12 @@ void require_settable(const ConfigSection& section, const Test& test) {
     }
     for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
         // Once is enough for values that no parameter takes.
-        if (!sets_parameter(test.sweep.axes[axis].sets) && axis > 0) continue;
+        if (!sets_parameter(test.sweep.axes[axis]) && axis > 0) continue;
         for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
             Point point;
             point.settings.assign(test.sweep.axes.size(), 0);
             point.settings[axis] = static_cast<std::uint32_t>(value);
-            section.at("sweep", [&] {
-                if (test.search) {
-                    const Trial trial =
-                        trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
-                    test.procedure->setup(test.parameters_at(trial.sweep, trial.point));
-                } else {
-                    test.procedure->setup(test.parameters_at(point));
-                }
-            });
+            section.at("sweep", [&] { test.setup_at(point); });
         }
     }
     if (test.sweep.axes.empty() && !test.search)
@@ -160,13 +148,7 @@ void read_calibration(const ConfigSection& section, Test& test) {
                      "belongs to a test that provides something: add provides = \"NAME\"");
     }
     if (test.provides_result.empty()) return;
-    std::vector<std::string> names;
-    for (const auto& result : test.procedure->results) names.emplace_back(result.name);
-    if (std::find(names.begin(), names.end(), test.provides_result) == names.end()) {
-        section.fail("provides_result", std::string(test.procedure->name) + " gives no result " +
-                                            in_quotes(test.provides_result) +
-                                            suggestion(test.provides_result, names));
-    }
+    section.at("provides_result", [&] { test.procedure->result(test.provides_result); });
 }
 
 // The campaign's parameters, those of the profile above them. A profile of published values leaves out what a
@@ -228,6 +210,17 @@ Parameters Test::parameters_at(const Sweep& swept, const Point& point) const {
         }
     }
     return out;
+}
+
+CaptureSetup Test::setup_at(const Point& point) const {
+    if (!search) return procedure->setup(parameters_at(point));
+    const Trial trial = trial_of(name, sweep, point, *search, search->holds_at);
+    return procedure->setup(parameters_at(trial.sweep, trial.point));
+}
+
+bool sets_parameter(const Axis& axis) {
+    return std::any_of(axis.sets.begin(), axis.sets.end(),
+                       [](const auto& target) { return target.starts_with("parameter."); });
 }
 
 Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,

@@ -62,9 +62,14 @@ struct Test {
 
     // The parameters of one point: axis values put over the test's own. Throws Error(input).
     Parameters parameters_at(const Point& point) const { return parameters_at(sweep, point); }
-    // The same for a trial of a search, whose sweep has an axis more.
+    // What the instrument is asked for at a point; of a search, at the end that should hold.
+    CaptureSetup setup_at(const Point& point) const;
+    // The parameters of a trial of a search, whose sweep has an axis more.
     Parameters parameters_at(const Sweep& swept, const Point& point) const;
 };
+
+// True when a value of the axis changes what is measured.
+bool sets_parameter(const Axis& axis);
 
 Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,
                const Profile& profile);

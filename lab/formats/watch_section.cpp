@@ -66,9 +66,9 @@ Watch read_watch(const ConfigSection& section) {
     if (watch.min && watch.max && watch.min->unit != watch.max->unit)
         section.fail("max", "min and max need the same unit");
     watch.unit = watch.min ? watch.min->unit : watch.max->unit;
-    if (const auto every = section.quantity("every")) watch.every_s = every->value;
+    watch.every_s = section.quantity_or("every", watch.every_s);
     if (!(watch.every_s > 0)) section.fail("every", "must be above 0 s");
-    if (const auto pause = section.quantity("longest_pause")) watch.longest_pause_s = pause->value;
+    watch.longest_pause_s = section.quantity_or("longest_pause", watch.longest_pause_s);
     const std::string action = section.has("action") ? section.text("action") : "note";
     const auto at = std::find(actions.begin(), actions.end(), action);
     if (at == actions.end())
@@ -95,20 +95,12 @@ Recheck read_recheck(const ConfigSection& section) {
         recheck.test.parameters.fill_presets();
         procedure->setup(recheck.test.parameters);
     });
-    std::vector<std::string> names;
     const Product* product = nullptr;
-    for (const auto& result : procedure->results) {
-        names.emplace_back(result.name);
-        if (recheck.result == result.name) product = &result;
-    }
-    if (!product) {
-        section.fail("result", std::string(procedure->name) + " gives no result " +
-                                   in_quotes(recheck.result) + suggestion(recheck.result, names));
-    }
+    section.at("result", [&] { product = &procedure->result(recheck.result); });
     recheck.within =
         section.quantity_in("within", is_decibel(product->unit) ? Unit::db : product->unit)->value;
     if (!(recheck.within > 0)) section.fail("within", "must be above 0");
-    if (const auto every = section.quantity("every")) recheck.every_s = every->value;
+    recheck.every_s = section.quantity_or("every", recheck.every_s);
     const auto points = section.whole("every_points").value_or(0);
     if (recheck.every_s <= 0 && points <= 0) section.fail("name", "give every or every_points");
     recheck.every_points = static_cast<std::size_t>(std::max(points, 0LL));

@@ -222,8 +222,7 @@ Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vec
                                       const std::vector<std::size_t>& chosen, bool again) {
     for (const std::size_t i : chosen) {
         if (!again && done(points[i])) continue;
-        Flow flow = before_point(planned);
-        if (flow == Flow::go) flow = one(planned, planned.test->sweep, points[i]);
+        const Flow flow = visit(planned, planned.test->sweep, points[i]);
         if (flow != Flow::go) return flow;
     }
     return Flow::go;
@@ -243,7 +242,7 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
             point.id = point_id(test.name, sweep, point);
             if (done(point)) continue;
             if (passed >= *test.duration_s && turn > 1) return Flow::go;
-            Flow flow = before_point(planned);
+            Flow flow = before_point(planned);  // what a person needs for it is no part of the time
             const auto start = std::chrono::steady_clock::now();
             if (flow == Flow::go) flow = one(planned, sweep, point);
             if (flow != Flow::go) return flow;
@@ -280,11 +279,15 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
     sweep.axes.back().values = std::move(values);
     for (const auto& point : expand(test.name, sweep)) {
         if (done(point)) continue;
-        Flow flow = before_point(planned);
-        if (flow == Flow::go) flow = one(planned, sweep, point);
+        const Flow flow = visit(planned, sweep, point);
         if (flow != Flow::go) return flow;
     }
     return Flow::go;
+}
+
+Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
+    const Flow flow = before_point(planned);
+    return flow == Flow::go ? one(planned, sweep, point) : flow;
 }
 
 Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {

@@ -110,8 +110,7 @@ Conductor::Flow Conductor::recover(Stability& stability, const std::string& reas
     for (const auto& vouched : doubtful) {
         if (flow != Flow::go) break;
         if (vouched.trial) continue;
-        flow = before_point(*vouched.planned);
-        if (flow == Flow::go) flow = one(*vouched.planned, vouched.planned->test->sweep, vouched.point);
+        flow = visit(*vouched.planned, vouched.planned->test->sweep, vouched.point);
     }
     if (flow == Flow::go) flow = check(stability);
     recovering_ = false;

@@ -9,7 +9,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
     // A supply first: the unit may be dead without it.
     std::vector<const Instrument*> order;
     for (const auto& instrument : bench_.instruments) {
-        const bool supply = std::string_view(instrument.dialect.kind->name) == "supply";
+        const bool supply = instrument.is("supply");
         const bool needed = plan.roles.contains(instrument.role) || instrument.role == "unit" || supply;
         if (needed) order.insert(supply ? order.begin() : order.end(), &instrument);
     }
@@ -19,8 +19,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
             in_use_ = i->role;
             roles_.emplace(i->role, connect(*i));
             // A unit on a supply of the bench is asked when it has been switched on.
-            const bool may_be_dead = i->role == "unit" && order.front()->role != "unit" &&
-                                     std::string_view(order.front()->dialect.kind->name) == "supply";
+            const bool may_be_dead = i->role == "unit" && order.front()->is("supply");
             if (!may_be_dead) identity = roles_.at(i->role).identify();
         } else {
             identity = i->recorded() ? "recorded captures" : i->address;
@@ -31,9 +30,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
 }
 
 InstrumentRole BenchConnection::connect(const Instrument& instrument) {
-    const std::string address =
-        instrument.simulated() ? simulated_.serve(instrument).address() : instrument.address;
-    return InstrumentRole(ScpiSession(instrument, address, traffic_));
+    return InstrumentRole(ScpiSession(instrument, simulated_.address_of(instrument), traffic_));
 }
 
 InstrumentRole& BenchConnection::role(const std::string& role) {

@@ -72,7 +72,7 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
     }
     if (!test.power_cycle.empty()) {
         const auto& supply = require_role(bench, test.power_cycle, test);
-        if (std::string_view(supply.dialect.kind->name) != "supply") {
+        if (!supply.is("supply")) {
             fail_input(test.where, "power_cycle names the " + test.power_cycle + ", which is no supply");
         }
         plan.roles.insert(test.power_cycle);
@@ -96,16 +96,10 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
     }
 }
 
-bool sets_parameter(const std::vector<std::string>& sets) {
-    return std::any_of(sets.begin(), sets.end(), [](const auto& s) { return s.starts_with("parameter."); });
-}
-
 // Setups of the test, each once where no parameter changes; gives the seconds of all.
 double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
-    const auto seconds_of = [&](const Parameters& parameters) {
-        const auto setup = test.procedure->setup(parameters);
-        if (!planned.instrument->recorded() &&
-            std::string_view(planned.instrument->dialect.kind->name) != kind_for(setup)) {
+    const auto seconds_of = [&](const CaptureSetup& setup) {
+        if (!planned.instrument->recorded() && !planned.instrument->is(kind_for(setup))) {
             fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
                                        " needs an instrument of kind " + kind_for(setup) + ", the " +
                                        planned.instrument->role + " is one of kind " +
@@ -114,20 +108,14 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
         require_path(bench, test, setup);
         return acquire_seconds(*planned.instrument, setup);
     };
-    if (test.from_test) return seconds_of(test.parameters) * static_cast<double>(planned.captures);
-    const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(),
-                                    [](const Axis& axis) { return sets_parameter(axis.sets); });
+    if (test.from_test)
+        return seconds_of(test.procedure->setup(test.parameters)) * static_cast<double>(planned.captures);
+    const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), sets_parameter);
     double sum = 0;
     std::size_t trials = 1;
     if (test.search) trials = ThresholdSearch(*test.search).most_trials();
     for (const auto& point : planned.points) {
-        double seconds = 0;
-        if (test.search) {
-            const Trial trial = trial_of(test.name, test.sweep, point, *test.search, test.search->holds_at);
-            seconds = seconds_of(test.parameters_at(trial.sweep, trial.point));
-        } else {
-            seconds = seconds_of(test.parameters_at(point));
-        }
+        double seconds = seconds_of(test.setup_at(point));
         seconds *= static_cast<double>(trials);
         if (!varies) return seconds * static_cast<double>(planned.points.size());
         sum += seconds;

@@ -70,7 +70,7 @@ void Setter::send(const SettingTarget& target, const std::string& value) {
     InstrumentRole& role = bench_.role(target.role);
     role.begin(target.setting, value);
     // One after the other: a refusal names the setting it belongs to.
-    if (std::string_view(instrument.dialect.kind->name) != "positioner") role.settle();
+    if (!instrument.is("positioner")) role.settle();
 }
 
 // Runs "PROGRAM SETTING VALUE"; its exit code 0 means done, its last words go into the error.

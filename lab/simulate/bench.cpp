@@ -31,13 +31,15 @@ Stage& SimulatedBench::stage() {
     if (!stage_) {
         const Simulation& simulation = *bench_.simulation;
         Stage::Options options{simulation.seed, simulation.instant, false};
-        options.supplied =
-            std::any_of(bench_.instruments.begin(), bench_.instruments.end(), [](const auto& i) {
-                return i.simulated() && std::string_view(i.dialect.kind->name) == "supply";
-            });
+        options.supplied = std::any_of(bench_.instruments.begin(), bench_.instruments.end(),
+                                       [](const auto& i) { return i.simulated() && i.is("supply"); });
         stage_ = std::make_shared<Stage>(std::make_shared<SimulatedUnit>(simulation.unit), options);
     }
     return *stage_;
+}
+
+std::string SimulatedBench::address_of(const Instrument& instrument) {
+    return instrument.simulated() ? serve(instrument).address() : instrument.address;
 }
 
 const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsigned short port) {

@@ -21,6 +21,9 @@ class SimulatedBench {
     // for a description that cannot be read, Error(bench) for a taken port.
     const InstrumentServer& serve(const Instrument& instrument, unsigned short port = 0);
 
+    // Where an instrument answers: its own address, or that of its server, started if need be.
+    std::string address_of(const Instrument& instrument);
+
   private:
     Stage& stage();
 

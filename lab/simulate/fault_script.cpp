@@ -11,15 +11,18 @@ FaultScript::FaultScript(std::vector<PlannedFault> faults) {
 }
 
 Reply FaultScript::reply(SimulatedInstrument& instrument, std::string_view message) {
-    static const std::vector<std::string> inside{"error-entry", "overload", "drift", "wrong-mode", "hang"};
+    // Faults that show in what the instrument says, not in how.
+    const auto inside = [](const Entry& entry) {
+        static const std::vector<std::string> kinds{"error-entry", "overload", "drift", "wrong-mode", "hang"};
+        return std::find(kinds.begin(), kinds.end(), entry.fault.kind) != kinds.end();
+    };
     const auto due = [&](const Entry& entry) {
         return answers_ >= entry.fault.after &&
                (entry.fault.times == 0 || entry.happened < entry.fault.times);
     };
     for (auto& entry : faults_) {
         const bool lasting = entry.fault.kind != "error-entry" && entry.fault.times == 0;
-        const bool of_inside = std::find(inside.begin(), inside.end(), entry.fault.kind) != inside.end();
-        if (!of_inside || !due(entry) || (lasting && entry.happened > 0)) continue;
+        if (!inside(entry) || !due(entry) || (lasting && entry.happened > 0)) continue;
         ++entry.happened;
         instrument.suffer(entry.fault);
     }
@@ -27,7 +30,7 @@ Reply FaultScript::reply(SimulatedInstrument& instrument, std::string_view messa
     if (!reply.text) return reply;
     for (auto& entry : faults_) {
         const std::string& kind = entry.fault.kind;
-        if (std::find(inside.begin(), inside.end(), kind) != inside.end() || !due(entry)) continue;
+        if (inside(entry) || !due(entry)) continue;
         ++entry.happened;
         if (kind == "slow") std::this_thread::sleep_for(std::chrono::duration<double>(entry.fault.delay_s));
         if (kind == "silent") reply.text.reset();

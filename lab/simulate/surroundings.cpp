@@ -53,11 +53,6 @@ constexpr std::array waveform_keys{
     KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
 };
 
-double value_or(const ConfigSection& section, const char* key, double preset) {
-    const auto value = section.quantity(key);
-    return value ? value->value : preset;
-}
-
 }  // namespace
 
 const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
@@ -103,7 +98,7 @@ Surroundings read_surroundings(const ConfigSection& root,
     }
     for (const auto& s : root.tables("receiver", receiver_section)) {
         out.receivers.push_back({s.text("port"), when_of(s, settings), s.quantity("half")->value,
-                                 s.quantity("width")->value, value_or(s, "packet_time", 1e-3),
+                                 s.quantity("width")->value, s.quantity_or("packet_time", 1e-3),
                                  static_cast<int>(s.whole("packet_bits").value_or(1000))});
         if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");
     }
@@ -112,16 +107,16 @@ Surroundings read_surroundings(const ConfigSection& root,
     }
     for (const auto& s : root.tables("through", through_section)) {
         out.throughs.push_back({s.text("from"), s.text("to"), when_of(s, settings), s.quantity("gain")->value,
-                                value_or(s, "saturation", 30)});
+                                s.quantity_or("saturation", 30)});
     }
     for (const auto& s : root.tables("pattern", pattern_section)) {
         out.patterns.push_back({s.text("port"), s.quantity("front")->value, s.quantity("depth")->value,
-                                value_or(s, "height", 1), value_or(s, "per_metre", 0)});
+                                s.quantity_or("height", 1), s.quantity_or("per_metre", 0)});
     }
     for (const auto& s : root.tables("waveform", waveform_section)) {
         out.waveforms.push_back({s.text("port"), when_of(s, settings), s.quantity("rate")->value,
                                  s.quantity("amplitude")->value, s.quantity("rise_time")->value,
-                                 value_or(s, "noise", 0)});
+                                 s.quantity_or("noise", 0)});
     }
     return out;
 }

@@ -85,11 +85,6 @@ constexpr std::array<const SectionInfo*, 12> sections{
     &root_section, &unit_section,     &line_section, &noise_section,   &radio_section,   &fault_section,
     &wire_section, &receiver_section, &draw_section, &through_section, &pattern_section, &waveform_section};
 
-double db(const ConfigSection& section, const char* key, double preset = 0) {
-    const auto value = section.quantity(key);
-    return value ? value->value : preset;
-}
-
 }  // namespace
 
 const FileInfo simulated_unit_file{"simulated unit", "What simulated instruments see at the ports of a unit.",
@@ -144,11 +139,10 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     const ConfigSection root(node, file.string(), root_section);
     const ConfigSection unit = *root.table("unit", unit_section);
     name_ = unit.text("name");
-    const auto own = [&](const char* key, double& value) {
-        if (const auto given = unit.quantity(key)) value = given->value;
-    };
-    own("supply", supply_volts_), own("temperature", temperature_c_), own("warming", warming_c_);
-    own("warming_time", warming_s_);
+    supply_volts_ = unit.quantity_or("supply", supply_volts_);
+    temperature_c_ = unit.quantity_or("temperature", temperature_c_);
+    warming_c_ = unit.quantity_or("warming", warming_c_);
+    warming_s_ = unit.quantity_or("warming_time", warming_s_);
     for (const auto& [name, value] : root.pairs("settings")) settings_[name] = value;
     for (const auto& s : root.tables("line", line_section)) {
         const double share = s.quantity("share_on").value_or(Quantity{100, Unit::percent}).value / 100;
@@ -158,17 +152,17 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
              when_of(s, settings_),
              {s.quantity("frequency")->value, s.quantity("level")->value + dbuv_to_dbm_50, share},
              static_cast<int>(s.whole("harmonics").value_or(1)),
-             db(s, "slope"),
-             db(s, "even"),
-             db(s, "drift"),
-             db(s, "drift_time", 600)});
+             s.quantity_or("slope", 0),
+             s.quantity_or("even", 0),
+             s.quantity_or("drift", 0),
+             s.quantity_or("drift_time", 600)});
     }
     for (const auto& s : root.tables("noise", noise_section)) {
         const double density = s.quantity("density")->value;
-        noise_.push_back(
-            {s.text("port"),
-             when_of(s, settings_),
-             {s.quantity("from")->value, s.quantity("to")->value, density, db(s, "density_to", density)}});
+        noise_.push_back({s.text("port"),
+                          when_of(s, settings_),
+                          {s.quantity("from")->value, s.quantity("to")->value, density,
+                           s.quantity_or("density_to", density)}});
     }
     for (const auto& s : root.tables("radio", radio_section)) {
         radios_.push_back({s.text("port"), when_of(s, settings_), s.quantity("base")->value,

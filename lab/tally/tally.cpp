@@ -99,6 +99,9 @@ struct Tally::State {
 
     void insert(const PointRecord& point);
     void insert(const RunRecord& head);
+    void insert(const std::vector<SampleRecord>& samples) {
+        for (const auto& s : samples) add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+    }
     void insert(const InstrumentRecord& i) {
         add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
                            i.address);
@@ -224,16 +227,14 @@ void Tally::State::insert(const PointRecord& p) {
 void Tally::add(const PointRecord& point, const std::vector<SampleRecord>& samples) {
     Transaction transaction(state_->database);
     state_->insert(point);
-    for (const auto& s : samples)
-        state_->add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+    state_->insert(samples);
     transaction.commit();
 }
 
 void Tally::add(const std::vector<SampleRecord>& samples) {
     if (samples.empty()) return;
     Transaction transaction(state_->database);
-    for (const auto& s : samples)
-        state_->add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+    state_->insert(samples);
     transaction.commit();
 }
 
