@@ -8,6 +8,7 @@
 
 #include "lab/tally/tally.hpp"
 #include "tests/cli/program.hpp"
+#include "tests/lab/bench_text.hpp"
 
 struct Stand {
     TestFolder folder;
@@ -45,12 +46,13 @@ struct Stand {
         const auto add = [&](const std::string& role, const std::string& dialect, const std::string& port) {
             const auto address = addresses.find(role);
             const auto keys = instrument_keys.find(role);
-            bench += "[[instrument]]\nrole = \"" + role + "\"\nname = \"x\"\naddress = \"" +
-                     (address == addresses.end() ? "simulated" : address->second) + "\"\ndialect = \"" +
-                     dialect + "\"\nconnected_to = \"" + port +
-                     "\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 "
-                     "ms\"\nlongest_move = \"1 s\"\n" +
-                     (keys == instrument_keys.end() ? "" : keys->second);
+            const std::string own = keys == instrument_keys.end() ? "" : keys->second;
+            bench +=
+                instrument_text(role, dialect, port,
+                                "impedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 ms\"\n"
+                                "longest_move = \"1 s\"\n" +
+                                    own,
+                                address == addresses.end() ? "simulated" : address->second);
         };
         add("analyser", "scpi-analyser", "out");
         add("generator", "scpi-generator", "in");

@@ -25,6 +25,17 @@ Stand watching(const std::string& action) {
     return stand;
 }
 
+// The unit's line, looked at again after so many points.
+std::string rechecking(int every_points) {
+    return "[[recheck]]\nname = \"stable\"\nprocedure = \"emission.scan\"\nresult = "
+           "\"highest_level\"\nwithin = \"1 dB\"\n"
+           "every_points = " +
+           std::to_string(every_points) +
+           "\nparameters = { start = \"1.4 MHz\", stop = \"1.6 MHz\", bandwidth = \"9 kHz\", dwell = \"100 "
+           "us\", detector = "
+           "\"peak\" }\n";
+}
+
 }  // namespace
 
 TEST_CASE("a watch notes what was outside its limits, when and how long") {
@@ -92,12 +103,7 @@ TEST_CASE("watches that cannot be are named") {
 TEST_CASE("after a drift, points since the last good check lose their verdict and are measured again") {
     Stand stand;
     stand.tests = Stand::scanning("scan", "repeats = 9\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
-    stand.watches =
-        "[[recheck]]\nname = \"stable\"\nprocedure = \"emission.scan\"\nresult = \"highest_level\"\nwithin = "
-        "\"1 dB\"\n"
-        "every_points = 3\nparameters = { start = \"1.4 MHz\", stop = \"1.6 MHz\", bandwidth = \"9 kHz\", "
-        "dwell = "
-        "\"100 us\", detector = \"peak\" }\n";
+    stand.watches = rechecking(3);
     CHECK(stand.run().code == 0);
     const auto calm = stand.record();
     CHECK(points(calm, PointKind::check).size() >= 1);
@@ -133,12 +139,7 @@ TEST_CASE("after a drift, points since the last good check lose their verdict an
 TEST_CASE("what keeps drifting stays without verdict, and the run still ends") {
     Stand stand;
     stand.tests = Stand::scanning("scan", "repeats = 6\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
-    stand.watches =
-        "[[recheck]]\nname = \"stable\"\nprocedure = \"emission.scan\"\nresult = \"highest_level\"\nwithin = "
-        "\"1 dB\"\n"
-        "every_points = 2\nparameters = { start = \"1.4 MHz\", stop = \"1.6 MHz\", bandwidth = \"9 kHz\", "
-        "dwell = "
-        "\"100 us\", detector = \"peak\" }\n";
+    stand.watches = rechecking(2);
     // About 2 dB between two checks, without end.
     stand.unit_extra =
         "[[line]]\nport = \"out\"\nfrequency = \"1.45 MHz\"\nlevel = \"58 dBuV\"\ndrift = \"-40 "

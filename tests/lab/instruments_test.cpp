@@ -7,6 +7,7 @@
 #include "lab/bench/acquire.hpp"
 #include "lab/simulate/bench.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -72,10 +73,9 @@ struct World {
         folder.write("unit.toml", unit_text);
         std::string text = "[bench]\nname = \"b\"\n";
         const auto add = [&](const std::string& role, const std::string& dialect, const std::string& port) {
-            text += "[[instrument]]\nrole = \"" + role +
-                    "\"\nname = \"x\"\naddress = \"simulated\"\ndialect = \"" + dialect +
-                    "\"\nconnected_to = \"" + port +
-                    "\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"2 s\"\n";
+            text +=
+                instrument_text(role, dialect, port,
+                                "impedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"2 s\"\n");
         };
         add("analyser", "scpi-analyser", "out");
         add("generator", "scpi-generator", "in");

@@ -14,6 +14,7 @@
 #include "lab/run/setter.hpp"
 #include "lab/run/stability.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -37,9 +38,7 @@ struct Loaded {
                                                               {"power-meter", "scpi-power-meter"},
                                                               {"supply", "scpi-supply"},
                                                               {"unit", "unit-control"}}) {
-            text += "[[instrument]]\nrole = \"" + role +
-                    "\"\nname = \"x\"\naddress = \"simulated\"\ndialect = \"" + dialect +
-                    "\"\nconnected_to = \"in\"\n";
+            text += instrument_text(role, dialect, "in");
         }
         folder.write("bench.toml", text + paths + "[simulation]\nunit = \"unit.toml\"\ninstant = true\n");
         const DiskFiles files(std::filesystem::path(RT_SOURCE) / "dialects");

@@ -6,6 +6,7 @@
 #include <thread>
 
 #include "tests/expect_error.hpp"
+#include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -30,10 +31,7 @@ struct Watched {
         std::string text = "[bench]\nname = \"b\"\n";
         for (const auto& [role, dialect] : std::vector<std::pair<std::string, std::string>>{
                  {"analyser", "scpi-analyser"}, {"supply", "scpi-supply"}, {"unit", "unit-control"}}) {
-            text += "[[instrument]]\nrole = \"" + role +
-                    "\"\nname = \"x\"\naddress = \"simulated\"\nconnected_to = \"out\"\ntimeout = \"1 "
-                    "s\"\ndialect = \"" +
-                    dialect + "\"\n";
+            text += instrument_text(role, dialect, "out", "timeout = \"1 s\"\n");
         }
         const DiskFiles files(std::filesystem::path(RT_SOURCE) / "dialects");
         campaign = read_campaign(
