@@ -3,6 +3,7 @@
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
 #include "lab/formats/capture_file.hpp"
+#include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
 
@@ -35,14 +36,47 @@ void set_parameters(Parameters& parameters, const Texts& settings) {
     }
 }
 
+std::optional<double> hint(const Call& call, const char* option, Unit unit) {
+    if (!call.flag(option)) return std::nullopt;
+    return parse_quantity(call.text(option), unit).value;
+}
+
 // The file, with what the command line knows beyond it.
 Capture read_capture(const Call& call, const std::string& file, const Parameters& stated) {
-    Capture capture = read_capture_csv(file);
+    CaptureHints hints;
+    hints.sample_rate_hz = hint(call, "sample-rate", Unit::hertz);
+    hints.centre_hz = hint(call, "centre", Unit::hertz);
+    hints.reference_level_dbm = hint(call, "reference-level", Unit::dbm);
+    hints.volts_per_unit = hint(call, "volts-per-unit", Unit::volt);
+    hints.sample_type = call.text("sample-type");
+    Capture capture = rt::read_capture(file, hints);
     complete(capture, stated);
     if (!call.flag("impedance")) return capture;
     const double ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
     if (auto* spectrum = std::get_if<Spectrum>(&capture)) spectrum->impedance_ohm = ohm;
     return capture;
+}
+
+std::string cell_text(const Table::Cell& cell, Unit unit) {
+    if (const auto* text = std::get_if<std::string>(&cell)) return printable(*text);
+    return format({std::get<double>(cell), unit});
+}
+
+void print_table(const Console& console, const Table& table) {
+    constexpr std::size_t most = 40;
+    console.out(table.title + (table.rows.empty() ? ": none" : ""));
+    if (table.rows.empty()) return;
+    std::vector<std::vector<std::string>> rows(1);
+    for (const auto& column : table.columns) rows[0].push_back(column.name);
+    for (const auto& row : table.rows) {
+        if (rows.size() > most) break;
+        auto& line = rows.emplace_back();
+        for (std::size_t i = 0; i < row.size(); ++i) line.push_back(cell_text(row[i], table.columns[i].unit));
+    }
+    for (const auto& line : aligned(rows, "  ")) console.out(line);
+    if (table.rows.size() > most) {
+        console.out("  ... " + std::to_string(table.rows.size()) + " rows in all; --json gives them");
+    }
 }
 
 // The marginal distance counts for levels only, as in a campaign.
@@ -61,6 +95,7 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
     std::vector<std::vector<std::string>> rows;
     for (const auto& result : outcome.results) rows.push_back({result.name, format(result.value)});
     for (const auto& line : aligned(rows, "")) console.out(line);
+    for (const auto& table : outcome.tables) print_table(console, table);
     for (const auto& f : findings) {
         std::string line = console.verdict(f.verdict) + "  " + f.rule;
         if (f.margin) {
@@ -118,10 +153,11 @@ ExitCode run(const Call& call) {
         plotter.draw(trace_figure(outcome.traces.front(), title, rules, findings), figure);
         plotter.finish();
     }
+    if (call.flag("traces")) write_file(call.text("traces"), traces_csv(outcome.traces));
     if (call.flag("json")) {
         auto notes = outcome.notes;
         if (outcome.invalid) notes.push_back("not valid: " + *outcome.invalid);
-        call.console.out(measurement_json(outcome.results, findings, notes));
+        call.console.out(measurement_json(outcome, findings, notes));
     } else {
         print_measurement(call.console, outcome, findings);
     }
@@ -137,11 +173,17 @@ Command measure_command() {
             "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
             {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
              {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
+             {"sample-rate", "RATE", "of a record that does not state it"},
+             {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},
+             {"reference-level", "LEVEL", "power of a complex tone with |x| = 1, where the file does not say"},
+             {"volts-per-unit", "VOLTAGE", "of a waveform that does not state it"},
+             {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
              {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
              {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
              {"allow-partial", "", "judge a trace that covers only a part of the limit"},
              rulebook_option,
              {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
+             {"traces", "FILE", "write the curves as CSV"},
              {"list", "", "list the procedures, or explain the one named"}},
             "words",
             run};

@@ -15,6 +15,10 @@ std::string setup_text(const CaptureSetup& setup) {
     if (const auto* p = std::get_if<PowerSetup>(&setup)) {
         return "power at " + format({p->frequency_hz, Unit::hertz}) + ", sensor " + std::to_string(p->sensor);
     }
+    if (const auto* q = std::get_if<IqSetup>(&setup)) {
+        return format({q->centre_hz, Unit::hertz}) + ", samples at " + format({q->sample_rate_hz, Unit::hertz}) +
+               " for " + format({q->duration_s, Unit::second});
+    }
     return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
 }
 

@@ -35,6 +35,14 @@ double GaussianFilter::noise_bandwidth_hz() const {
     return sigma_hz_ * std::sqrt(2 * std::numbers::pi);
 }
 
+double GaussianFilter::sigma_s() const {
+    return 1 / (2 * std::numbers::pi * std::numbers::sqrt2 * sigma_hz_);
+}
+
+double GaussianFilter::bandwidth_6db_hz() const {
+    return 2 * sigma_hz_ * std::sqrt(2 * std::numbers::ln10 * 2 * half_power_db / 10);
+}
+
 double GaussianFilter::reach_hz() const {
     return sigma_hz_ * std::sqrt(2 * std::numbers::ln10 * 15);
 }

@@ -15,6 +15,11 @@ class GaussianFilter {
 
     double power_response(double offset_hz) const;
     double noise_bandwidth_hz() const;
+    double sigma_hz() const { return sigma_hz_; }
+    // Its response in time to an impulse is a Gaussian too, with this standard deviation: 1 / (2 pi sqrt(2)
+    // sigma).
+    double sigma_s() const;
+    double bandwidth_6db_hz() const;
     // Beyond this offset the response is below -150 dB.
     double reach_hz() const;
 

@@ -9,13 +9,41 @@
 #include "core/measure/power/level.hpp"
 #include "core/measure/power/path_loss.hpp"
 #include "core/measure/procedure.hpp"
+#include "core/measure/radio/am_fm.hpp"
+#include "core/measure/radio/bursts.hpp"
+#include "core/measure/radio/carrier.hpp"
+#include "core/measure/radio/gfsk.hpp"
 #include "core/measure/radio/mask.hpp"
+#include "core/measure/radio/occupancy.hpp"
+#include "core/measure/radio/ofdm.hpp"
+#include "core/measure/radio/oqpsk.hpp"
+#include "core/measure/radio/spurious.hpp"
 #include "core/measure/receiver/error_rate.hpp"
+#include "core/measure/spectrum/channel_power.hpp"
+#include "core/measure/spectrum/density.hpp"
+#include "core/measure/spectrum/markers.hpp"
+#include "core/measure/spectrum/occupied.hpp"
 
 namespace rt {
 
 std::span<const Procedure> procedures() {
-    static const std::array list{emission_scan(), radio_mask(), power_level(), path_loss(), error_rate()};
+    static const std::array list{emission_scan(),
+                                 spectrum_density(),
+                                 channel_power(),
+                                 occupied_bandwidth(),
+                                 spectrum_markers(),
+                                 radio_mask(),
+                                 spurious(),
+                                 carrier(),
+                                 bursts(),
+                                 occupancy(),
+                                 oqpsk_modulation(),
+                                 gfsk_modulation(),
+                                 ofdm_modulation(),
+                                 am_fm(),
+                                 power_level(),
+                                 path_loss(),
+                                 error_rate()};
     return list;
 }
 
@@ -72,7 +100,13 @@ Outcome measure(const Procedure& procedure, Capture capture, const Parameters& p
     const auto trouble = distrust(capture);
     std::optional<Unexpected> unexpected;
     if (procedure.check) unexpected = procedure.check(capture, parameters);
+    // Whether samples were clipped is known when they have been read.
+    const auto* record = std::get_if<IqRecord>(&capture);
+    const auto samples = record ? record->samples : nullptr;
     Outcome outcome = procedure.measure(std::move(capture), parameters);
+    if (samples && samples->clipped()) {
+        outcome.invalid = "overload: the samples are clipped at the end of the converter's range";
+    }
     if (unexpected) outcome.invalid = "seen: " + unexpected->seen + "; expected: " + unexpected->expected;
     if (trouble) outcome.invalid = *trouble;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);
@@ -103,6 +137,7 @@ void complete(Capture& any, const Parameters& stated) {
 void invalidate(Outcome& outcome, std::string reason) {
     outcome.invalid = std::move(reason);
     outcome.results.clear();
+    outcome.tables.clear();
 }
 
 }  // namespace rt

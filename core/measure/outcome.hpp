@@ -3,6 +3,7 @@
 
 #include <optional>
 #include <string>
+#include <variant>
 #include <vector>
 
 #include "core/quantity/quantity.hpp"
@@ -17,7 +18,14 @@ struct Result {
     std::optional<double> uncertainty;
 };
 
-// A curve. x ascends; y has the same length.
+// How a trace is customarily drawn.
+enum class Shape {
+    line,
+    dots,    // a constellation: x need not ascend
+    bars,    // a histogram
+};
+
+// A curve. x ascends (unless drawn as dots); y has the same length.
 struct Trace {
     std::string name;   // "emission"
     std::string title;  // "Disturbance voltage"
@@ -26,6 +34,8 @@ struct Trace {
     Unit x_unit = Unit::hertz;
     Unit y_unit = Unit::dbm;
     bool log_x = false;  // customary to draw x logarithmically
+    Shape shape = Shape::line;
+    std::string x_title = "";  // "Time"; empty for a frequency
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
     std::optional<double> impedance_ohm;
@@ -33,14 +43,30 @@ struct Trace {
     std::optional<double> reference_level;  // masks: 0 dB of the relative part, in y_unit
 };
 
+// A list that a procedure makes: bursts, peaks, symbols.
+struct Table {
+    struct Column {
+        std::string name;
+        Unit unit = Unit::none;
+    };
+    using Cell = std::variant<double, std::string>;
+
+    std::string name;   // "bursts"
+    std::string title;  // "Bursts"
+    std::vector<Column> columns;
+    std::vector<std::vector<Cell>> rows;
+};
+
 struct Outcome {
     std::vector<Result> results;
     std::vector<Trace> traces;
+    std::vector<Table> tables;
     std::vector<std::string> notes;       // remarks on how the numbers came about
     std::vector<std::string> deviations;  // parameters that differ from the standard's
     // Why nothing here may be judged (overload, wrong signal, stale calibration); empty when it may.
     std::optional<std::string> invalid;
 
+    void add(const char* name, double value, Unit unit) { results.push_back({name, {value, unit}, {}}); }
     const Result* find_result(const std::string& name) const;
     const Trace* find_trace(const std::string& name) const;
 };

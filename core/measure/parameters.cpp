@@ -1,5 +1,6 @@
 #include "core/measure/parameters.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -8,6 +9,17 @@
 namespace rt {
 
 static Quantity parse_value(const ParameterInfo& known, std::string_view text) {
+    if (known.kind == ParameterKind::text) return {};
+    if (known.kind == ParameterKind::choice) {
+        const auto choices = split(std::string_view(known.choices), ' ');
+        const std::string chosen = lower(trim(text));
+        std::vector<std::string> names(choices.begin(), choices.end());
+        if (std::find(names.begin(), names.end(), chosen) != names.end()) return {};
+        std::string list;
+        for (const auto& entry : names) list += (list.empty() ? "" : ", ") + entry;
+        fail_input("parameter " + std::string(known.name) + ": unknown " + in_quotes(text) + ": " + list +
+                   " are possible");
+    }
     if (known.kind == ParameterKind::detector) {
         if (!parse_detector(trim(text))) {
             fail_input("parameter " + std::string(known.name) + ": unknown detector " + in_quotes(text) +
@@ -45,8 +57,9 @@ const ParameterInfo& Parameters::info_of(std::string_view name) const {
 void Parameters::set(std::string_view name, std::string_view text) {
     const auto& known = info_of(name);
     const Quantity value = parse_value(known, text);
-    texts_[known.name] = std::string(trim(text));
-    if (known.kind != ParameterKind::detector) values_[known.name] = value;
+    texts_[known.name] = known.kind == ParameterKind::choice ? lower(trim(text)) : std::string(trim(text));
+    const bool number = known.kind == ParameterKind::quantity || known.kind == ParameterKind::whole_number;
+    if (number) values_[known.name] = value;
 }
 
 void Parameters::set_quantity(std::string_view name, Quantity value) {
@@ -84,9 +97,17 @@ std::optional<Detector> Parameters::detector(std::string_view name) const {
     return parse_detector(at->second);
 }
 
+std::string Parameters::text(std::string_view name) const {
+    const auto at = texts_.find(std::string(name));
+    return at == texts_.end() ? "" : at->second;
+}
+
 bool Parameters::same(std::string_view name, std::string_view a, std::string_view b) const {
     const auto& known = info_of(name);
     if (known.kind == ParameterKind::detector) return parse_detector(trim(a)) == parse_detector(trim(b));
+    if (known.kind == ParameterKind::choice || known.kind == ParameterKind::text) {
+        return lower(trim(a)) == lower(trim(b));
+    }
     const double left = parse_value(known, a).value, right = parse_value(known, b).value;
     return std::abs(left - right) <= 1e-9 * std::abs(right);
 }

@@ -13,7 +13,7 @@
 
 namespace rt {
 
-enum class ParameterKind { quantity, whole_number, detector };
+enum class ParameterKind { quantity, whole_number, detector, choice, text };
 
 struct ParameterInfo {
     const char* name;
@@ -21,6 +21,7 @@ struct ParameterInfo {
     Unit unit;
     const char* preset;  // value used when neither campaign nor rule sets it; "" for none
     const char* help;    // one sentence
+    const char* choices = "";  // of a choice, with spaces between them
 };
 
 // A set of parameter values for one procedure. Values are checked when they are set.
@@ -40,6 +41,8 @@ class Parameters {
     // Throws Error(input) saying what the parameter is when it has no value.
     double required(std::string_view name) const;
     std::optional<Detector> detector(std::string_view name) const;
+    // What was chosen or written; "" when it was not set.
+    std::string text(std::string_view name) const;
     std::optional<Quantity> quantity(std::string_view name) const;
 
     const std::map<std::string, std::string>& texts() const { return texts_; }

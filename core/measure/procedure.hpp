@@ -44,7 +44,15 @@ struct CountSetup {
     double seconds_per_packet = 0;  // for estimates of time
 };
 
-using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup>;
+// What a signal analyser has to be asked for in complex samples.
+struct IqSetup {
+    double centre_hz = 0;
+    double sample_rate_hz = 0;
+    double duration_s = 0;
+    double reference_level_dbm = 0;
+};
+
+using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup, IqSetup>;
 
 // A capture that is not the signal expected: what was seen and what should have been.
 struct Unexpected {

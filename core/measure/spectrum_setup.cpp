@@ -1,9 +1,11 @@
 #include "core/measure/spectrum_setup.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <utility>
 
 #include "core/base/error.hpp"
+#include "core/dsp/iq_scan.hpp"
 
 namespace rt {
 
@@ -35,9 +37,49 @@ SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, doub
     return setup;
 }
 
-Spectrum take_spectrum(Capture capture, const char* procedure) {
+GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_hz) {
+    const std::string meant = parameters.text("filter");
+    if (meant == "3db") return GaussianFilter::with_3db(bandwidth_hz);
+    if (meant == "6db") return GaussianFilter::with_6db(bandwidth_hz);
+    return GaussianFilter::customary(bandwidth_hz);
+}
+
+namespace {
+
+Spectrum analyse(const IqRecord& record, const Parameters& parameters, const SpectrumWish& wish) {
+    ScanSettings settings;
+    const double half = record.sample_rate_hz / 2;
+    const bool all = wish.start_hz == 0 && wish.stop_hz == 0;
+    settings.start_hz = all ? record.centre_hz - half : wish.start_hz;
+    settings.stop_hz = all ? record.centre_hz + half : wish.stop_hz;
+    double bandwidth = parameters.number("bandwidth").value_or(wish.fallback_bandwidth_hz);
+    if (!(bandwidth > 0)) bandwidth = record.sample_rate_hz / 500;
+    settings.filter = resolution_filter(parameters, bandwidth);
+    const Detector detector = parameters.detector("detector").value_or(wish.fallback);
+    settings.detectors = {detector};
+    Scan seen = scan(record, settings);
+    Spectrum out;
+    out.frequency_hz = std::move(seen.frequency_hz);
+    out.level = std::move(seen.reading.front());
+    const double reference = record.reference_level_dbm.value_or(0);
+    for (double& value : out.level) value = 20 * std::log10(std::max(value, 1e-12)) + reference;
+    out.unit = record.reference_level_dbm ? Unit::dbm : Unit::dbfs;
+    out.detector = detector;
+    out.resolution_bandwidth_hz = bandwidth;
+    out.noise_bandwidth_hz = settings.filter.noise_bandwidth_hz();
+    if (record.reference_level_dbm) out.impedance_ohm = 50;
+    out.overload = record.trouble;
+    return out;
+}
+
+}  // namespace
+
+Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters& parameters,
+                       const SpectrumWish& wish) {
     if (auto* spectrum = std::get_if<Spectrum>(&capture)) return std::move(*spectrum);
-    fail_input(std::string(procedure) + " needs a spectrum, the capture holds " + kind_name(capture));
+    if (const auto* record = std::get_if<IqRecord>(&capture)) return analyse(*record, parameters, wish);
+    fail_input(std::string(procedure) + " needs a spectrum or complex samples, the capture holds " +
+               kind_name(capture));
 }
 
 Trace trace_of(Spectrum capture, const char* name, const char* title) {

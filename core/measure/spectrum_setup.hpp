@@ -1,6 +1,7 @@
 // What procedures on spectra share: the parameters of an analyser sweep and how they become a setup.
 #pragma once
 
+#include "core/dsp/resolution.hpp"
 #include "core/measure/procedure.hpp"
 
 namespace rt {
@@ -27,8 +28,27 @@ inline constexpr ParameterInfo attenuation_parameter{
 // backwards, a bandwidth that is not positive, or more than 1,000,000 points.
 SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, double stop_hz);
 
-// The spectrum in a capture. Throws Error(input) naming the procedure for a capture of another kind.
-Spectrum take_spectrum(Capture capture, const char* procedure);
+// Row for procedures that also make their spectrum out of complex samples.
+inline constexpr ParameterInfo filter_parameter{
+    "filter", ParameterKind::choice, Unit::none, "customary",
+    "where the resolution bandwidth of a Gaussian filter is meant: customary is 6 dB for 200 Hz, 9 kHz and 120 kHz "
+    "and 3 dB for others (for complex samples)",
+    "customary 3db 6db"};
+
+// The filter that `bandwidth_hz` and the parameter above (if the procedure has it) name.
+GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_hz);
+
+// The spectrum in a capture; complex samples are analysed between `start_hz` and `stop_hz` (or over their whole
+// band) with the parameters bandwidth, detector and filter. Without a bandwidth it is `fallback_bandwidth_hz`,
+// without a detector `fallback`. Levels are in dBm, or in dBFS when the record states no reference level. Throws
+// Error(input) naming the procedure for a capture of another kind.
+struct SpectrumWish {
+    double start_hz = 0, stop_hz = 0;  // both 0: all of it
+    double fallback_bandwidth_hz = 0;
+    Detector fallback = Detector::rms;
+};
+Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters& parameters,
+                       const SpectrumWish& wish = {});
 
 // The capture as a trace, with what it states of itself.
 Trace trace_of(Spectrum capture, const char* name, const char* title);

@@ -33,6 +33,8 @@ enum class Unit {
     dbua_per_metre,
     dbm_per_hz,
     dbm_per_mhz,
+    dbfs,
+    dbfs_per_hz,
 };
 
 // What a unit measures. Units of one dimension convert into each other; others need more than a factor.
@@ -55,6 +57,8 @@ enum class Dimension {
     level_difference,
     antenna_factor,
     power_density,
+    full_scale_level,
+    full_scale_density,
 };
 
 struct UnitInfo {

@@ -3,7 +3,7 @@
 namespace rt {
 
 const char* kind_name(const Capture& capture) {
-    constexpr const char* names[] = {"spectrum", "power", "counts"};
+    constexpr const char* names[] = {"spectrum", "power", "counts", "iq", "waveform"};
     static_assert(std::size(names) == std::variant_size_v<Capture>);
     return names[capture.index()];
 }
@@ -16,6 +16,17 @@ static const std::optional<std::string>& field(const PowerReading& p) {
 }
 static const std::optional<std::string>& field(const Counts& c) {
     return c.trouble;
+}
+static const std::optional<std::string>& field(const IqRecord& r) {
+    return r.trouble;
+}
+static const std::optional<std::string>& field(const Waveform& w) {
+    return w.overload;
+}
+
+std::string clipped_text(std::size_t samples) {
+    return "overload: the converter was driven beyond its range (" + std::to_string(samples) +
+           " samples at its end)";
 }
 
 const std::optional<std::string>& distrust(const Capture& capture) {

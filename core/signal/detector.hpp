@@ -8,7 +8,9 @@
 
 namespace rt {
 
-enum class Detector { peak, quasi_peak, average, rms, sample, negative_peak };
+// The average is the mean of the linear envelope over the measuring time; the CISPR average is the highest
+// deflection of the critically damped meter behind it (CISPR 16-1-1 clause 6).
+enum class Detector { peak, quasi_peak, average, rms, sample, negative_peak, cispr_average };
 
 const char* name(Detector detector);  // "quasi-peak"
 // In any case; also the trade's PK, QP and AV.
@@ -17,7 +19,7 @@ std::vector<std::string> detector_names();
 
 // True if a reading with `reading` can never be below the reading with `other` of the same disturbance: then
 // meeting a limit for `other` with `reading` is conclusive, exceeding it is not. Peak is above all;
-// quasi-peak and RMS are above the average (CISPR 16-2-1 clause 6 and the decision tree of CISPR 32 annex C
+// quasi-peak, RMS and the meter's highest deflection are above the average (CISPR 16-2-1 clause 6 and the decision tree of CISPR 32 annex C
 // rest on it).
 bool never_below(Detector reading, Detector other);
 

@@ -18,6 +18,7 @@ struct Spectrum {
     Unit unit = Unit::dbm;      // a decibel unit
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
+    std::optional<double> noise_bandwidth_hz;  // of the resolution filter, where it is known exactly
     std::optional<double> impedance_ohm;     // of the port; needed between dBm and dBuV
     std::optional<double> reference_level;   // in `unit`
     std::optional<std::string> overload;     // why the levels cannot be trusted, if they cannot

@@ -13,4 +13,7 @@ struct Waveform {
     std::optional<std::string> overload;  // why it cannot be trusted, if it cannot
 };
 
+// What a record says whose converter was driven beyond its range.
+std::string clipped_text(std::size_t samples);
+
 }  // namespace rt

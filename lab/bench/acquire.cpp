@@ -10,16 +10,18 @@
 namespace rt {
 namespace {
 
-// A block of little-endian 64-bit numbers.
-std::vector<double> read_numbers(ScpiSession& session, const std::string& command, const Arguments& arguments,
+// A block of little-endian numbers.
+template <typename Number = double>
+std::vector<Number> read_numbers(ScpiSession& session, const std::string& command, const Arguments& arguments,
                                  std::size_t count, const char* what) {
     const std::string bytes = session.ask_block(command, arguments);
-    if (bytes.size() != count * sizeof(double)) {
+    if (bytes.size() != count * sizeof(Number)) {
         session.fail(std::string("the ") + what + " has " + std::to_string(bytes.size()) + " bytes, " +
-                     std::to_string(count) + " points of 8 bytes were expected");
+                     std::to_string(count) + " points of " + std::to_string(sizeof(Number)) +
+                     " bytes were expected");
     }
     static_assert(std::endian::native == std::endian::little, "dialects ask for little-endian numbers");
-    std::vector<double> numbers(count);
+    std::vector<Number> numbers(count);
     std::memcpy(numbers.data(), bytes.data(), bytes.size());
     return numbers;
 }
@@ -156,7 +158,7 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
 }
 
 const char* kind_for(const CaptureSetup& setup) {
-    constexpr const char* kinds[] = {"analyser", "power-meter", "counter"};
+    constexpr const char* kinds[] = {"analyser", "power-meter", "counter", "analyser"};
     static_assert(std::size(kinds) == std::variant_size_v<CaptureSetup>);
     return kinds[setup.index()];
 }
@@ -164,7 +166,29 @@ const char* kind_for(const CaptureSetup& setup) {
 Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup) {
     if (const auto* s = std::get_if<SpectrumSetup>(&setup)) return sweep(instrument, *s);
     if (const auto* p = std::get_if<PowerSetup>(&setup)) return read_power(instrument, *p);
+    if (const auto* q = std::get_if<IqSetup>(&setup)) return record_iq(instrument, *q);
     return count(instrument, std::get<CountSetup>(setup));
+}
+
+IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
+    ScpiSession& session = analyser.session();
+    const auto samples = static_cast<std::size_t>(std::llround(setup.sample_rate_hz * setup.duration_s));
+    session.send("set_iq_centre", {{"hz", exact(setup.centre_hz)}});
+    session.send("set_iq_rate", {{"hz", exact(setup.sample_rate_hz)}});
+    session.send("set_iq_samples", {{"count", std::to_string(samples)}});
+    session.send("set_iq_reference", {{"level", exact(setup.reference_level_dbm)}});
+    require_done(session, "record_iq", analyser.instrument().timeout_s + 3 * setup.duration_s, "record");
+    const double full_scale = session.ask_number("query_iq_full_scale");
+    const auto numbers = read_numbers<float>(session, "read_iq", {}, 2 * samples, "record");
+    std::vector<std::complex<float>> values;
+    for (std::size_t i = 0; i < samples; ++i) values.emplace_back(numbers[2 * i], numbers[2 * i + 1]);
+    for (const auto& value : values) {
+        if (!std::isfinite(value.real()) || !std::isfinite(value.imag()))
+            session.fail("the record holds a sample that is no number");
+    }
+    IqRecord record = iq_in_memory(std::move(values), setup.sample_rate_hz, setup.centre_hz, full_scale);
+    record.trouble = read_distrust(session, "raise the reference level");
+    return record;
 }
 
 std::vector<Waveform> record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
@@ -234,6 +258,7 @@ double acquire_seconds(const Instrument& instrument, const CaptureSetup& setup) 
     }
     if (const auto* c = std::get_if<CountSetup>(&setup))
         return static_cast<double>(c->packets) * c->seconds_per_packet;
+    if (const auto* q = std::get_if<IqSetup>(&setup)) return 2 * q->duration_s;
     return std::get<PowerSetup>(setup).averages * 0.01;
 }
 

@@ -21,6 +21,9 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
 // Packets sent and received.
 Counts count(InstrumentRole& counter, const CountSetup& setup);
 
+// Complex samples of a signal analyser. |x| = 1 is the level that it says its full scale is.
+IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup);
+
 // Whatever the setup asks for, of an instrument of the kind that kind_for() says.
 Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup);
 

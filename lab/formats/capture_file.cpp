@@ -6,7 +6,9 @@
 #include "core/base/text.hpp"
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/sigmf.hpp"
 #include "lab/formats/spectrum_csv.hpp"
+#include "lab/formats/wav.hpp"
 
 namespace rt {
 namespace {
@@ -28,6 +30,13 @@ std::string text_of(const Counts& c) {
     return trouble_line(c.trouble) + "packets_sent,packets_received,bits,bit_errors\n" +
            std::to_string(c.packets_sent) + "," + std::to_string(c.packets_received) + "," +
            std::to_string(c.bits) + "," + std::to_string(c.bit_errors) + "\n";
+}
+
+std::string text_of(const IqRecord&) {
+    return {};  // kept as SigMF
+}
+std::string text_of(const Waveform&) {
+    return {};
 }
 
 std::optional<std::string> trouble_of(const CsvTable& csv) {
@@ -71,6 +80,29 @@ PowerReading power_of(const CsvTable& csv, const std::string& file) {
     return reading;
 }
 
+Waveform waveform_of(const CsvTable& csv, const std::string& file) {
+    if (csv.rows() < 2) fail_input(file, "a waveform has at least two rows");
+    Waveform out;
+    out.overload = trouble_of(csv);
+    const CsvColumn& time = csv.columns().front();
+    if (csv.columns().size() < 2) fail_input(file, "write two columns: time [s],voltage [V]");
+    const CsvColumn& voltage = csv.columns()[1];
+    if (!time.unit || time.unit->unit != Unit::second) fail_input(file, "write the time as time [s]");
+    if (!voltage.unit || voltage.unit->unit != Unit::volt) fail_input(file, "write the level as voltage [V]");
+    const double first = csv.number(time, 0), last = csv.number(time, csv.rows() - 1);
+    out.step_s = (last - first) / static_cast<double>(csv.rows() - 1);
+    if (!(out.step_s > 0)) fail_input(csv.place(time, csv.rows() - 1), "times must rise");
+    for (std::size_t row = 0; row < csv.rows(); ++row) {
+        const double expected = first + static_cast<double>(row) * out.step_s;
+        if (std::abs(csv.number(time, row) - expected) > out.step_s / 2) {
+            fail_input(csv.place(time, row), "times must be evenly spaced, " +
+                                                 format({out.step_s, Unit::second}) + " apart");
+        }
+        out.volts.push_back(csv.number(voltage, row));
+    }
+    return out;
+}
+
 // The first line that is no remark.
 std::string_view heading_of(std::string_view text) {
     while (!text.empty()) {
@@ -92,11 +124,26 @@ Capture parse_capture_csv(std::string_view text, const std::string& file) {
     const auto heading = heading_of(text);
     if (heading.find("packets_sent") != std::string_view::npos) return counts_of(CsvTable(text, file), file);
     if (heading.starts_with("sensor")) return power_of(CsvTable(text, file), file);
+    if (heading.starts_with("time")) return waveform_of(CsvTable(text, file), file);
     return parse_spectrum_csv(text, file);
 }
 
-Capture read_capture_csv(const std::filesystem::path& file) {
+Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints) {
+    const std::string ending = lower(file.extension().string());
+    if (!hints.sample_type.empty()) return read_raw_samples(file, hints);
+    if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
+    if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
+    if (ending == ".wav") return read_wav(file, hints);
     return parse_capture_csv(read_file(file), file.string());
+}
+
+std::filesystem::path write_capture(const std::filesystem::path& stem, const Capture& capture) {
+    if (const auto* record = std::get_if<IqRecord>(&capture)) return write_sigmf(stem, *record);
+    if (const auto* wave = std::get_if<Waveform>(&capture)) return write_sigmf(stem, *wave);
+    auto file = stem;
+    file += ".csv";
+    write_file(file, capture_csv(capture));
+    return file;
 }
 
 }  // namespace rt

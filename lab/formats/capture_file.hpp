@@ -5,16 +5,23 @@
 #include <string>
 #include <string_view>
 
-#include "core/signal/capture.hpp"
+#include "lab/formats/capture_hints.hpp"
 
 namespace rt {
 
-// Spectra as in spectrum_csv.hpp. Power: "sensor,frequency [Hz],level [dBm]". Counts:
-// "packets_sent,packets_received,bits,bit_errors". "# trouble: ..." says why one cannot be trusted.
+// CSV for spectra (spectrum_csv.hpp), power ("sensor,frequency [Hz],level [dBm]"), counts
+// ("packets_sent,packets_received,bits,bit_errors") and short waveforms ("time [s],voltage [V]");
+// "# trouble: ..." says why one cannot be trusted. Throws Error(input) with file, row and column. Counts of
+// several rows are added up.
+Capture parse_capture_csv(std::string_view text, const std::string& file);
+// The text of the kinds that are kept as CSV: spectra, power, counts.
 std::string capture_csv(const Capture& capture);
 
-// Throws Error(input) with file, row and column. Counts of several rows are added up.
-Capture parse_capture_csv(std::string_view text, const std::string& file);
-Capture read_capture_csv(const std::filesystem::path& file);
+// By the ending of the name: .sigmf-meta, .sigmf-data, .wav, or CSV. With hints.sample_type the file holds bare
+// samples.
+Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints = {});
+
+// Writes the capture beside `stem` with an ending of its kind, durably, and returns the file to read it by.
+std::filesystem::path write_capture(const std::filesystem::path& stem, const Capture& capture);
 
 }  // namespace rt

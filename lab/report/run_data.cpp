@@ -33,14 +33,13 @@ Outcome RunData::outcome_of(const PointRecord& point) const {
                                    [&](const TestRecord& t) { return t.name == point.test; });
     if (test == record_.tests.end()) fail_input(folder_.string(), "the tally has no test " + point.test);
     const auto path = folder_ / point.capture.file;
-    const std::string text = read_file(path);
-    if (sha256(text) != point.capture.sha256) {
+    if (sha256(read_file(path)) != point.capture.sha256) {
         fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
     }
     const Procedure& procedure = find_procedure(test->procedure);
     Parameters parameters(procedure.parameters);
     for (const auto& [name, value] : point.parameters) parameters.set(name, value);
-    return measure(procedure, parse_capture_csv(text, path.string()), parameters);
+    return measure(procedure, read_capture(path), parameters);
 }
 
 }  // namespace rt

@@ -36,6 +36,25 @@ Json to_json(const Result& result, const PointRecord* point) {
     return entry;
 }
 
+Json to_json(const Table& table) {
+    Json entry{{"name", table.name}, {"title", table.title}, {"columns", Json::array()}, {"rows", Json::array()}};
+    for (const auto& column : table.columns) {
+        entry["columns"].push_back({{"name", column.name}, {"unit", symbol(column.unit)}});
+    }
+    for (const auto& row : table.rows) {
+        Json cells = Json::array();
+        for (const auto& cell : row) {
+            if (const auto* text = std::get_if<std::string>(&cell)) {
+                cells.push_back(*text);
+            } else {
+                cells.push_back(number(std::get<double>(cell)));
+            }
+        }
+        entry["rows"].push_back(std::move(cells));
+    }
+    return entry;
+}
+
 Json to_json(const Finding& f, const PointRecord* point) {
     Json at = nullptr;
     if (f.at)
@@ -113,12 +132,14 @@ std::string run_json(const RunRecord& run) {
     return text_of(json);
 }
 
-std::string measurement_json(const std::vector<Result>& results, const std::vector<Finding>& findings,
+std::string measurement_json(const Outcome& outcome, const std::vector<Finding>& findings,
                              const std::vector<std::string>& notes) {
     Json json = head();
     json["results"] = json["findings"] = Json::array();
     VerdictCounts counts;
-    for (const auto& result : results) json["results"].push_back(to_json(result, nullptr));
+    for (const auto& result : outcome.results) json["results"].push_back(to_json(result, nullptr));
+    json["tables"] = Json::array();
+    for (const auto& table : outcome.tables) json["tables"].push_back(to_json(table));
     for (const auto& finding : findings) {
         json["findings"].push_back(to_json(finding, nullptr));
         counts.add(finding.verdict);
@@ -126,6 +147,20 @@ std::string measurement_json(const std::vector<Result>& results, const std::vect
     json["counts"] = counts_json(counts);
     json["notes"] = notes;
     return text_of(json);
+}
+
+std::string traces_csv(const std::vector<Trace>& traces) {
+    std::string out;
+    for (const auto& trace : traces) {
+        out += "# " + trace.name + ": x in " + symbol(trace.x_unit) + ", y in " + symbol(trace.y_unit) + "\n";
+    }
+    out += "trace,x,y\n";
+    for (const auto& trace : traces) {
+        for (std::size_t i = 0; i < trace.x.size(); ++i) {
+            out += trace.name + "," + exact(trace.x[i]) + "," + exact(trace.y[i]) + "\n";
+        }
+    }
+    return out;
 }
 
 std::string findings_csv(const RunRecord& run) {

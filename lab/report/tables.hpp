@@ -13,9 +13,12 @@ namespace rt {
 // A run: results, findings and notes of all points, each with its test and point.
 std::string run_json(const RunRecord& run);
 
-// A single measurement; the same schema without test and point.
-std::string measurement_json(const std::vector<Result>& results, const std::vector<Finding>& findings,
+// A single measurement; the same schema without test and point, with its tables.
+std::string measurement_json(const Outcome& outcome, const std::vector<Finding>& findings,
                              const std::vector<std::string>& notes);
+
+// All curves below each other: "trace,x,y" with the units in remarks.
+std::string traces_csv(const std::vector<Trace>& traces);
 
 // One row a finding, in the order of the run.
 std::string findings_csv(const RunRecord& run);

@@ -85,6 +85,10 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
     if (!path) return;
     double from = 0, to = 0;
     if (const auto* s = std::get_if<SpectrumSetup>(&setup)) from = s->start_hz, to = s->stop_hz;
+    if (const auto* q = std::get_if<IqSetup>(&setup)) {
+        from = q->centre_hz - q->sample_rate_hz / 2;
+        to = q->centre_hz + q->sample_rate_hz / 2;
+    }
     if (const auto* p = std::get_if<PowerSetup>(&setup)) from = to = p->frequency_hz;
     for (const auto& entry : path->entries) {
         try {

@@ -140,7 +140,7 @@ void PointMaker::power_cycle(const Test& test) {
 }
 
 Capture PointMaker::recorded(const PointJob& job) const {
-    return read_capture_csv(find_recorded(*job.instrument, *job.test, *job.sweep, *job.point));
+    return read_capture(find_recorded(*job.instrument, *job.test, *job.sweep, *job.point));
 }
 
 // Captures until the signal is the one expected, or somebody says that this one is to be taken.
@@ -203,7 +203,7 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
     } else if (auto* reading = std::get_if<PowerReading>(&*taken); reading && !path.parts.empty()) {
         if (path_trouble.empty()) reading->level_dbm += path.loss_db(reading->frequency_hz);
     }
-    record.capture = keep(record, capture_csv(*taken), kind_name(*taken));
+    record.capture = keep(record, *taken);
     Outcome outcome = measure(*job.test->procedure, std::move(*taken), parameters);
     if (!path_trouble.empty()) invalidate(outcome, std::move(path_trouble));
     judge_all(job, parameters, std::move(outcome), record);
@@ -219,10 +219,16 @@ std::string PointMaker::file_name(const PointRecord& record, const std::string& 
     return "captures/" + number + "-" + slug(record.test + " " + record.label).substr(0, 180) + ending;
 }
 
-CaptureRecord PointMaker::keep(const PointRecord& record, const std::string& text, const char* kind) const {
+CaptureRecord PointMaker::keep(const PointRecord& record, const Capture& capture) const {
+    const auto file = write_capture(folder_ / file_name(record, ""), capture);
+    const std::string text = read_file(file);
+    return {file.lexically_relative(folder_).string(), kind_name(capture), sha256(text), text.size()};
+}
+
+CaptureRecord PointMaker::keep(const PointRecord& record, const std::string& table, const char* kind) const {
     const std::string file = file_name(record, ".csv");
-    write_file(folder_ / file, text);
-    return {file, kind, sha256(text), text.size()};
+    write_file(folder_ / file, table);
+    return {file, kind, sha256(table), table.size()};
 }
 
 void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome,

@@ -53,7 +53,8 @@ class PointMaker {
     void set_up(const PointJob& job);
     Capture capture(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup);
     Capture recorded(const PointJob& job) const;
-    CaptureRecord keep(const PointRecord& record, const std::string& text, const char* kind) const;
+    CaptureRecord keep(const PointRecord& record, const Capture& capture) const;
+    CaptureRecord keep(const PointRecord& record, const std::string& table, const char* kind) const;
     void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);
     void attach_picture(const PointJob& job, PointRecord& record, WatchKeeper& watches);
     std::string file_name(const PointRecord& record, const std::string& ending) const;

@@ -68,6 +68,7 @@ double detect(Detector detector, const std::vector<double>& power) {
             for (const double p : power) sum += p;
             return decibel(sum / static_cast<double>(power.size()));
         case Detector::average:
+        case Detector::cispr_average:
             for (const double p : power) sum += std::sqrt(p);
             return 2 * decibel(sum / static_cast<double>(power.size()));
     }

@@ -18,6 +18,7 @@ constexpr std::array parameters{
     points_parameter,
     reference_parameter,
     attenuation_parameter,
+    filter_parameter,
 };
 
 constexpr std::array traces{
@@ -42,8 +43,21 @@ void preset(const Rule& rule, Parameters& p) {
     preset_conditions(rule, p);
 }
 
-Outcome run(Capture any, const Parameters&) {
-    Spectrum capture = take_spectrum(std::move(any), "emission.scan");
+Outcome run(Capture any, const Parameters& p) {
+    SpectrumWish wish;
+    wish.fallback = Detector::peak;
+    const bool samples = std::holds_alternative<IqRecord>(any);
+    if (samples && p.number("start") && p.number("stop")) {
+        wish.start_hz = p.required("start");
+        wish.stop_hz = p.required("stop");
+    }
+    Spectrum capture = take_spectrum(std::move(any), "emission.scan", p, wish);
+    if (samples && capture.unit == Unit::dbm) {
+        // The language of emission limits.
+        const double shift = convert({0, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value;
+        for (double& level : capture.level) level += shift;
+        capture.unit = Unit::dbuv;
+    }
     Outcome outcome;
     const auto top = std::max_element(capture.level.begin(), capture.level.end());
     const auto at = static_cast<std::size_t>(top - capture.level.begin());

@@ -6,7 +6,7 @@
 #include <utility>
 
 #include "core/base/error.hpp"
-#include "core/dsp/resolution.hpp"
+#include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
 namespace rt {
@@ -25,6 +25,7 @@ constexpr std::array parameters{
     points_parameter,
     reference_parameter,
     attenuation_parameter,
+    filter_parameter,
 };
 
 constexpr std::array traces{Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
@@ -102,45 +103,27 @@ std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
     return std::nullopt;
 }
 
-// Power in dBm of the points within half `width` of the centre.
-std::optional<double> channel_power(const Spectrum& s, double centre, double width) {
-    if (!s.resolution_bandwidth_hz || s.level.size() < 2) return std::nullopt;
-    if (s.frequency_hz.front() > centre - width / 2 || s.frequency_hz.back() < centre + width / 2) {
-        return std::nullopt;
-    }
-    const double noise_bandwidth = GaussianFilter::with_3db(*s.resolution_bandwidth_hz).noise_bandwidth_hz();
-    double power_mw = 0;
-    for (std::size_t i = 0; i < s.level.size(); ++i) {
-        if (std::abs(s.frequency_hz[i] - centre) > width / 2) continue;
-        const std::size_t left = i == 0 ? 0 : i - 1, right = std::min(i + 1, s.level.size() - 1);
-        const double step =
-            (s.frequency_hz[right] - s.frequency_hz[left]) / static_cast<double>(right - left);
-        power_mw += std::pow(10, s.level[i] / 10) * step / noise_bandwidth;
-    }
-    return 10 * std::log10(power_mw);
-}
-
 Outcome run(Capture any, const Parameters& p) {
-    Spectrum capture = take_spectrum(std::move(any), "radio.mask");
+    Spectrum capture = take_spectrum(std::move(any), "radio.mask", p, {0, 0, 100e3, Detector::rms});
     const double centre = p.required("centre"), window = p.required("reference_window");
     const double channel = p.required("channel_bandwidth");
-    if (capture.unit != Unit::dbm) {
-        fail_input(std::string("radio.mask needs levels in dBm, the capture has ") + symbol(capture.unit));
-    }
+    require_power(capture, "radio.mask");
     Outcome outcome;
     const auto peak = highest(capture, centre - window, centre + window);
     if (!peak) {
         outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) +
                           " of the carrier at " + format({centre, Unit::hertz});
     } else {
-        outcome.results.push_back({"reference_level", {peak->level, Unit::dbm}, {}});
+        outcome.results.push_back({"reference_level", {peak->level, capture.unit}, {}});
         outcome.results.push_back(
             {"reference_offset", {capture.frequency_hz[peak->at] - centre, Unit::hertz}, {}});
     }
-    if (const auto power = channel_power(capture, centre, channel)) {
-        outcome.results.push_back({"channel_power", {*power, Unit::dbm}, {}});
-        const bool mean = capture.detector == Detector::rms;
-        if (!mean) outcome.notes.push_back("channel power is a mean power only with the rms detector");
+    const auto power = covers(capture, centre - channel / 2, centre + channel / 2)
+                           ? band_power(capture, centre - channel / 2, centre + channel / 2)
+                           : std::nullopt;
+    if (power) {
+        outcome.add("channel_power", to_db(*power), capture.unit);
+        note_detector(capture, outcome);
     } else {
         outcome.notes.push_back(
             "no channel power: the trace does not state its resolution bandwidth, or is narrower than " +

@@ -1,0 +1,225 @@
+#include "core/dsp/bursts.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+namespace rt {
+namespace {
+
+constexpr std::size_t piece = 1 << 16;
+
+// Calls work(index of first, smoothed |x|^2, raw |x|^2) for the record piece by piece. Near its ends the mean is
+// over fewer samples.
+template <typename Work>
+void each_piece(const IqRecord& record, std::size_t width, const Work& work) {
+    const std::uint64_t size = record.size();
+    const std::size_t reach = width / 2;
+    std::vector<double> smooth, raw, sum;
+    for (std::uint64_t at = 0; at < size; at += piece) {
+        const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(piece, size - at));
+        const std::uint64_t from = at > reach ? at - reach : 0;
+        const std::uint64_t to = std::min(size, at + count + reach);
+        const auto samples = record.read(from, static_cast<std::size_t>(to - from));
+        sum.assign(samples.size() + 1, 0);
+        for (std::size_t i = 0; i < samples.size(); ++i) {
+            sum[i + 1] = sum[i] + std::norm(std::complex<double>(samples[i]));
+        }
+        smooth.resize(count);
+        raw.resize(count);
+        for (std::size_t i = 0; i < count; ++i) {
+            const auto here = static_cast<std::size_t>(at - from) + i;
+            const std::size_t low = here > reach ? here - reach : 0;
+            const std::size_t high = std::min(here + reach + 1, samples.size());
+            smooth[i] = (sum[high] - sum[low]) / static_cast<double>(high - low);
+            raw[i] = sum[here + 1] - sum[here];
+        }
+        work(at, smooth, raw);
+    }
+}
+
+// The quietest and the loudest piece of the record, as means over so many samples that the envelope of noise-like
+// signals evens out.
+struct Range {
+    double quiet = 1e300, loud = 0;
+};
+
+Range range_of(const IqRecord& record, std::size_t width) {
+    Range out;
+    const std::size_t brief = std::max<std::size_t>(width, 16), block = 4 * brief;
+    each_piece(record, width, [&](std::uint64_t, const auto&, const auto& raw) {
+        for (std::size_t i = 0; i + brief <= raw.size(); i += brief) {
+            double sum = 0;
+            for (std::size_t k = i; k < i + brief; ++k) sum += raw[k];
+            out.quiet = std::min(out.quiet, sum / static_cast<double>(brief));
+        }
+        for (std::size_t i = 0; i + block <= raw.size(); i += block) {
+            double sum = 0;
+            for (std::size_t k = i; k < i + block; ++k) sum += raw[k];
+            out.loud = std::max(out.loud, sum / static_cast<double>(block));
+        }
+    });
+    out.quiet = std::min(out.quiet, out.loud);
+    return out;
+}
+
+double automatic_level(const Range& range) {
+    const double loud = 10 * std::log10(std::max(range.loud, 1e-30));
+    const double quiet = 10 * std::log10(std::max(range.quiet, 1e-30));
+    constexpr double no_gap_db = 6;
+    if (loud - quiet < no_gap_db) return quiet - no_gap_db;  // one signal all the time
+    return std::max(loud - 20, (loud + quiet) / 2);
+}
+
+// Follows the power sample by sample.
+class Trigger {
+  public:
+    Trigger(double rate, const TriggerSettings& settings, double level_db)
+        : rate_(rate), on_(std::pow(10, level_db / 10)),
+          off_(std::pow(10, (level_db - settings.hysteresis_db) / 10)),
+          hold_(static_cast<std::uint64_t>(std::max(1.0, std::round(settings.hold_off_s * rate)))) {}
+
+    void take(std::uint64_t index, double smooth, double raw) {
+        if (!open_) {
+            if (smooth >= on_) begin(index, smooth);
+        }
+        if (open_) {
+            sum_ += raw;
+            ++samples_;
+            peak_ = std::max(peak_, smooth);
+            if (smooth >= on_) {
+                above_ = index;
+                sum_above_ = sum_;
+                samples_above_ = samples_;
+            }
+            if (smooth >= off_) last_ = index;
+            // The burst's end is where the level was crossed for good.
+            if (previous_ >= on_ && smooth < on_) {
+                crossing_ = static_cast<double>(index) - 1 + (previous_ - on_) / (previous_ - smooth);
+            }
+            if (index >= last_ + hold_) end(true);
+        }
+        previous_ = smooth;
+        first_ = false;
+    }
+    void finish() {
+        if (open_) end(previous_ < on_);
+    }
+
+    std::vector<Burst> bursts;
+
+  private:
+    void begin(std::uint64_t index, double smooth) {
+        open_ = true;
+        whole_ = !first_;
+        const double back = first_ || smooth == previous_ ? 0 : (smooth - on_) / (smooth - previous_);
+        start_ = static_cast<double>(index) - back;
+        crossing_ = static_cast<double>(index) + 1;
+        last_ = above_ = index;
+        sum_ = sum_above_ = peak_ = 0;
+        samples_ = samples_above_ = 0;
+    }
+    void end(bool whole) {
+        open_ = false;
+        Burst burst;
+        const double stop = whole ? crossing_ : static_cast<double>(above_) + 1;
+        burst.start_s = start_ / rate_;
+        burst.stop_s = stop / rate_;
+        burst.power = sum_above_ / static_cast<double>(std::max<std::uint64_t>(samples_above_, 1));
+        burst.peak = peak_;
+        burst.whole = whole_ && whole;
+        bursts.push_back(burst);
+    }
+
+    double rate_, on_, off_;
+    std::uint64_t hold_;
+    bool open_ = false, first_ = true, whole_ = true;
+    double previous_ = 0, start_ = 0, crossing_ = 0;
+    double sum_ = 0, sum_above_ = 0, peak_ = 0;
+    std::uint64_t last_ = 0, above_ = 0, samples_ = 0, samples_above_ = 0;
+};
+
+// Time between 10 % and 90 % of the mean power, walking inwards from an edge.
+double edge_time(const IqRecord& record, std::size_t width, double edge_s, double power, bool rising,
+                 double reach_s) {
+    const double rate = record.sample_rate_hz;
+    const auto size = static_cast<double>(record.size());
+    const double from = std::max(0.0, (edge_s - reach_s) * rate), to = std::min(size, (edge_s + reach_s) * rate);
+    const auto first = static_cast<std::uint64_t>(from);
+    const auto count = static_cast<std::size_t>(std::max(0.0, to - from));
+    if (count < 3) return 0;
+    auto samples = record.read(first, std::min<std::size_t>(count, static_cast<std::size_t>(record.size() - first)));
+    if (!rising) std::reverse(samples.begin(), samples.end());
+    std::vector<double> smooth(samples.size());
+    const std::size_t reach = width / 2;
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        const std::size_t low = i > reach ? i - reach : 0, high = std::min(i + reach + 1, samples.size());
+        for (std::size_t k = low; k < high; ++k) smooth[i] += std::norm(std::complex<double>(samples[k]));
+        smooth[i] /= static_cast<double>(high - low);
+    }
+    // The first crossing of 90 %, then back to the last one of 10 % before it.
+    std::size_t high = 0;
+    while (high < smooth.size() && smooth[high] < 0.9 * power) ++high;
+    if (high == smooth.size() || high == 0) return 0;
+    std::size_t low = high;
+    while (low > 0 && smooth[low] > 0.1 * power) --low;
+    const auto crossing = [&](std::size_t after, double level) {
+        return static_cast<double>(after) - (smooth[after] - level) / (smooth[after] - smooth[after - 1]);
+    };
+    if (smooth[low] > 0.1 * power) return 0;
+    return (crossing(high, 0.9 * power) - crossing(low + 1, 0.1 * power)) / rate;
+}
+
+}  // namespace
+
+BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
+    const double rate = record.sample_rate_hz;
+    const auto width = static_cast<std::size_t>(std::max(1.0, std::round(settings.smoothing_s * rate))) | 1U;
+    BurstList out;
+    if (settings.level_db) {
+        out.level_db = *settings.level_db;
+    } else {
+        out.level_db = automatic_level(range_of(record, width));
+    }
+    Trigger trigger(rate, settings, out.level_db);
+    double quiet = 0;
+    std::uint64_t quiet_samples = 0;
+    const double level = std::pow(10, out.level_db / 10);
+    each_piece(record, width, [&](std::uint64_t at, const auto& smooth, const auto& raw) {
+        for (std::size_t i = 0; i < smooth.size(); ++i) {
+            trigger.take(at + i, smooth[i], raw[i]);
+            if (smooth[i] < level / 2) quiet += raw[i], ++quiet_samples;
+        }
+    });
+    trigger.finish();
+    if (quiet_samples > 0) out.floor = quiet / static_cast<double>(quiet_samples);
+    for (Burst burst : trigger.bursts) {
+        if (burst.length_s() < settings.shortest_s) continue;
+        const double reach = std::min(burst.length_s() / 2, 200e-6);
+        burst.rise_s = burst.whole ? edge_time(record, width, burst.start_s, burst.power, true, reach) : 0;
+        burst.fall_s = burst.whole ? edge_time(record, width, burst.stop_s, burst.power, false, reach) : 0;
+        out.bursts.push_back(burst);
+    }
+    return out;
+}
+
+PowerCurve power_curve(const IqRecord& record, std::size_t most) {
+    PowerCurve out;
+    const std::uint64_t size = record.size();
+    const std::uint64_t step = std::max<std::uint64_t>(1, (size + most - 1) / most);
+    for (std::uint64_t at = 0; at < size; at += step) {
+        const auto samples = record.read(at, static_cast<std::size_t>(std::min(step, size - at)));
+        double sum = 0, highest = 0;
+        for (const auto& x : samples) {
+            const double power = std::norm(std::complex<double>(x));
+            sum += power;
+            highest = std::max(highest, power);
+        }
+        out.time_s.push_back((static_cast<double>(at) + static_cast<double>(samples.size()) / 2) /
+                             record.sample_rate_hz);
+        out.mean.push_back(sum / static_cast<double>(samples.size()));
+        out.highest.push_back(highest);
+    }
+    return out;
+}
+
+}  // namespace rt

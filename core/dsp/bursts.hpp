@@ -1,0 +1,46 @@
+// Bursts of power in a record: found by a trigger with hysteresis and hold-off.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "core/signal/iq_record.hpp"
+
+namespace rt {
+
+struct TriggerSettings {
+    // Power at which a burst begins, relative to |x| = 1. Without it: 20 dB below the loudest piece of the record,
+    // but at least half way (in dB) between the quietest and the loudest.
+    std::optional<double> level_db;
+    double hysteresis_db = 3;   // a burst ends when the power is this much below the level ...
+    double hold_off_s = 2e-6;   // ... for this long: shorter gaps do not end it
+    double shortest_s = 1e-6;   // shorter bursts are not counted
+    double smoothing_s = 0.2e-6;  // power is averaged over this time (an odd number of samples, at least one)
+};
+
+struct Burst {
+    double start_s = 0, stop_s = 0;  // where the power crosses the level, between samples
+    double power = 0;                // mean |x|^2 between these
+    double peak = 0;                 // highest smoothed |x|^2
+    double rise_s = 0, fall_s = 0;   // 10 % to 90 % of the mean power
+    bool whole = true;               // false when it begins before or ends after the record
+
+    double length_s() const { return stop_s - start_s; }
+};
+
+struct BurstList {
+    std::vector<Burst> bursts;
+    double level_db = 0;  // of the trigger
+    double floor = 0;     // median smoothed power outside of bursts, 0 without any
+};
+
+// Reads the record once or twice, piece by piece.
+BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings);
+
+// Mean power of pieces of `step_s` (at most `most` of them): for drawing.
+struct PowerCurve {
+    std::vector<double> time_s, mean, highest;
+};
+PowerCurve power_curve(const IqRecord& record, std::size_t most);
+
+}  // namespace rt

@@ -1,0 +1,120 @@
+#include "core/dsp/density.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/dsp/fft.hpp"
+#include "core/dsp/parallel.hpp"
+#include "core/dsp/simd.hpp"
+
+namespace rt {
+namespace {
+
+using Sample = std::complex<float>;
+
+RT_SIMD void weigh(const float* in, const float* twice_window, float* out, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = in[i] * twice_window[i];
+}
+
+RT_SIMD void add_power(const float* bins, float* sum, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) {
+        sum[i] += bins[2 * i] * bins[2 * i] + bins[2 * i + 1] * bins[2 * i + 1];
+    }
+}
+
+void flush(std::vector<float>& from, std::vector<double>& to) {
+    for (std::size_t i = 0; i < from.size(); ++i) {
+        to[i] += static_cast<double>(from[i]);
+        from[i] = 0;
+    }
+}
+
+// A part of the segments, summed on its own.
+class Part {
+  public:
+    Part(const IqRecord& record, const Fft<float>& transform, const std::vector<float>& window,
+         std::size_t hop)
+        : record_(record), transform_(transform), window_(window), hop_(hop), work_(transform.size()),
+          brief_(transform.size()) {}
+
+    // Segments `from` to `to`, the first sample of segment 0 being `first`.
+    std::vector<double> sum(std::uint64_t first, std::uint64_t from, std::uint64_t to) {
+        const std::size_t size = transform_.size();
+        std::vector<double> total(size);
+        // Read as much at once as stays in the processor's cache.
+        const std::size_t at_once = std::max<std::size_t>(1, (std::size_t{1} << 15) / hop_);
+        std::vector<Sample> samples;
+        std::size_t unflushed = 0;
+        for (std::uint64_t at = from; at < to; at += at_once) {
+            const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(at_once, to - at));
+            samples.resize((count - 1) * hop_ + size);
+            record_.samples->read(first + at * hop_, samples);
+            for (std::size_t k = 0; k < count; ++k) {
+                const auto* in = reinterpret_cast<const float*>(samples.data() + k * hop_);
+                auto* out = reinterpret_cast<float*>(work_.data());
+                weigh(in, window_.data(), out, 2 * size);
+                transform_(work_.data());
+                add_power(out, brief_.data(), size);
+                if (++unflushed < 16) continue;
+                flush(brief_, total);
+                unflushed = 0;
+            }
+        }
+        flush(brief_, total);
+        return total;
+    }
+
+  private:
+    const IqRecord& record_;
+    const Fft<float>& transform_;
+    const std::vector<float>& window_;
+    std::size_t hop_;
+    std::vector<Sample> work_;
+    std::vector<float> brief_;
+};
+
+}  // namespace
+
+Density power_density(const IqRecord& record, const DensitySettings& settings, std::uint64_t first,
+                      std::uint64_t count) {
+    const std::size_t size = settings.size;
+    if (count == 0) count = record.size() - std::min(first, record.size());
+    if (count < size) {
+        fail_input("the record of " + std::to_string(count) + " samples is shorter than one transform of " +
+                   std::to_string(size) + ": choose a wider resolution or a longer record");
+    }
+    const auto window = window_values(settings.window, size);
+    std::vector<float> twice(2 * size);
+    double squares = 0;
+    for (std::size_t i = 0; i < size; ++i) {
+        twice[2 * i] = twice[2 * i + 1] = static_cast<float>(window[i]);
+        squares += window[i] * window[i];
+    }
+    const auto hop = static_cast<std::size_t>(
+        std::max(1.0, std::round(static_cast<double>(size) * (1 - settings.overlap))));
+    const std::uint64_t segments = (count - size) / hop + 1;
+    // A fixed division of the work: the sums do not depend on how many cores share it.
+    const std::uint64_t parts = std::clamp<std::uint64_t>((std::uint64_t{1} << 21) / size, 2, 32);
+    const Fft<float> transform(size);
+    std::vector<std::vector<double>> sums(parts);
+    in_parallel(parts, [&](std::size_t p) {
+        const std::uint64_t from = segments * p / parts, to = segments * (p + 1) / parts;
+        if (to > from) sums[p] = Part(record, transform, twice, hop).sum(first, from, to);
+    });
+    std::vector<double> total(size);
+    for (const auto& sum : sums) {
+        for (std::size_t i = 0; i < sum.size(); ++i) total[i] += sum[i];
+    }
+    Density out;
+    out.segments = segments;
+    out.step_hz = record.sample_rate_hz / static_cast<double>(size);
+    out.noise_bandwidth_hz = noise_bandwidth_bins(window) * out.step_hz;
+    out.frequency_hz = centred_frequencies(size, record.sample_rate_hz, record.centre_hz);
+    const double scale = 1 / (static_cast<double>(segments) * squares * record.sample_rate_hz);
+    for (double& value : total) value *= scale;
+    out.per_hz = centred(total);
+    return out;
+}
+
+}  // namespace rt

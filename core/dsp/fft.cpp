@@ -1,0 +1,84 @@
+#include "core/dsp/fft.hpp"
+
+#include <fftw3.h>
+
+#include <mutex>
+#include <type_traits>
+
+namespace rt {
+namespace {
+
+std::mutex planning;  // FFTW makes plans in one thread at a time
+
+}  // namespace
+
+template <typename Real>
+struct Fft<Real>::Plan {
+    std::conditional_t<std::is_same_v<Real, float>, fftwf_plan, fftw_plan> handle;
+};
+
+template <typename Real>
+Fft<Real>::Fft(std::size_t size, Direction direction) : size_(size), plan_(std::make_unique<Plan>()) {
+    const std::lock_guard lock(planning);
+    const int sign = direction == Direction::forward ? FFTW_FORWARD : FFTW_BACKWARD;
+    const int n = static_cast<int>(size);
+    std::vector<std::complex<Real>> room(size + 1);
+    if constexpr (std::is_same_v<Real, float>) {
+        auto* data = reinterpret_cast<fftwf_complex*>(room.data());
+        plan_->handle = fftwf_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE | FFTW_UNALIGNED);
+    } else {
+        auto* data = reinterpret_cast<fftw_complex*>(room.data());
+        plan_->handle = fftw_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE | FFTW_UNALIGNED);
+    }
+}
+
+template <typename Real>
+Fft<Real>::~Fft() {
+    if (!plan_) return;
+    const std::lock_guard lock(planning);
+    if constexpr (std::is_same_v<Real, float>) {
+        fftwf_destroy_plan(plan_->handle);
+    } else {
+        fftw_destroy_plan(plan_->handle);
+    }
+}
+
+template <typename Real>
+Fft<Real>::Fft(Fft&&) noexcept = default;
+template <typename Real>
+Fft<Real>& Fft<Real>::operator=(Fft&&) noexcept = default;
+
+template <typename Real>
+void Fft<Real>::operator()(std::complex<Real>* data) const {
+    if constexpr (std::is_same_v<Real, float>) {
+        auto* place = reinterpret_cast<fftwf_complex*>(data);
+        fftwf_execute_dft(plan_->handle, place, place);
+    } else {
+        auto* place = reinterpret_cast<fftw_complex*>(data);
+        fftw_execute_dft(plan_->handle, place, place);
+    }
+}
+
+template class Fft<float>;
+template class Fft<double>;
+
+std::size_t fast_size(std::size_t size) {
+    for (std::size_t candidate = size;; ++candidate) {
+        std::size_t rest = candidate;
+        for (const std::size_t factor : {2, 3, 5}) {
+            while (rest % factor == 0 && rest > 1) rest /= factor;
+        }
+        if (rest == 1) return candidate;
+    }
+}
+
+std::vector<double> centred_frequencies(std::size_t size, double rate_hz, double centre_hz) {
+    std::vector<double> out(size);
+    const auto negative = static_cast<double>(size / 2);
+    for (std::size_t i = 0; i < size; ++i) {
+        out[i] = centre_hz + (static_cast<double>(i) - negative) * rate_hz / static_cast<double>(size);
+    }
+    return out;
+}
+
+}  // namespace rt

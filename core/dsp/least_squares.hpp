@@ -1,0 +1,24 @@
+// Linear least squares with few unknowns.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <vector>
+
+namespace rt {
+
+// Collects equations sum_k coefficient[k] x[k] = value (weights 1) and solves for x by the normal equations.
+class LeastSquares {
+  public:
+    explicit LeastSquares(std::size_t unknowns);
+    void add(std::span<const double> coefficients, double value);
+    // Unknowns that no equation determines come out as 0.
+    std::vector<double> solve() const;
+
+  private:
+    std::size_t unknowns_;
+    std::vector<double> matrix_;  // unknowns x unknowns
+    std::vector<double> right_;
+};
+
+}  // namespace rt

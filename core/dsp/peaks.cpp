@@ -1,0 +1,88 @@
+#include "core/dsp/peaks.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+namespace rt {
+namespace {
+
+// For each point the lowest level between it and the nearest higher one before it (or the beginning).
+std::vector<double> valleys(std::span<const double> level) {
+    std::vector<double> out(level.size());
+    struct Step {
+        double level, valley;
+    };
+    std::vector<Step> higher;
+    for (std::size_t i = 0; i < level.size(); ++i) {
+        double valley = level[i];
+        while (!higher.empty() && higher.back().level <= level[i]) {
+            valley = std::min(valley, higher.back().valley);
+            higher.pop_back();
+        }
+        out[i] = valley;
+        higher.push_back({level[i], valley});
+    }
+    return out;
+}
+
+struct Bend {
+    double shift, rise;
+};
+
+Bend parabola(std::span<const double> y, std::size_t at) {
+    if (at == 0 || at + 1 >= y.size()) return {0, 0};
+    const double a = y[at - 1], b = y[at], c = y[at + 1], bend = a - 2 * b + c;
+    if (!(bend < 0)) return {0, 0};
+    const double shift = std::clamp((a - c) / (2 * bend), -0.5, 0.5);
+    return {shift, -(a - c) * shift / 4};
+}
+
+}  // namespace
+
+std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence) {
+    const auto left = valleys(level);
+    std::vector<double> backwards(level.rbegin(), level.rend());
+    auto right = valleys(backwards);
+    std::reverse(right.begin(), right.end());
+    std::vector<TracePeak> out;
+    for (std::size_t i = 0; i < level.size(); ++i) {
+        std::size_t end = i;
+        while (end + 1 < level.size() && level[end + 1] == level[i]) ++end;
+        const bool rises = i > 0 && level[i - 1] < level[i];
+        const bool falls = end + 1 < level.size() && level[end + 1] < level[i];
+        if (rises && falls) {
+            // valleys() takes equal levels as lower, so the first point of a flat top is asked on its left
+            // and the last one on its right.
+            const double prominence = level[i] - std::max(left[i], right[end]);
+            if (prominence >= least_prominence) out.push_back({(i + end) / 2, level[i], prominence});
+        }
+        i = end;
+    }
+    std::stable_sort(out.begin(), out.end(),
+                     [](const TracePeak& a, const TracePeak& b) { return a.level > b.level; });
+    return out;
+}
+
+std::vector<TracePeak> merged(std::vector<TracePeak> peaks, std::span<const double> x, double distance) {
+    std::vector<TracePeak> out;
+    for (const auto& peak : peaks) {
+        const bool near = std::any_of(out.begin(), out.end(), [&](const TracePeak& kept) {
+            return std::abs(x[kept.at] - x[peak.at]) < distance;
+        });
+        if (!near) out.push_back(peak);
+    }
+    return out;
+}
+
+double refined_x(std::span<const double> x, std::span<const double> level_db, std::size_t at) {
+    const Bend bend = parabola(level_db, at);
+    if (bend.shift == 0) return x[at];
+    return bend.shift > 0 ? x[at] + bend.shift * (x[at + 1] - x[at]) : x[at] + bend.shift * (x[at] - x[at - 1]);
+}
+
+double refined_level(std::span<const double> level_db, std::size_t at) {
+    return level_db[at] + parabola(level_db, at).rise;
+}
+
+}  // namespace rt

@@ -1,0 +1,205 @@
+#include "core/dsp/quasi_peak.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "core/dsp/simd.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array bands{
+    CisprBand{"A", 200, 45e-3, 500e-3, 160e-3, 1.0},
+    CisprBand{"B", 9e3, 1e-3, 160e-3, 160e-3, 0.88},
+    CisprBand{"C/D", 120e3, 1e-3, 550e-3, 100e-3, 0.88},
+};
+
+// Mean current of the rectifier over a period, in units of A / S.
+double conduction(double r) {
+    if (r >= 1) return 0;
+    return (std::sqrt(1 - r * r) - r * std::acos(r)) / std::numbers::pi;
+}
+
+// V/A at which charge and discharge balance.
+double balance(double source_s, double discharge_s) {
+    double low = 0, high = 1;
+    for (int i = 0; i < 60; ++i) {
+        const double middle = (low + high) / 2;
+        (conduction(middle) / source_s > middle / discharge_s ? low : high) = middle;
+    }
+    return low;
+}
+
+// Time to reach 1 - 1/e of the final value.
+double charge_time(double source_s, double discharge_s) {
+    const double target = balance(source_s, discharge_s) * (1 - std::exp(-1.0)), h = source_s / 1000;
+    double v = 0, time = 0;
+    while (v < target) {
+        const auto slope = [&](double at) { return conduction(at) / source_s - at / discharge_s; };
+        v += h * slope(v + h / 2 * slope(v));
+        time += h;
+    }
+    return time;
+}
+
+// The source's S C for the charge time constant of the band.
+double source_time(const CisprBand& band) {
+    const double wanted = band.charge_s * band.charge_share;
+    double low = wanted / 20, high = wanted * 5;
+    for (int i = 0; i < 50; ++i) {
+        const double middle = std::sqrt(low * high);
+        (charge_time(middle, band.discharge_s) < wanted ? low : high) = middle;
+    }
+    return low;
+}
+
+// A meter moves so slowly that it can be moved on less often.
+std::size_t stride_for(const CisprBand& band, double step_s) {
+    return static_cast<std::size_t>(std::max(1.0, std::floor(band.meter_s / 500 / step_s)));
+}
+
+// pi g(r) for r below 1; arccos(r) = sqrt(1 - r) p(r) within 2e-8: Abramowitz and Stegun, 4.4.46.
+inline float current_at(float r) {
+    const float p = 1.5707963050F +
+                    r * (-0.2145988016F +
+                         r * (0.0889789874F +
+                              r * (-0.0501743046F +
+                                   r * (0.0308918810F +
+                                        r * (-0.0170881256F + r * (0.0066700901F + r * -0.0012624911F))))));
+    const float current = std::sqrt(1 - r * r) - r * (std::sqrt(1 - r) * p);
+    return current > 0 ? current : 0.0F;
+}
+
+// What a sample of the envelope brings to a capacitor at `held`, in units of A / S times pi.
+inline float charge_of(float envelope, float held) {
+    const float above = envelope > held ? 1.0F : 0.0F;
+    const float safe = envelope > held ? envelope : 1.0F;
+    return above * safe * current_at(above * held / safe);
+}
+
+RT_SIMD void charge(const float* envelope, float* held, double* sum, std::size_t count, float share,
+                    float keep) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const float next = held[i] * keep + share * charge_of(envelope[i], held[i]);
+        held[i] = next;
+        sum[i] += static_cast<double>(next);
+    }
+}
+
+// Whole groups only.
+RT_SIMD double charge_groups(const float* envelope, std::size_t count, std::size_t group, float share,
+                             float keep, float& held) {
+    double sum = 0;
+    for (std::size_t i = 0; i < count; i += group) {
+        float brought = 0;
+        for (std::size_t k = 0; k < group; ++k) brought += charge_of(envelope[i + k], held);
+        held = held * keep + share * brought;
+        sum += static_cast<double>(held);
+    }
+    return sum;
+}
+
+RT_SIMD double charge_eights(const float* envelope, std::size_t count, float share, float keep, float& held) {
+    double sum = 0;
+    for (std::size_t i = 0; i < count; i += 8) {
+        float part[8];
+        for (std::size_t k = 0; k < 8; ++k) part[k] = charge_of(envelope[i + k], held);
+        const float brought = ((part[0] + part[1]) + (part[2] + part[3])) +
+                              ((part[4] + part[5]) + (part[6] + part[7]));
+        held = held * keep + share * brought;
+        sum += static_cast<double>(held);
+    }
+    return sum;
+}
+
+void move_meters(double* sum, double* first, double* second, double* highest, std::size_t count, double share,
+                 double per_sample) {
+    for (std::size_t i = 0; i < count; ++i) {
+        const double mean = sum[i] * per_sample;
+        sum[i] = 0;
+        first[i] += share * (mean - first[i]);
+        second[i] += share * (first[i] - second[i]);
+        highest[i] = std::max(highest[i], second[i]);
+    }
+}
+
+}  // namespace
+
+std::span<const CisprBand> cispr_bands() {
+    return bands;
+}
+
+std::optional<CisprBand> cispr_band_with(double bandwidth_hz) {
+    for (const auto& band : bands) {
+        if (std::abs(band.bandwidth_hz - bandwidth_hz) < 1e-6 * bandwidth_hz) return band;
+    }
+    return std::nullopt;
+}
+
+QuasiPeakBank::QuasiPeakBank(const CisprBand& band, double step_s, std::size_t bins)
+    : stride_(stride_for(band, step_s)), held_(bins), sum_(bins), first_(bins), second_(bins),
+      highest_(bins) {
+    const double source = source_time(band);
+    charge_ = static_cast<float>(step_s / source / std::numbers::pi);
+    keep_ = static_cast<float>(std::exp(-step_s / band.discharge_s));
+    meter_share_ = 1 - std::exp(-static_cast<double>(stride_) * step_s / band.meter_s);
+    scale_ = 1 / balance(source, band.discharge_s);
+}
+
+void QuasiPeakBank::add(std::size_t first, std::span<const float> envelope) {
+    charge(envelope.data(), held_.data() + first, sum_.data() + first, envelope.size(), charge_, keep_);
+}
+
+void QuasiPeakBank::step(std::size_t first, std::size_t count, std::size_t steps_done) {
+    if (steps_done % stride_ != 0) return;
+    move_meters(sum_.data() + first, first_.data() + first, second_.data() + first, highest_.data() + first,
+                count, meter_share_, 1 / static_cast<double>(stride_));
+}
+
+QuasiPeak::QuasiPeak(const CisprBand& band, double step_s) {
+    const double source = source_time(band);
+    group_ = step_s * 8 < 0.05 * source ? 8 : 1;
+    stride_ = std::max<std::size_t>(1, stride_for(band, step_s) / group_) * group_;
+    charge_ = static_cast<float>(step_s / source / std::numbers::pi);
+    keep_ = static_cast<float>(std::exp(-static_cast<double>(group_) * step_s / band.discharge_s));
+    meter_share_ = 1 - std::exp(-static_cast<double>(stride_) * step_s / band.meter_s);
+    scale_ = 1 / balance(source, band.discharge_s);
+}
+
+void QuasiPeak::add(std::span<const float> envelope) {
+    // Samples beyond whole groups at the end of a piece are few and left out.
+    for (std::size_t i = 0; i + group_ <= envelope.size();) {
+        std::size_t count = std::min(stride_ - done_, envelope.size() - i);
+        count -= count % group_;
+        sum_ += group_ == 8 ? charge_eights(envelope.data() + i, count, charge_, keep_, held_)
+                            : charge_groups(envelope.data() + i, count, 1, charge_, keep_, held_);
+        done_ += count;
+        i += count;
+        if (done_ == stride_) move_meter();
+    }
+}
+
+void QuasiPeak::move_meter() {
+    move_meters(&sum_, &first_, &second_, &highest_, 1, meter_share_,
+                static_cast<double>(group_) / static_cast<double>(stride_));
+    done_ = 0;
+}
+
+MeterBank::MeterBank(const CisprBand& band, double step_s, std::size_t bins)
+    : stride_(stride_for(band, step_s)), sum_(bins), first_(bins), second_(bins), highest_(bins) {
+    meter_share_ = 1 - std::exp(-static_cast<double>(stride_) * step_s / band.meter_s);
+}
+
+void MeterBank::add(std::size_t first, std::span<const float> envelope) {
+    for (std::size_t i = 0; i < envelope.size(); ++i) sum_[first + i] += static_cast<double>(envelope[i]);
+}
+
+void MeterBank::step(std::size_t first, std::size_t count, std::size_t steps_done) {
+    if (steps_done % stride_ != 0) return;
+    move_meters(sum_.data() + first, first_.data() + first, second_.data() + first, highest_.data() + first,
+                count, meter_share_, 1 / static_cast<double>(stride_));
+}
+
+}  // namespace rt

@@ -1,0 +1,30 @@
+// What procedures on complex samples share: the parameters of a recording and how they become a setup.
+#pragma once
+
+#include "core/measure/procedure.hpp"
+
+namespace rt {
+
+inline constexpr ParameterInfo iq_centre_parameter{"centre", ParameterKind::quantity, Unit::hertz, "",
+                                                   "carrier frequency that is meant; a record has its own centre"};
+inline constexpr ParameterInfo iq_rate_parameter{"sample_rate", ParameterKind::quantity, Unit::hertz, "20 MHz",
+                                                 "complex samples per second that the analyser records"};
+inline constexpr ParameterInfo iq_duration_parameter{"duration", ParameterKind::quantity, Unit::second, "10 ms",
+                                                     "how long the analyser records"};
+inline constexpr ParameterInfo iq_reference_parameter{
+    "reference_level", ParameterKind::quantity, Unit::dbm, "10 dBm",
+    "level at the input that the analyser must still show without overload"};
+
+// The recording that these parameters describe. Throws Error(input).
+CaptureSetup iq_setup(const Parameters& parameters);
+
+// The complex samples in a capture. Throws Error(input) naming the procedure for a capture of another kind.
+IqRecord take_iq(Capture capture, const char* procedure);
+
+// A remark when levels are only known relative to full scale.
+void note_reference(const IqRecord& record, Outcome& outcome);
+
+// Power of a magnitude squared, in dBm or dBFS of the record.
+Quantity level_of(const IqRecord& record, double power);
+
+}  // namespace rt

@@ -1,0 +1,35 @@
+#include "core/measure/radio/burst_samples.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+
+BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double room_s, double shift_hz) {
+    const double rate = record.sample_rate_hz, size = static_cast<double>(record.size());
+    const double from = std::clamp(std::floor((burst.start_s - room_s) * rate), 0.0, size);
+    const double to = std::clamp(std::ceil((burst.stop_s + room_s) * rate), from, size);
+    BurstSamples out;
+    out.first_s = from / rate;
+    out.samples = record.read(static_cast<std::uint64_t>(from), static_cast<std::size_t>(to - from));
+    if (shift_hz == 0) return out;
+    for (std::size_t i = 0; i < out.samples.size(); ++i) {
+        const double cycles = shift_hz * (from + static_cast<double>(i)) / rate;
+        const double turn = -2 * std::numbers::pi * (cycles - std::floor(cycles));
+        out.samples[i] = std::complex<float>(std::complex<double>(out.samples[i]) * std::polar(1.0, turn));
+    }
+    return out;
+}
+
+void require_inside(const IqRecord& record, double shift_hz) {
+    if (std::abs(shift_hz) < record.sample_rate_hz / 2) return;
+    const double half = record.sample_rate_hz / 2;
+    fail_input("the frequency meant, " + format({record.centre_hz + shift_hz, Unit::hertz}) +
+               ", lies outside the record, which covers " + format({record.centre_hz - half, Unit::hertz}) + " to " +
+               format({record.centre_hz + half, Unit::hertz}));
+}
+
+}  // namespace rt

@@ -1,0 +1,19 @@
+// The samples of one burst, for demodulators.
+#pragma once
+
+#include "core/measure/radio/trigger.hpp"
+
+namespace rt {
+
+struct BurstSamples {
+    double first_s = 0;  // time of the first sample in the record
+    std::vector<std::complex<float>> samples;
+};
+
+// The burst with `room_s` on both sides, turned so that `shift_hz` of the baseband becomes 0 Hz.
+BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double room_s, double shift_hz);
+
+// Throws Error(input) when the frequency meant lies outside of the record's band.
+void require_inside(const IqRecord& record, double shift_hz);
+
+}  // namespace rt

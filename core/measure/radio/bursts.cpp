@@ -1,0 +1,138 @@
+#include "core/measure/radio/bursts.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/measure/radio/trigger.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    trigger_level_parameter, trigger_power_parameter, hysteresis_parameter,
+    hold_off_parameter,      shortest_burst_parameter,
+    ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
+                  "antenna and beamforming gain: turns power at the port into e.i.r.p."},
+    iq_centre_parameter,     iq_rate_parameter,       iq_duration_parameter,
+    iq_reference_parameter,
+};
+
+constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
+constexpr std::array results{
+    Product{"bursts", Unit::count, "bursts that lie wholly in the record"},
+    Product{"duty_cycle", Unit::percent, "time on over the time observed"},
+    Product{"burst_power", Unit::dbm, "highest mean power of a burst"},
+    Product{"burst_power_eirp", Unit::dbm, "the same with the gain: the e.i.r.p."},
+    Product{"peak_power", Unit::dbm, "highest power"},
+    Product{"longest_burst", Unit::second, "longest transmit sequence"},
+    Product{"shortest_burst", Unit::second, "shortest transmit sequence"},
+    Product{"mean_burst", Unit::second, "mean length"},
+    Product{"shortest_gap", Unit::second, "shortest time between two bursts"},
+    Product{"longest_gap", Unit::second, "longest time between two bursts"},
+    Product{"gap_surplus", Unit::second, "smallest gap minus the burst before it"},
+    Product{"mean_period", Unit::second, "mean distance between beginnings"},
+    Product{"medium_utilisation", Unit::percent, "e.i.r.p. over 100 mW times the duty cycle (EN 300 328)"},
+    Product{"rise_time", Unit::second, "slowest rise, 10 % to 90 % of the mean power"},
+    Product{"fall_time", Unit::second, "slowest fall"},
+};
+
+void add_lengths(const std::vector<Burst>& whole, Outcome& outcome) {
+    double longest = 0, shortest = whole.front().length_s(), sum = 0, rise = 0, fall = 0;
+    for (const auto& burst : whole) {
+        longest = std::max(longest, burst.length_s());
+        shortest = std::min(shortest, burst.length_s());
+        sum += burst.length_s();
+        rise = std::max(rise, burst.rise_s);
+        fall = std::max(fall, burst.fall_s);
+    }
+    outcome.add("longest_burst", longest, Unit::second);
+    outcome.add("shortest_burst", shortest, Unit::second);
+    outcome.add("mean_burst", sum / static_cast<double>(whole.size()), Unit::second);
+    outcome.add("rise_time", rise, Unit::second);
+    outcome.add("fall_time", fall, Unit::second);
+}
+
+void add_gaps(const std::vector<Burst>& all, Outcome& outcome) {
+    if (all.size() < 2) return;
+    double shortest = 1e300, longest = 0, surplus = 1e300;
+    for (std::size_t i = 0; i + 1 < all.size(); ++i) {
+        const double gap = all[i + 1].start_s - all[i].stop_s;
+        shortest = std::min(shortest, gap);
+        longest = std::max(longest, gap);
+        if (all[i].whole) surplus = std::min(surplus, gap - all[i].length_s());
+    }
+    outcome.add("shortest_gap", shortest, Unit::second);
+    outcome.add("longest_gap", longest, Unit::second);
+    if (surplus < 1e299) outcome.add("gap_surplus", surplus, Unit::second);
+    outcome.add("mean_period",
+                (all.back().start_s - all.front().start_s) / static_cast<double>(all.size() - 1), Unit::second);
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "radio.bursts");
+    const BurstList list = bursts_of(record, p);
+    Outcome outcome;
+    Trace trace = power_trace(record);
+    std::vector<Burst> whole;
+    double on = 0, highest = 0, peak = 0;
+    const Unit unit = level_of(record, 1).unit;
+    Table table{"bursts",
+                "Bursts",
+                {{"start", Unit::second}, {"length", Unit::second}, {"power", unit}, {"peak", unit},
+                 {"rise", Unit::second}, {"fall", Unit::second}, {"remark"}},
+                {}};
+    for (const auto& burst : list.bursts) {
+        on += burst.length_s();
+        peak = std::max(peak, burst.peak);
+        highest = std::max(highest, burst.power);
+        if (burst.whole) whole.push_back(burst);
+        table.rows.push_back({burst.start_s, burst.length_s(), level_of(record, burst.power).value,
+                              level_of(record, burst.peak).value, burst.rise_s, burst.fall_s,
+                              std::string(burst.whole ? "" : "cut off by the record")});
+    }
+    outcome.traces.push_back(std::move(trace));
+    if (list.bursts.empty()) {
+        outcome.invalid = "no burst reaches the trigger level of " +
+                          format(level_of(record, std::pow(10, list.level_db / 10)));
+        return outcome;
+    }
+    const double duty = 100 * on / record.seconds();
+    outcome.add("bursts", static_cast<double>(whole.size()), Unit::count);
+    outcome.add("duty_cycle", duty, Unit::percent);
+    const Quantity power = level_of(record, highest);
+    outcome.results.push_back({"burst_power", power, {}});
+    outcome.results.push_back({"peak_power", level_of(record, peak), {}});
+    if (record.reference_level_dbm) {
+        const double eirp = power.value + p.required("gain");
+        outcome.add("burst_power_eirp", eirp, Unit::dbm);
+        outcome.add("medium_utilisation", std::pow(10, eirp / 10) / 100 * duty, Unit::percent);
+    }
+    if (!whole.empty()) add_lengths(whole, outcome);
+    add_gaps(list.bursts, outcome);
+    if (whole.size() != list.bursts.size()) {
+        outcome.notes.push_back("bursts cut off by the ends of the record count for the duty cycle only");
+    }
+    outcome.notes.push_back("trigger level " + format(level_of(record, std::pow(10, list.level_db / 10)), 4));
+    outcome.tables.push_back(std::move(table));
+    note_reference(record, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure bursts() {
+    return {"radio.bursts",
+            "Bursts, duty cycle, sequences and gaps",
+            "Finds bursts with a trigger (level, hysteresis, hold-off) in the squared magnitude of complex samples. "
+            "EN 300 328 clause 5.4.2 takes the trigger 30 dB below the highest power. Edges are where the power, "
+            "averaged over 0.2 us, crosses the trigger.",
+            parameters,
+            traces,
+            results,
+            iq_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

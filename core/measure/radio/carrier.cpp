@@ -1,0 +1,147 @@
+#include "core/measure/radio/carrier.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/dsp/density.hpp"
+#include "core/measure/iq_setup.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    iq_centre_parameter,
+    ParameterInfo{"within", ParameterKind::quantity, Unit::hertz, "",
+                  "the carrier is looked for this far from the frequency meant; without it, everywhere"},
+    iq_rate_parameter,
+    iq_duration_parameter,
+    iq_reference_parameter,
+};
+
+constexpr std::array results{
+    Product{"carrier_frequency", Unit::hertz, "frequency of the strongest tone"},
+    Product{"frequency_error", Unit::hertz, "that minus the frequency meant"},
+    Product{"frequency_error_ppm", Unit::ppm, "the same relative to the frequency meant"},
+    Product{"carrier_power", Unit::dbm, "power of the tone"},
+    Product{"carrier_to_rest", Unit::db, "power of the tone over all other power in the record"},
+};
+
+// Sum of x exp(-j w n) over equal blocks of the record: a tone near `offset` becomes a slow phasor.
+std::vector<std::complex<double>> phasors(const IqRecord& record, double offset_hz, std::size_t blocks,
+                                          std::size_t length) {
+    std::vector<std::complex<double>> out(blocks);
+    const double turn = -2 * std::numbers::pi * offset_hz / record.sample_rate_hz;
+    for (std::size_t b = 0; b < blocks; ++b) {
+        const auto samples = record.read(b * length, length);
+        const double cycles = offset_hz / record.sample_rate_hz * static_cast<double>(b * length);
+        std::complex<double> rotor =
+            std::polar(1.0, -2 * std::numbers::pi * (cycles - std::floor(cycles)));
+        const std::complex<double> step = std::polar(1.0, turn);
+        for (std::size_t i = 0; i < length; ++i) {
+            out[b] += std::complex<double>(samples[i]) * rotor;
+            rotor *= step;
+            if (i % 1024 == 1023) rotor /= std::abs(rotor);
+        }
+        out[b] /= static_cast<double>(length);
+    }
+    return out;
+}
+
+// Power of the record's tone at `offset` from the slow phasors.
+double power_at(const std::vector<std::complex<double>>& slow, double cycles_per_block) {
+    std::complex<double> sum = 0;
+    for (std::size_t b = 0; b < slow.size(); ++b) {
+        sum += slow[b] * std::polar(1.0, -2 * std::numbers::pi * cycles_per_block * static_cast<double>(b));
+    }
+    return std::norm(sum / static_cast<double>(slow.size()));
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "radio.carrier");
+    const double rate = record.sample_rate_hz;
+    if (record.size() < 256) fail_input("the record is shorter than 256 samples");
+    DensitySettings settings;
+    settings.window = Window::hann;
+    settings.size = std::size_t{1} << static_cast<unsigned>(
+                        std::clamp(std::floor(std::log2(static_cast<double>(record.size()))), 8.0, 14.0));
+    const Density seen = power_density(record, settings);
+    const double meant = p.number("centre").value_or(record.centre_hz);
+    const auto within = p.number("within");
+    std::size_t top = seen.per_hz.size();
+    double total = 0;
+    for (std::size_t i = 0; i < seen.per_hz.size(); ++i) {
+        total += seen.per_hz[i] * seen.step_hz;
+        if (within && std::abs(seen.frequency_hz[i] - meant) > *within) continue;
+        if (top == seen.per_hz.size() || seen.per_hz[i] > seen.per_hz[top]) top = i;
+    }
+    Outcome outcome;
+    if (top == seen.per_hz.size()) {
+        fail_input("the record covers nothing within " + format({*within, Unit::hertz}) + " of " +
+                   format({meant, Unit::hertz}));
+    }
+    // Slow phasors around the highest point, then the maximum of their spectrum: grid, then golden section.
+    const std::size_t blocks = 64, length = static_cast<std::size_t>(record.size() / blocks);
+    double offset = seen.frequency_hz[top] - record.centre_hz;
+    double power = 0;
+    if (length >= 4) {
+        const std::size_t block = std::min<std::size_t>(length, settings.size / 4);
+        const std::size_t count = static_cast<std::size_t>(
+            std::min<std::uint64_t>(record.size() / block, 4096));
+        const auto slow = phasors(record, offset, count, block);
+        double best = 0, best_power = 0;
+        const double grid = 0.25 / static_cast<double>(count);
+        for (double f = -0.49; f <= 0.49; f += grid) {
+            const double here = power_at(slow, f);
+            if (here > best_power) best = f, best_power = here;
+        }
+        double low = best - grid, high = best + grid;
+        constexpr double golden = 0.6180339887498949;
+        for (int i = 0; i < 60; ++i) {
+            const double a = high - golden * (high - low), b = low + golden * (high - low);
+            (power_at(slow, a) > power_at(slow, b) ? high : low) = power_at(slow, a) > power_at(slow, b) ? b : a;
+        }
+        const double cycles = (low + high) / 2;
+        const double shift = cycles * rate / static_cast<double>(block);
+        offset += shift;
+        // Within a block the tone has turned by `cycles`: the mean over it is smaller by sinc.
+        const double arc = std::numbers::pi * cycles;
+        const double loss = std::abs(arc) < 1e-9 ? 1 : std::sin(arc) / arc;
+        power = power_at(slow, cycles) / (loss * loss);
+    }
+    const double frequency = record.centre_hz + offset;
+    const double rest = std::max(total - power, 1e-30);
+    constexpr double least_db = 3;
+    const double ratio = 10 * std::log10(std::max(power, 1e-30) / rest);
+    if (ratio < least_db) {
+        outcome.invalid = "no unmodulated carrier: the strongest tone, at " + format({frequency, Unit::hertz}) +
+                          ", holds only " + format({100 * power / std::max(total, 1e-30), Unit::percent}, 3) +
+                          " of the power";
+    }
+    outcome.add("carrier_frequency", frequency, Unit::hertz);
+    outcome.add("frequency_error", frequency - meant, Unit::hertz);
+    if (meant > 0) outcome.add("frequency_error_ppm", (frequency - meant) / meant * 1e6, Unit::ppm);
+    outcome.results.push_back({"carrier_power", level_of(record, power), {}});
+    outcome.add("carrier_to_rest", ratio, Unit::db);
+    note_reference(record, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure carrier() {
+    return {"radio.carrier",
+            "Frequency and power of a carrier",
+            "Fits a rotating phasor to complex samples (maximum likelihood for a tone in white noise). Refuses when "
+            "no tone holds at least two thirds of the power: a modulated carrier has its own procedures.",
+            parameters,
+            {},
+            results,
+            iq_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

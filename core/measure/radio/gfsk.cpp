@@ -1,0 +1,248 @@
+#include "core/measure/radio/gfsk.hpp"
+
+#include <algorithm>
+#include <array>
+#include <charconv>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "core/dsp/parallel.hpp"
+#include "core/measure/radio/burst_samples.hpp"
+#include "core/measure/radio/gfsk/demodulate.hpp"
+#include "core/measure/radio/gfsk/packet.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    iq_centre_parameter,
+    ParameterInfo{"measurement_bandwidth", ParameterKind::quantity, Unit::hertz, "4 MHz",
+                  "width of the filter before the frequency is measured"},
+    ParameterInfo{"access_address", ParameterKind::text, Unit::none, "71764129",
+                  "access address, eight hexadecimal digits; that of test packets by default"},
+    ParameterInfo{"crc_initial", ParameterKind::text, Unit::none, "555555",
+                  "initial value of the CRC, six hexadecimal digits"},
+    trigger_level_parameter,
+    trigger_power_parameter,
+    hysteresis_parameter,
+    hold_off_parameter,
+    shortest_burst_parameter,
+    ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
+                  "complex samples per second that the analyser records"},
+    iq_duration_parameter,
+    iq_reference_parameter,
+};
+
+constexpr std::array traces{
+    Product{"frequency", Unit::hertz, "frequency against time of the first packet"},
+    Product{"power", Unit::dbm, "highest power of each piece of time"},
+};
+constexpr std::array results{
+    Product{"delta_f1_avg", Unit::hertz, "mean deviation of payloads 11110000"},
+    Product{"delta_f2_avg", Unit::hertz, "mean of the largest deviations of payloads 10101010"},
+    Product{"delta_f2_most", Unit::hertz, "deviation that 99.9 % of the bits of payloads 10101010 reach"},
+    Product{"delta_f2_min", Unit::hertz, "smallest of these deviations"},
+    Product{"deviation_ratio", Unit::none, "delta_f2_avg over delta_f1_avg"},
+    Product{"frequency_offset", Unit::hertz, "carrier offset farthest from 0 over preamble and groups of ten bits"},
+    Product{"preamble_offset", Unit::hertz, "carrier offset in the preamble, f0, farthest from 0"},
+    Product{"drift", Unit::hertz, "largest difference between f0 and a group of the payload"},
+    Product{"initial_drift", Unit::hertz, "largest difference between f0 and the first group"},
+    Product{"drift_rate", Unit::hertz, "largest difference between groups five apart (50 us)"},
+    Product{"average_power", Unit::dbm, "mean power from 20 % to 80 % of the packet, highest of all packets"},
+    Product{"lowest_average_power", Unit::dbm, "the same, lowest of all packets"},
+    Product{"peak_power", Unit::dbm, "highest power"},
+    Product{"peak_to_average", Unit::db, "peak power over average power, largest of all packets"},
+    Product{"packets", Unit::count, "packets measured"},
+    Product{"packets_bad_crc", Unit::count, "of these with a wrong CRC"},
+};
+
+std::uint32_t hexadecimal(const Parameters& p, const char* name, std::size_t digits) {
+    std::string text = p.text(name);
+    if (text.starts_with("0x") || text.starts_with("0X")) text.erase(0, 2);
+    std::uint32_t value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, 16);
+    if (error != std::errc{} || end != text.data() + text.size() || text.size() != digits) {
+        fail_input("parameter " + std::string(name) + ": write " + std::to_string(digits) + " hexadecimal digits");
+    }
+    return value;
+}
+
+struct Seen {
+    Burst burst;
+    double first_s = 0;
+    double average = 0, peak = 0;
+    gfsk::Attempt attempt;
+};
+
+void measure_power(const BurstSamples& piece, double rate, Seen& seen) {
+    const double length = seen.burst.length_s();
+    const auto at = [&](double share) {
+        return static_cast<std::size_t>(std::max(0.0, (seen.burst.start_s + share * length - piece.first_s) * rate));
+    };
+    const std::size_t from = at(0.2), to = std::min(at(0.8), piece.samples.size());
+    double sum = 0;
+    for (std::size_t i = from; i < to; ++i) sum += std::norm(std::complex<double>(piece.samples[i]));
+    seen.average = sum / static_cast<double>(std::max<std::size_t>(to - std::min(from, to), 1));
+    for (const auto& x : piece.samples) seen.peak = std::max(seen.peak, std::norm(std::complex<double>(x)));
+}
+
+double farther(double a, double b) {
+    return std::abs(b) > std::abs(a) ? b : a;
+}
+
+// What all packets together come to.
+struct Sum {
+    std::vector<double> f1, f2;
+    double offset = 0, preamble = 0, drift = 0, initial = 0, rate = 0;
+    bool groups = false, alternating = false;
+
+    void add(const gfsk::Packet& packet) {
+        preamble = farther(preamble, packet.preamble_offset_hz);
+        offset = farther(offset, packet.preamble_offset_hz);
+        // Payloads: 1 is 11110000, 6 is 00001111, 2 is 10101010, 7 is 01010101 in sending order.
+        if (packet.type == 1 || packet.type == 6) {
+            const auto seen = gfsk::deviation_of_runs(packet);
+            f1.insert(f1.end(), seen.bits.begin(), seen.bits.end());
+        }
+        if (packet.type != 2 && packet.type != 7) return;
+        const auto seen = gfsk::deviation_of_alternation(packet);
+        f2.insert(f2.end(), seen.bits.begin(), seen.bits.end());
+        const auto group = gfsk::group_frequencies(packet);
+        for (std::size_t i = 0; i < group.size(); ++i) {
+            groups = true;
+            offset = farther(offset, group[i]);
+            drift = farther(drift, group[i] - packet.preamble_offset_hz);
+            if (i >= 5) rate = farther(rate, group[i] - group[i - 5]);
+        }
+        if (!group.empty()) initial = farther(initial, group.front() - packet.preamble_offset_hz);
+    }
+
+    void report(Outcome& outcome) const {
+        const auto mean = [](const std::vector<double>& values) {
+            double sum = 0;
+            for (const double v : values) sum += v;
+            return sum / static_cast<double>(values.size());
+        };
+        if (!f1.empty()) outcome.add("delta_f1_avg", mean(f1), Unit::hertz);
+        if (!f2.empty()) {
+            auto sorted = f2;
+            std::sort(sorted.begin(), sorted.end());
+            outcome.add("delta_f2_avg", mean(f2), Unit::hertz);
+            outcome.add("delta_f2_most", sorted[sorted.size() / 1000], Unit::hertz);
+            outcome.add("delta_f2_min", sorted.front(), Unit::hertz);
+        }
+        if (!f1.empty() && !f2.empty()) outcome.add("deviation_ratio", mean(f2) / mean(f1), Unit::none);
+        outcome.add("frequency_offset", offset, Unit::hertz);
+        outcome.add("preamble_offset", preamble, Unit::hertz);
+        if (groups) {
+            outcome.add("drift", drift, Unit::hertz);
+            outcome.add("initial_drift", initial, Unit::hertz);
+            outcome.add("drift_rate", rate, Unit::hertz);
+        } else {
+            outcome.notes.push_back("drift is measured on payloads 10101010 only: none was in the record");
+        }
+    }
+};
+
+Trace frequency_trace(const gfsk::Packet& packet) {
+    Trace trace;
+    trace.name = "frequency";
+    trace.title = "Frequency";
+    trace.x_unit = Unit::second;
+    trace.x_title = "Time in the packet";
+    trace.y_unit = Unit::hertz;
+    for (std::size_t i = 0; i < packet.frequency_hz.size(); i += 4) {
+        trace.x.push_back(static_cast<double>(i) / gfsk::per_bit / gfsk::bit_rate_hz);
+        trace.y.push_back(packet.frequency_hz[i]);
+    }
+    return trace;
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "radio.gfsk");
+    if (record.sample_rate_hz < 4e6) {
+        fail_input("GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
+                   format({record.sample_rate_hz, Unit::hertz}));
+    }
+    const double shift = p.number("centre").value_or(record.centre_hz) - record.centre_hz;
+    require_inside(record, shift);
+    const auto address = hexadecimal(p, "access_address", 8), initial = hexadecimal(p, "crc_initial", 6);
+    const BurstList list = bursts_of(record, p);
+    std::vector<Seen> all;
+    for (const auto& burst : list.bursts) all.push_back({burst, 0, 0, 0, {}});
+    in_parallel(all.size(), [&](std::size_t i) {
+        const auto piece = burst_samples(record, all[i].burst, 6e-6, shift);
+        all[i].first_s = piece.first_s;
+        measure_power(piece, record.sample_rate_hz, all[i]);
+        all[i].attempt = gfsk::demodulate(piece.samples, record.sample_rate_hz, p.required("measurement_bandwidth"),
+                                          address, initial);
+    });
+    Outcome outcome;
+    outcome.traces.push_back(power_trace(record));
+    Sum sum;
+    const Unit unit = level_of(record, 1).unit;
+    Table table{"packets",
+                "Packets",
+                {{"start", Unit::second}, {"payload_type"}, {"octets", Unit::count}, {"preamble_offset", Unit::hertz},
+                 {"power", unit}, {"crc"}},
+                {}};
+    const Seen* first = nullptr;
+    double highest = 0, lowest = 1e300, peak = 0, crest = 0;
+    std::size_t bad = 0;
+    for (const auto& seen : all) {
+        if (!seen.attempt.packet) continue;
+        const auto& packet = *seen.attempt.packet;
+        if (!first) first = &seen;
+        sum.add(packet);
+        highest = std::max(highest, seen.average);
+        lowest = std::min(lowest, seen.average);
+        peak = std::max(peak, seen.peak);
+        crest = std::max(crest, seen.peak / seen.average);
+        bad += !packet.crc_ok;
+        table.rows.push_back({seen.first_s + packet.start_s, std::to_string(packet.type),
+                              static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
+                              level_of(record, seen.average).value, std::string(packet.crc_ok ? "good" : "bad")});
+    }
+    if (!first) {
+        outcome.invalid = all.empty() ? std::string("no burst was found")
+                                      : "not the expected signal: " + all.front().attempt.reason;
+        return outcome;
+    }
+    sum.report(outcome);
+    outcome.results.push_back({"average_power", level_of(record, highest), {}});
+    outcome.results.push_back({"lowest_average_power", level_of(record, lowest), {}});
+    outcome.results.push_back({"peak_power", level_of(record, peak), {}});
+    outcome.add("peak_to_average", 10 * std::log10(crest), Unit::db);
+    outcome.add("packets", static_cast<double>(table.rows.size()), Unit::count);
+    outcome.add("packets_bad_crc", static_cast<double>(bad), Unit::count);
+    if (table.rows.size() != all.size()) {
+        outcome.notes.push_back(std::to_string(all.size() - table.rows.size()) + " of " + std::to_string(all.size()) +
+                                " bursts are no such packets and were left out");
+    }
+    if (table.rows.size() < 10) {
+        outcome.notes.push_back(std::to_string(table.rows.size()) +
+                                " packets were measured, the test suite asks for 10 of each payload");
+    }
+    outcome.traces.insert(outcome.traces.begin(), frequency_trace(*first->attempt.packet));
+    outcome.tables.push_back(std::move(table));
+    note_reference(record, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure gfsk_modulation() {
+    return {"radio.gfsk",
+            "Modulation of a Bluetooth LE transmitter, 1 Msymbol/s",
+            "Deviation (delta f1 of payloads 11110000, delta f2 of 10101010), carrier offset, drift and power of test "
+            "packets, after the RF-PHY test suite. Refuses when no burst holds the access address.",
+            parameters,
+            traces,
+            results,
+            iq_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,198 @@
+#include "core/measure/radio/occupancy.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/measure/radio/trigger.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    trigger_level_parameter, trigger_power_parameter, hysteresis_parameter,
+    hold_off_parameter,      shortest_burst_parameter,
+    ParameterInfo{"pause", ParameterKind::quantity, Unit::second, "0 s",
+                  "bursts with a gap of at most this belong to one channel occupancy"},
+    ParameterInfo{"interference_start", ParameterKind::quantity, Unit::second, "",
+                  "time in the record at which interference begins"},
+    ParameterInfo{"control_length", ParameterKind::quantity, Unit::second, "0 s",
+                  "after the interference, bursts up to this length are short control signalling"},
+    ParameterInfo{"control_window", ParameterKind::quantity, Unit::second, "50 ms",
+                  "window in which time on is summed after the reaction"},
+    iq_centre_parameter,     iq_rate_parameter,       iq_duration_parameter,
+    iq_reference_parameter,
+};
+
+constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"},
+                            Product{"idle_histogram", Unit::count, "how often an idle time occurred"}};
+constexpr std::array results{
+    Product{"occupancies", Unit::count, "channel occupancies that lie wholly in the record"},
+    Product{"longest_occupancy", Unit::second, "longest channel occupancy time"},
+    Product{"shortest_idle", Unit::second, "shortest idle time between two occupancies"},
+    Product{"smallest_idle_share", Unit::percent, "smallest idle time relative to the occupancy before it"},
+    Product{"duty_cycle", Unit::percent, "time on over the time observed"},
+    Product{"reaction_time", Unit::second, "from the beginning of interference to the end of the last transmission"},
+    Product{"control_share", Unit::percent, "largest share of time on in any control_window after the reaction"},
+};
+
+struct Occupancy {
+    double start, stop;
+    bool whole;
+};
+
+std::vector<Occupancy> joined(const std::vector<Burst>& bursts, double pause) {
+    std::vector<Occupancy> out;
+    for (const auto& burst : bursts) {
+        if (!out.empty() && burst.start_s - out.back().stop <= pause) {
+            out.back().stop = burst.stop_s;
+            out.back().whole = out.back().whole && burst.whole;
+        } else {
+            out.push_back({burst.start_s, burst.stop_s, burst.whole});
+        }
+    }
+    return out;
+}
+
+Trace histogram(const std::vector<double>& idle) {
+    Trace trace;
+    trace.name = "idle_histogram";
+    trace.title = "Idle times";
+    trace.x_unit = Unit::second;
+    trace.x_title = "Idle time";
+    trace.y_unit = Unit::count;
+    trace.shape = Shape::bars;
+    const auto [low, high] = std::minmax_element(idle.begin(), idle.end());
+    constexpr std::size_t bars = 50;
+    const double step = std::max((*high - *low) / bars, 1e-6);
+    const double from = *low - step / 2;
+    std::vector<double> counts(static_cast<std::size_t>((*high - from) / step) + 1);
+    for (const double value : idle) counts[static_cast<std::size_t>((value - from) / step)] += 1;
+    for (std::size_t i = 0; i < counts.size(); ++i) {
+        trace.x.push_back(from + (static_cast<double>(i) + 0.5) * step);
+        trace.y.push_back(counts[i]);
+    }
+    return trace;
+}
+
+// The largest time on within any window that begins after `from`.
+double largest_share(const std::vector<Burst>& bursts, double from, double end, double window) {
+    std::vector<Burst> after;
+    for (const auto& burst : bursts) {
+        if (burst.start_s >= from) after.push_back(burst);
+    }
+    double most = 0;
+    std::size_t first = 0;
+    double on = 0;
+    // A window that holds most begins with a burst or ends with one.
+    for (std::size_t last = 0; last < after.size(); ++last) {
+        on += after[last].length_s();
+        while (after[last].stop_s - after[first].stop_s > window) on -= after[first++].length_s();
+        const double begin = after[last].stop_s - window;
+        const double cut = std::max(0.0, begin - after[first].start_s);
+        most = std::max(most, on - cut);
+        double forward = 0;
+        const double close = after[last].start_s + window;
+        for (std::size_t k = last; k < after.size() && after[k].start_s < close; ++k) {
+            forward += std::min(after[k].stop_s, close) - after[k].start_s;
+        }
+        most = std::max(most, forward);
+    }
+    return 100 * most / std::min(window, end - from);
+}
+
+void react(const IqRecord& record, const std::vector<Burst>& bursts, const Parameters& p, Outcome& outcome) {
+    const auto start = p.number("interference_start");
+    if (!start) return;
+    if (*start < 0 || *start >= record.seconds()) {
+        fail_input("parameter interference_start: the record lasts " + format({record.seconds(), Unit::second}));
+    }
+    const double control = p.required("control_length");
+    double last = *start;
+    bool open = false;
+    for (const auto& burst : bursts) {
+        if (burst.stop_s <= *start) continue;
+        if (burst.start_s > *start && burst.length_s() <= control) continue;
+        last = burst.stop_s;
+        open = !burst.whole && burst.stop_s >= record.seconds() - 1 / record.sample_rate_hz;
+    }
+    if (open) {
+        outcome.notes.push_back("the transmitter is still on at the end of the record: no reaction was seen");
+        return;
+    }
+    outcome.add("reaction_time", last - *start, Unit::second);
+    const double window = p.required("control_window");
+    if (!(window > 0)) fail_input("parameter control_window: must be above 0 s");
+    if (record.seconds() - last < window) {
+        outcome.notes.push_back("less than " + format({window, Unit::second}) + " were recorded after the reaction");
+    }
+    outcome.add("control_share", largest_share(bursts, last, record.seconds(), window), Unit::percent);
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "radio.occupancy");
+    const BurstList list = bursts_of(record, p);
+    Outcome outcome;
+    outcome.traces.push_back(power_trace(record));
+    if (list.bursts.empty()) {
+        outcome.invalid = "no burst reaches the trigger level of " +
+                          format(level_of(record, std::pow(10, list.level_db / 10)));
+        return outcome;
+    }
+    const auto all = joined(list.bursts, p.required("pause"));
+    double on = 0, longest = 0, share = 1e300, whole = 0;
+    std::vector<double> idle;
+    Table table{"occupancies",
+                "Channel occupancies",
+                {{"start", Unit::second}, {"length", Unit::second}, {"idle_after", Unit::second},
+                 {"idle_share", Unit::percent}, {"remark"}},
+                {}};
+    for (const auto& burst : list.bursts) on += burst.length_s();
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const double length = all[i].stop - all[i].start;
+        auto& row = table.rows.emplace_back();
+        row = {all[i].start, length, std::string(), std::string(),
+               std::string(all[i].whole ? "" : "cut off by the record")};
+        if (all[i].whole) {
+            whole += 1;
+            longest = std::max(longest, length);
+        }
+        if (i + 1 == all.size()) continue;
+        idle.push_back(all[i + 1].start - all[i].stop);
+        row[2] = idle.back();
+        if (!all[i].whole) continue;
+        row[3] = 100 * idle.back() / length;
+        share = std::min(share, 100 * idle.back() / length);
+    }
+    outcome.add("occupancies", whole, Unit::count);
+    if (whole > 0) outcome.add("longest_occupancy", longest, Unit::second);
+    outcome.add("duty_cycle", 100 * on / record.seconds(), Unit::percent);
+    if (!idle.empty()) {
+        outcome.add("shortest_idle", *std::min_element(idle.begin(), idle.end()), Unit::second);
+        outcome.traces.push_back(histogram(idle));
+    }
+    if (share < 1e299) outcome.add("smallest_idle_share", share, Unit::percent);
+    react(record, list.bursts, p, outcome);
+    outcome.tables.push_back(std::move(table));
+    note_reference(record, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure occupancy() {
+    return {"radio.occupancy",
+            "Channel occupancy, idle times and reaction to interference",
+            "Joins bursts into channel occupancies and measures the idle times between them (the idle time is to be "
+            "at least 5 % of the occupancy before it: EN 300 328, EN 301 893), and how soon transmission stops after "
+            "interference begins.",
+            parameters,
+            traces,
+            results,
+            iq_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

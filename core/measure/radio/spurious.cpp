@@ -1,0 +1,113 @@
+#include "core/measure/radio/spurious.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/dsp/peaks.hpp"
+#include "core/measure/spectrum/band.hpp"
+#include "core/measure/spectrum_setup.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the range"},
+    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the range"},
+    ParameterInfo{"carrier", ParameterKind::quantity, Unit::hertz, "", "wanted carrier, if it lies in the range"},
+    ParameterInfo{"exclude", ParameterKind::quantity, Unit::hertz, "0 Hz",
+                  "width of the band around the carrier that is left out"},
+    ParameterInfo{"threshold", ParameterKind::quantity, Unit::dbm, "-80 dBm", "peaks below this are not listed"},
+    ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
+                  "a peak stands out by at least this much from the valleys beside it"},
+    ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
+    bandwidth_parameter,
+    detector_parameter,
+    dwell_parameter,
+    points_parameter,
+    reference_parameter,
+    attenuation_parameter,
+    filter_parameter,
+};
+
+constexpr std::array traces{
+    Product{"spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band"}};
+constexpr std::array results{
+    Product{"highest_level", Unit::dbm, "highest level outside the excluded band"},
+    Product{"highest_frequency", Unit::hertz, "where it stands"},
+    Product{"peaks_found", Unit::count, "peaks above the threshold"},
+};
+
+CaptureSetup setup(const Parameters& p) {
+    return spectrum_setup(p, p.required("start"), p.required("stop"));
+}
+
+void preset(const Rule& rule, Parameters& p) {
+    if (const auto* line = rule.line()) {
+        if (!p.has("start")) p.set_quantity("start", {line->from(), Unit::hertz});
+        if (!p.has("stop") && std::isfinite(line->to())) p.set_quantity("stop", {line->to(), Unit::hertz});
+    }
+    preset_conditions(rule, p);
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    Spectrum s = take_spectrum(std::move(any), "radio.spurious", p, {0, 0, 0, Detector::peak});
+    const double start = p.number("start").value_or(s.frequency_hz.front());
+    const double stop = p.number("stop").value_or(s.frequency_hz.back());
+    const auto carrier = p.number("carrier");
+    const double exclude = p.required("exclude");
+    if (exclude > 0 && !carrier) fail_input("parameter exclude needs parameter carrier: where the band left out lies");
+    Spectrum kept = s;
+    kept.frequency_hz.clear();
+    kept.level.clear();
+    for (std::size_t i = 0; i < s.level.size(); ++i) {
+        const double f = s.frequency_hz[i];
+        if (f < start * (1 - 1e-12) || f > stop * (1 + 1e-12)) continue;
+        if (carrier && exclude > 0 && std::abs(f - *carrier) < exclude / 2) continue;
+        kept.frequency_hz.push_back(f);
+        kept.level.push_back(s.level[i]);
+    }
+    if (kept.level.empty()) fail_input("the trace has no point in the range outside the excluded band");
+    Outcome outcome;
+    const auto top = std::max_element(kept.level.begin(), kept.level.end());
+    outcome.add("highest_level", *top, kept.unit);
+    outcome.add("highest_frequency", kept.frequency_hz[static_cast<std::size_t>(top - kept.level.begin())],
+                Unit::hertz);
+    Table table{"peaks", "Spurious emission", {{"frequency", Unit::hertz}, {"level", kept.unit}}, {}};
+    const double threshold = p.required("threshold");
+    std::size_t found = 0;
+    for (const auto& peak : find_peaks(kept.level, p.required("prominence"))) {
+        if (peak.level < threshold) break;
+        if (found++ < static_cast<std::size_t>(p.required("peaks"))) {
+            table.rows.push_back({refined_x(kept.frequency_hz, kept.level, peak.at), peak.level});
+        }
+    }
+    outcome.add("peaks_found", static_cast<double>(found), Unit::count);
+    outcome.tables.push_back(std::move(table));
+    if (carrier && exclude > 0) {
+        outcome.notes.push_back("left out: " + format({exclude, Unit::hertz}) + " around " +
+                                format({*carrier, Unit::hertz}));
+    }
+    Trace trace = trace_of(std::move(kept), "spurious", "Spurious emission");
+    trace.log_x = trace.x.front() > 0 && trace.x.back() / trace.x.front() > 5;
+    outcome.traces.push_back(std::move(trace));
+    return outcome;
+}
+
+}  // namespace
+
+Procedure spurious() {
+    return {"radio.spurious",
+            "Unwanted emission outside the band",
+            "The spectrum of a range without the band around the carrier, and the peaks in it. Ranges with their own "
+            "resolution bandwidth are tests of their own; a rule presets range and bandwidth.",
+            parameters,
+            traces,
+            results,
+            setup,
+            run,
+            preset};
+}
+
+}  // namespace rt

@@ -1,0 +1,88 @@
+#include "core/measure/spectrum/density.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/dsp/density.hpp"
+#include "core/measure/iq_setup.hpp"
+#include "core/measure/spectrum/band.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    ParameterInfo{"transform_size", ParameterKind::whole_number, Unit::none, "4096",
+                  "samples in one transform; the spacing of points is the sample rate over this"},
+    ParameterInfo{"window", ParameterKind::choice, Unit::none, "blackman-harris", "window of each segment",
+                  "rectangular hann hamming blackman-harris flat-top"},
+    ParameterInfo{"overlap", ParameterKind::quantity, Unit::percent, "50 %", "overlap of neighbouring segments"},
+    iq_centre_parameter,
+    iq_rate_parameter,
+    iq_duration_parameter,
+    iq_reference_parameter,
+};
+
+constexpr std::array traces{Product{"density", Unit::dbm_per_hz, "power density against frequency"}};
+constexpr std::array results{
+    Product{"total_power", Unit::dbm, "power over the whole band of the record"},
+    Product{"peak_density", Unit::dbm_per_hz, "highest density"},
+    Product{"peak_frequency", Unit::hertz, "where it stands"},
+    Product{"median_density", Unit::dbm_per_hz, "median of all points: the noise floor of a sparse spectrum"},
+    Product{"segments", Unit::count, "segments averaged"},
+};
+
+Outcome run(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "spectrum.density");
+    DensitySettings settings;
+    settings.size = static_cast<std::size_t>(p.required("transform_size"));
+    if (settings.size > (std::size_t{1} << 22)) fail_input("parameter transform_size: at most 4194304");
+    settings.window = *parse_window(p.text("window"));
+    settings.overlap = p.required("overlap") / 100;
+    if (settings.overlap < 0 || settings.overlap > 0.9) fail_input("parameter overlap: 0 to 90 % are possible");
+    const Density seen = power_density(record, settings);
+    const double reference = record.reference_level_dbm.value_or(0);
+    const Unit unit = record.reference_level_dbm ? Unit::dbm : Unit::dbfs;
+    Outcome outcome;
+    Trace trace;
+    trace.name = "density";
+    trace.title = "Power density";
+    trace.x = seen.frequency_hz;
+    trace.y_unit = density_unit(unit);
+    trace.resolution_bandwidth_hz = seen.noise_bandwidth_hz;
+    double total = 0;
+    for (const double value : seen.per_hz) {
+        total += value;
+        trace.y.push_back(to_db(value) + reference);
+    }
+    const auto top = std::max_element(trace.y.begin(), trace.y.end());
+    auto sorted = trace.y;
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    outcome.add("total_power", to_db(total * seen.step_hz) + reference, unit);
+    outcome.add("peak_density", *top, trace.y_unit);
+    outcome.add("peak_frequency", trace.x[static_cast<std::size_t>(top - trace.y.begin())], Unit::hertz);
+    outcome.add("median_density", *middle, trace.y_unit);
+    outcome.add("segments", static_cast<double>(seen.segments), Unit::count);
+    outcome.traces.push_back(std::move(trace));
+    note_reference(record, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure spectrum_density() {
+    return {"spectrum.density",
+            "Power spectral density of complex samples",
+            "Averaged windowed periodogram (Welch 1967) over the whole record, streamed. Levels are in dBm/Hz "
+            "when the record states the level of full scale, else relative to it.",
+            parameters,
+            traces,
+            results,
+            iq_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,88 @@
+#include "core/signal/iq_record.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/dsp/simd.hpp"
+
+namespace rt {
+namespace {
+
+RT_SIMD float largest_component(const float* values, std::size_t count) {
+    float lanes[16] = {};
+    std::size_t i = 0;
+    for (; i + 16 <= count; i += 16) {
+        for (std::size_t k = 0; k < 16; ++k) {
+            const float v = std::fabs(values[i + k]);
+            lanes[k] = v > lanes[k] ? v : lanes[k];
+        }
+    }
+    float largest = 0;
+    for (; i < count; ++i) largest = std::max(largest, std::fabs(values[i]));
+    for (const float lane : lanes) largest = std::max(largest, lane);
+    return largest;
+}
+
+class MemorySamples : public IqSamples {
+  public:
+    MemorySamples(std::vector<std::complex<float>> samples, float rail)
+        : IqSamples(rail), samples_(std::move(samples)) {}
+    std::uint64_t size() const override { return samples_.size(); }
+
+  protected:
+    void fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        std::copy_n(samples_.begin() + static_cast<std::ptrdiff_t>(first), out.size(), out.begin());
+    }
+
+  private:
+    std::vector<std::complex<float>> samples_;
+};
+
+constexpr float touching = 1 - 1e-6F, near = 0.98F, beyond = 1.01F;
+
+}  // namespace
+
+void IqSamples::read(std::uint64_t first, std::span<std::complex<float>> out) const {
+    fetch(first, out);
+    const auto* values = reinterpret_cast<const float*>(out.data());
+    if (largest_component(values, 2 * out.size()) < rail_ * touching) return;
+    std::uint64_t at = 0, close = 0;
+    for (const auto& sample : out) {
+        const float i = std::fabs(sample.real()) / rail_, q = std::fabs(sample.imag()) / rail_;
+        const float larger = std::max(i, q);
+        if (larger < near) continue;
+        // Floating-point records may go past 1.0: those have no rail there.
+        if (larger > 1 + 1e-3F) {
+            ++close;
+        } else if (larger < touching) {
+            ++close;
+        } else if (i * i + q * q > beyond * beyond) {
+            ++at;
+        }
+    }
+    at_rail_ += at;
+    near_rail_ += close;
+}
+
+bool IqSamples::clipped() const {
+    constexpr std::uint64_t few = 4;
+    return at_rail_ >= few && at_rail_ > near_rail_;
+}
+
+std::vector<std::complex<float>> IqRecord::read(std::uint64_t first, std::size_t count) const {
+    std::vector<std::complex<float>> out(count);
+    samples->read(first, out);
+    return out;
+}
+
+IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_rate_hz, double centre_hz,
+                      std::optional<double> reference_level_dbm, float rail) {
+    IqRecord record;
+    record.samples = std::make_shared<MemorySamples>(std::move(samples), rail);
+    record.sample_rate_hz = sample_rate_hz;
+    record.centre_hz = centre_hz;
+    record.reference_level_dbm = reference_level_dbm;
+    return record;
+}
+
+}  // namespace rt

@@ -1,0 +1,54 @@
+// Complex baseband samples of a receiver: a record that may be far longer than memory.
+#pragma once
+
+#include <atomic>
+#include <complex>
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace rt {
+
+// Where samples come from. 1.0 is full scale. read() may be called from several threads at once.
+class IqSamples {
+  public:
+    // Values at which the converter can go no higher.
+    explicit IqSamples(float rail) : rail_(rail) {}
+    virtual ~IqSamples() = default;
+
+    virtual std::uint64_t size() const = 0;
+    // Fills `out` with samples from `first` on; both ends lie inside the record.
+    void read(std::uint64_t first, std::span<std::complex<float>> out) const;
+    // Whether what has been read so far shows a converter that was driven beyond its range: samples with one
+    // component at the rail while the magnitude is above it outnumber those just below the rail. A tone of
+    // exactly full scale is not clipped by this, a noise-like signal with its tail cut off is.
+    bool clipped() const;
+
+  protected:
+    virtual void fetch(std::uint64_t first, std::span<std::complex<float>> out) const = 0;
+
+  private:
+    float rail_;
+    mutable std::atomic<std::uint64_t> at_rail_{0}, near_rail_{0};
+};
+
+struct IqRecord {
+    std::shared_ptr<const IqSamples> samples;
+    double sample_rate_hz = 0;
+    double centre_hz = 0;                        // what 0 Hz of the baseband stands for
+    std::optional<double> reference_level_dbm;   // power of a complex tone with |x| = 1, into 50 ohm
+    std::optional<std::string> trouble;          // why it cannot be trusted, if it cannot
+
+    std::uint64_t size() const { return samples->size(); }
+    double seconds() const { return static_cast<double>(size()) / sample_rate_hz; }
+    std::vector<std::complex<float>> read(std::uint64_t first, std::size_t count) const;
+};
+
+// Samples held in memory; `rail` as for IqSamples.
+IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_rate_hz, double centre_hz = 0,
+                      std::optional<double> reference_level_dbm = {}, float rail = 1.0F);
+
+}  // namespace rt

@@ -1,0 +1,23 @@
+// What a person knows of a capture beyond its file.
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "core/signal/capture.hpp"
+
+namespace rt {
+
+struct CaptureHints {
+    std::optional<double> sample_rate_hz;
+    std::optional<double> centre_hz;
+    std::optional<double> reference_level_dbm;
+    std::optional<double> volts_per_unit;
+    std::string sample_type;  // "cf32_le", "ci16_le" ... of a file without description; "" otherwise
+};
+
+// The value that the file states, else the hint. Throws Error(input) when both are there and differ.
+std::optional<double> agreed(const std::string& file, const char* what, std::optional<double> stated,
+                             std::optional<double> hint, Unit unit);
+
+}  // namespace rt
