@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/measure/emission/final.hpp"
 #include "core/measure/emission/scan.hpp"
 #include "core/measure/power/level.hpp"
 #include "core/measure/power/path_loss.hpp"
@@ -23,11 +24,13 @@
 #include "core/measure/spectrum/density.hpp"
 #include "core/measure/spectrum/markers.hpp"
 #include "core/measure/spectrum/occupied.hpp"
+#include "core/measure/tone/tone.hpp"
 
 namespace rt {
 
 std::span<const Procedure> procedures() {
     static const std::array list{emission_scan(),
+                                 emission_final(),
                                  spectrum_density(),
                                  channel_power(),
                                  occupied_bandwidth(),
@@ -41,6 +44,8 @@ std::span<const Procedure> procedures() {
                                  gfsk_modulation(),
                                  ofdm_modulation(),
                                  am_fm(),
+                                 tone_quality(),
+                                 tone_response(),
                                  power_level(),
                                  path_loss(),
                                  error_rate()};

@@ -18,4 +18,11 @@ const Trace* Outcome::find_trace(const std::string& name) const {
     return find_named(traces, name);
 }
 
+const Trace* Outcome::find_trace(const std::string& name, std::optional<Detector> detector) const {
+    for (const auto& trace : traces) {
+        if (trace.name == name && detector && trace.detector == detector) return &trace;
+    }
+    return find_trace(name);
+}
+
 }  // namespace rt

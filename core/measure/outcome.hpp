@@ -36,6 +36,7 @@ struct Trace {
     bool log_x = false;  // customary to draw x logarithmically
     Shape shape = Shape::line;
     std::string x_title = "";  // "Time"; empty for a frequency
+    bool spots = false;        // readings at single frequencies: judged where they stand, no cover is asked for
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
     std::optional<double> impedance_ohm;
@@ -69,6 +70,8 @@ struct Outcome {
     void add(const char* name, double value, Unit unit) { results.push_back({name, {value, unit}, {}}); }
     const Result* find_result(const std::string& name) const;
     const Trace* find_trace(const std::string& name) const;
+    // Of several with this name the one with this detector, else the first.
+    const Trace* find_trace(const std::string& name, std::optional<Detector> detector) const;
 };
 
 }  // namespace rt

@@ -74,6 +74,12 @@ Spectrum analyse(const IqRecord& record, const Parameters& parameters, const Spe
 
 }  // namespace
 
+double fine_bandwidth(const Capture& capture, double width_hz) {
+    const auto* record = std::get_if<IqRecord>(&capture);
+    if (!record) return 0;
+    return std::min(std::max(width_hz / 1000, 50 / record->seconds()), width_hz / 50);
+}
+
 Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters& parameters,
                        const SpectrumWish& wish) {
     if (auto* spectrum = std::get_if<Spectrum>(&capture)) return std::move(*spectrum);

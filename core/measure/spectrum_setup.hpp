@@ -42,6 +42,10 @@ GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_
 // band) with the parameters bandwidth, detector and filter. Without a bandwidth it is `fallback_bandwidth_hz`,
 // without a detector `fallback`. Levels are in dBm, or in dBFS when the record states no reference level. Throws
 // Error(input) naming the procedure for a capture of another kind.
+// A bandwidth fine enough for `width` and wide enough for the record: a thousandth of the width, but at least 50 over
+// the length of the record, and at most a fiftieth of the width. 0 for other captures.
+double fine_bandwidth(const Capture& capture, double width_hz);
+
 struct SpectrumWish {
     double start_hz = 0, stop_hz = 0;  // both 0: all of it
     double fallback_bandwidth_hz = 0;

@@ -137,7 +137,7 @@ Finding judge_line(const LimitLine& line, const Rule& rule, const Trace& trace, 
                                   hz(trace.x.front()) + " to " + hz(trace.x.back()) + ", the limit " +
                                   hz(line.from()) + " to " + hz(line.to()));
         }
-        if (auto lack = lack_of_cover(trace, line.from(), line.to()); !lack.empty()) {
+        if (auto lack = trace.spots ? std::string() : lack_of_cover(trace, line.from(), line.to()); !lack.empty()) {
             return no_verdict(std::move(finding), std::move(lack));
         }
     }
@@ -239,7 +239,7 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
     if (const auto* bound = rule.bound()) {
         return judge_bound(*bound, rule, outcome, std::move(finding), options);
     }
-    const Trace* trace = outcome.find_trace(rule.applies_to);
+    const Trace* trace = outcome.find_trace(rule.applies_to, rule.detector);
     if (!trace || trace->x.empty()) {
         return no_verdict(std::move(finding), "the capture gives no trace " + rule.applies_to);
     }

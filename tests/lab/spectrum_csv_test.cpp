@@ -82,7 +82,7 @@ TEST_CASE("a bad cell is named by row and column") {
          "f.csv, row 1: remark bandwidth: \"9 V\" is a voltage: write a frequency such as \"150 kHz\""},
         {"# detector: picky\nf [Hz],l [dBm]\n1,0\n",
          "f.csv, row 1: remark detector: unknown detector \"picky\": known are peak, quasi-peak, average, "
-         "rms, sample, negative-peak"},
+         "rms, sample, negative-peak, cispr-average"},
     };
     for (const auto& row : rows) {
         CAPTURE(row.text);

@@ -23,8 +23,8 @@ constexpr std::array parameters{
 
 constexpr std::array results{
     Product{"carrier_frequency", Unit::hertz, "frequency of the strongest tone"},
-    Product{"frequency_error", Unit::hertz, "that minus the frequency meant"},
-    Product{"frequency_error_ppm", Unit::ppm, "the same relative to the frequency meant"},
+    Product{"frequency_offset", Unit::hertz, "that minus the frequency meant"},
+    Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
     Product{"carrier_power", Unit::dbm, "power of the tone"},
     Product{"carrier_to_rest", Unit::db, "power of the tone over all other power in the record"},
 };
@@ -121,8 +121,8 @@ Outcome run(Capture any, const Parameters& p) {
                           " of the power";
     }
     outcome.add("carrier_frequency", frequency, Unit::hertz);
-    outcome.add("frequency_error", frequency - meant, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_error_ppm", (frequency - meant) / meant * 1e6, Unit::ppm);
+    outcome.add("frequency_offset", frequency - meant, Unit::hertz);
+    if (meant > 0) outcome.add("frequency_error", (frequency - meant) / meant * 1e6, Unit::ppm);
     outcome.results.push_back({"carrier_power", level_of(record, power), {}});
     outcome.add("carrier_to_rest", ratio, Unit::db);
     note_reference(record, outcome);

@@ -41,8 +41,8 @@ constexpr std::array results{
     Product{"evm_db_whole_frame", Unit::db, "with the channel that fits the whole frame"},
     Product{"evm_margin_db", Unit::db, "distance of evm_db to the limit for the frame's own rate, smallest of all"},
     Product{"frequency_offset", Unit::hertz, "carrier minus the frequency meant, farthest from 0"},
-    Product{"frequency_offset_ppm", Unit::ppm, "the same relative to the frequency meant"},
-    Product{"clock_error", Unit::ppm, "symbol clock error, farthest from 0"},
+    Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
+    Product{"symbol_rate_error", Unit::ppm, "symbol clock error, farthest from 0"},
     Product{"centre_leakage", Unit::db, "power at the centre over all power, highest"},
     Product{"flatness_inner_high", Unit::db, "highest of carriers 1 to 16 against their mean"},
     Product{"flatness_inner_low", Unit::db, "lowest of them"},
@@ -193,8 +193,8 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("evm_db_whole_frame", decibel(by_whole / n), Unit::db);
     outcome.add("evm_margin_db", margin, Unit::db);
     outcome.add("frequency_offset", frequency, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_offset_ppm", frequency / meant * 1e6, Unit::ppm);
-    outcome.add("clock_error", clock, Unit::ppm);
+    if (meant > 0) outcome.add("frequency_error", frequency / meant * 1e6, Unit::ppm);
+    outcome.add("symbol_rate_error", clock, Unit::ppm);
     outcome.add("centre_leakage", 10 * std::log10(std::max(leakage, 1e-20)), Unit::db);
     outcome.add("flatness_inner_high", flat.inner_high, Unit::db);
     outcome.add("flatness_inner_low", flat.inner_low, Unit::db);

@@ -43,8 +43,8 @@ constexpr std::array results{
     Product{"evm_rms_offset_removed", Unit::percent, "rms without the offset of the origin"},
     Product{"evm_rms_offset_kept", Unit::percent, "rms with the offset of the origin"},
     Product{"frequency_offset", Unit::hertz, "carrier minus the frequency meant; of the frame where it is largest"},
-    Product{"frequency_offset_ppm", Unit::ppm, "the same relative to the frequency meant"},
-    Product{"chip_clock_error", Unit::ppm, "chip rate against 2 Mchip/s; of the frame where it is largest"},
+    Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
+    Product{"symbol_rate_error", Unit::ppm, "chip rate against 2 Mchip/s; of the frame where it is largest"},
     Product{"iq_offset", Unit::db, "offset of the origin relative to the signal"},
     Product{"gain_imbalance", Unit::db, "I over Q"},
     Product{"quadrature_error", Unit::degree, "departure of I and Q from a right angle"},
@@ -177,7 +177,7 @@ Outcome run(Capture any, const Parameters& p) {
     Table table{"frames",
                 "Frames",
                 {{"start", Unit::second}, {"power", unit}, {"evm_rms", Unit::percent}, {"evm_peak", Unit::percent},
-                 {"frequency_offset", Unit::hertz}, {"chip_clock_error", Unit::ppm}, {"check"}, {"octets"}},
+                 {"frequency_offset", Unit::hertz}, {"symbol_rate_error", Unit::ppm}, {"check"}, {"octets"}},
                 {}};
     for (const auto& frame : frames) {
         if (!frame.attempt.burst) {
@@ -220,8 +220,8 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("evm_rms_offset_removed", 100 * without.rms(), Unit::percent);
     outcome.add("evm_rms_offset_kept", 100 * kept.rms(), Unit::percent);
     outcome.add("frequency_offset", frequency, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_offset_ppm", frequency / meant * 1e6, Unit::ppm);
-    outcome.add("chip_clock_error", clock, Unit::ppm);
+    if (meant > 0) outcome.add("frequency_error", frequency / meant * 1e6, Unit::ppm);
+    outcome.add("symbol_rate_error", clock, Unit::ppm);
     outcome.add("iq_offset", 20 * std::log10(std::max(offset, 1e-10)), Unit::db);
     outcome.add("gain_imbalance", imbalance, Unit::db);
     outcome.add("quadrature_error", skew, Unit::degree);

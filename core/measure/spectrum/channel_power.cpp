@@ -95,7 +95,8 @@ double highest_window(const Spectrum& s, const Plan& plan, double width) {
 
 Outcome run(Capture any, const Parameters& p) {
     const Plan plan = plan_of(p);
-    Spectrum s = take_spectrum(std::move(any), "spectrum.channel-power", p, {0, 0, plan.width / 100, Detector::rms});
+    const double fine = fine_bandwidth(any, plan.width);
+    Spectrum s = take_spectrum(std::move(any), "spectrum.channel-power", p, {0, 0, fine, Detector::rms});
     require_power(s, "spectrum.channel-power");
     Outcome outcome;
     const auto power_of = [&](double centre, double width) {

@@ -50,7 +50,7 @@ CaptureSetup setup(const Parameters& p) {
 Outcome run(Capture any, const Parameters& p) {
     SpectrumWish wish;
     if (const auto* record = std::get_if<IqRecord>(&any)) {
-        wish.fallback_bandwidth_hz = p.number("span").value_or(record->sample_rate_hz) / 400;
+        wish.fallback_bandwidth_hz = fine_bandwidth(any, p.number("span").value_or(record->sample_rate_hz) / 2);
     }
     Spectrum s = take_spectrum(std::move(any), "spectrum.occupied-bandwidth", p, wish);
     require_power(s, "spectrum.occupied-bandwidth");

@@ -1,0 +1,27 @@
+// A sine with its harmonics, fitted to samples.
+#pragma once
+
+#include <span>
+#include <vector>
+
+namespace rt {
+
+struct SineFit {
+    double frequency_hz = 0;
+    double offset = 0;
+    // Of the fundamental and its harmonics, peak values; time counts from the middle of the samples.
+    std::vector<double> cosine, sine, amplitude;
+    double residual_square = 0;  // mean square of what is left without offset, fundamental and harmonics
+};
+
+// The samples without offset and fundamental: harmonics and noise.
+std::vector<double> without_fundamental(std::span<const double> samples, double rate_hz, const SineFit& fit);
+
+// Least squares over all samples: offset, fundamental and harmonics below half the sample rate (at most `harmonics`
+// of them with the fundamental), the frequency refined from `near_hz` (IEEE Std 1057, four-parameter fit).
+SineFit fit_sine(std::span<const double> samples, double rate_hz, double near_hz, std::size_t harmonics);
+
+// The strongest line, to start from: Blackman-Harris window, parabola in dB. Nothing in silence.
+double strongest_tone(std::span<const double> samples, double rate_hz);
+
+}  // namespace rt
