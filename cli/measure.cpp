@@ -111,6 +111,14 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
     for (const auto& note : outcome.notes) console.out("note: " + printable(note));
 }
 
+const Trace& chosen_trace(const Outcome& outcome, const std::string& wanted) {
+    if (wanted.empty()) return outcome.traces.front();
+    if (const auto* trace = outcome.find_trace(wanted)) return *trace;
+    std::vector<std::string> names;
+    for (const auto& trace : outcome.traces) names.push_back(trace.name);
+    fail_input("--trace " + wanted + ": no such curve" + suggestion(wanted, names));
+}
+
 ExitCode run(const Call& call) {
     const auto words = call.texts("words");
     if (call.flag("list")) {
@@ -149,8 +157,13 @@ ExitCode run(const Call& call) {
     }
     if (!figure.empty() && !outcome.traces.empty()) {
         const std::string title = std::filesystem::path(words[1]).filename().string();
+        const Trace& trace = chosen_trace(outcome, call.text("trace"));
+        std::vector<RuleRef> own;
+        for (const auto& rule : rules) {
+            if (rule.rule->applies_to == trace.name) own.push_back(rule);
+        }
         Plotter plotter;
-        plotter.draw(trace_figure(outcome.traces.front(), title, rules, findings), figure);
+        plotter.draw(trace_figure(trace, title, own, findings), figure);
         plotter.finish();
     }
     if (call.flag("traces")) write_file(call.text("traces"), traces_csv(outcome.traces));
@@ -183,6 +196,7 @@ Command measure_command() {
              {"allow-partial", "", "judge a trace that covers only a part of the limit"},
              rulebook_option,
              {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
+             {"trace", "NAME", "which curve --figure draws; the first without it"},
              {"traces", "FILE", "write the curves as CSV"},
              {"list", "", "list the procedures, or explain the one named"}},
             "words",

@@ -38,6 +38,13 @@ constexpr std::array analyser_commands{
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "the levels, as a block of little-endian 64-bit numbers"},
+    CommandInfo{"set_iq_centre", false, "hz=1000000", "complex samples: what 0 Hz stands for"},
+    CommandInfo{"set_iq_rate", false, "hz=1000000", "complex samples: how many a second"},
+    CommandInfo{"set_iq_samples", false, "count=1000", "complex samples: how many"},
+    CommandInfo{"set_iq_reference", false, "level=-10", "complex samples: reference level in dBm"},
+    CommandInfo{"record_iq", false, "", "records complex samples; answers 1 when done"},
+    CommandInfo{"query_iq_full_scale", false, "", "level in dBm of a tone with |x| = 1"},
+    CommandInfo{"read_iq", false, "", "I and Q in turn, as a block of little-endian 32-bit numbers"},
 };
 
 constexpr std::array generator_settings{

@@ -12,7 +12,7 @@
 
 namespace rt {
 
-enum class CurveRole { trace, limit, sweep };
+enum class CurveRole { trace, limit, sweep, dots, bars };
 
 struct Curve {
     std::string name;
@@ -29,6 +29,8 @@ struct Figure {
     std::string title;
     std::string x_label, y_label;
     bool log_x = false;
+    bool from_zero = false;  // the upright axis begins at 0
+    bool square = false;     // both axes alike, as constellations want it
     std::vector<Curve> curves;
     std::vector<Marker> markers;
 };

@@ -48,8 +48,10 @@ Range y_range(const Figure& figure) {
         }
     }
     if (low > high) return {0, 1};
-    const bool sweep = !figure.curves.empty() && figure.curves.front().role == CurveRole::sweep;
-    if (sweep) {
+    const CurveRole role = figure.curves.empty() ? CurveRole::trace : figure.curves.front().role;
+    if (figure.from_zero) return {0, high * 1.1};
+    // Levels in decibels stand on whole tens; other values take the room that they need.
+    if (role != CurveRole::trace || high - low < 5) {
         // A twelfth of room to each side; a flat curve in the middle.
         const double room = high > low ? (high - low) / 12 : std::max(std::abs(high) / 10, 1e-9);
         return {low - room, high + room};
@@ -114,6 +116,11 @@ std::string script(const Figure& figure, const std::string& file) {
            " left font ',14'\n";
     out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
     out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    if (figure.square) {
+        const double reach = 1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
+        const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
+        out += "set size ratio -1\nset x" + both + "set y" + both + "set zeroaxis lc rgb '#888888' lw 0.8\n";
+    }
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
     std::string plots;
     std::size_t limits = 0;
@@ -134,8 +141,17 @@ std::string script(const Figure& figure, const std::string& file) {
             style = std::string("lw 1.8 pt ") + sweep_shapes[k] + " ps " + (dense ? "0.3" : "1.1") +
                     " lc rgb '" + sweep_colours[k] + "'";
         }
-        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " +
-                 (sweep ? "linespoints " : "lines ") + style + " title " + text(curve.name);
+        const char* with = sweep ? "linespoints " : "lines ";
+        if (curve.role == CurveRole::dots) {
+            with = "points ";
+            const char* size = curve.x.size() > 2000 ? "0.25" : curve.x.size() > 20 ? "0.5" : "1.4";
+            style = std::string("pt 7 ps ") + size + " lc rgb '" + trace_colour + "'";
+        }
+        if (curve.role == CurveRole::bars) {
+            with = "boxes ";
+            style = std::string("fs solid 0.75 noborder lc rgb '") + trace_colour + "'";
+        }
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " + with + style + " title " + text(curve.name);
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];

@@ -148,8 +148,11 @@ Data point_data(const PointRecord& point, const ReportFigures& figures, const st
     data.set("again", point.attempt > 1);
     data.set("attempt", std::to_string(point.attempt));
     const auto svg = figures.svg.find(point.position);
-    data.set("has_figure", svg != figures.svg.end());
-    if (svg != figures.svg.end()) data.set("svg", svg->second);
+    Data drawn{Data::type::list};
+    if (svg != figures.svg.end()) {
+        for (const auto& each : svg->second) drawn << Data{"svg", each};
+    }
+    data.set("figures", drawn);
     std::string alt = "Measured trace of " + point.test + ", " + point.label;
     for (const auto& f : point.findings) {
         alt += "; " + f.rule + ": " + name(f.verdict);

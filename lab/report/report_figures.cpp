@@ -1,6 +1,7 @@
 #include "lab/report/report_figures.hpp"
 
 #include <algorithm>
+#include <utility>
 
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
@@ -16,7 +17,9 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
     std::map<std::string, std::vector<const PointRecord*>> by_test;
     std::vector<const PointRecord*> chosen;
     for (const auto& point : run.points) {
-        if (point.capture.kind == "spectrum" && point.kind == PointKind::point)
+        const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
+                           point.capture.kind == "waveform";
+        if (drawn && point.kind == PointKind::point)
             by_test[point.test].push_back(&point);
     }
     const auto worst = [](const PointRecord& p) {
@@ -67,27 +70,37 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
     };
     for (const auto& [test, figure] : sweeps) further(figure, "sweep-" + test);
     for (std::size_t i = 0; i < watches.size(); ++i) further(watches[i], "watch-" + std::to_string(i + 1));
-    std::map<std::size_t, std::filesystem::path> files;
+    std::map<std::size_t, std::vector<std::filesystem::path>> files;
     for (const PointRecord* point : chosen) {
         const Outcome outcome = run.outcome_of(*point);
         if (outcome.traces.empty() || outcome.traces.front().x.empty()) continue;
         std::vector<RuleRef> rules;
         for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
-        const auto file = folder / "figures" / (stem + ".svg");
-        plotter.draw(
-            trace_figure(outcome.traces.front(), point->test + ": " + point->label, rules, point->findings),
-            file);
-        files[point->position] = file;
+        // Readings of several detectors at one place make one figure, with the limits of all.
+        bool spots = false;
+        for (const auto& trace : outcome.traces) {
+            if (trace.x.empty() || (trace.spots && std::exchange(spots, true))) continue;
+            const bool first = &trace == &outcome.traces.front();
+            const auto file = folder / "figures" / (stem + (first ? "" : "-" + slug(trace.name)) + ".svg");
+            std::vector<RuleRef> own;
+            for (const auto& rule : rules) {
+                if (rule.rule->applies_to == trace.name) own.push_back(rule);
+            }
+            plotter.draw(trace_figure(trace, point->test + ": " + point->label, own, point->findings), file);
+            files[point->position].push_back(file);
+        }
     }
     plotter.finish();
     std::size_t next = 0;
     for (const auto& [test, figure] : sweeps) figures.sweeps[test] = base64(read_file(figures.files[next++]));
     for (std::size_t i = 0; i < watches.size(); ++i)
         figures.watches.push_back(base64(read_file(figures.files[next++])));
-    for (const auto& [position, file] : files) {
-        figures.svg[position] = base64(read_file(file));
-        figures.files.push_back(file);
+    for (const auto& [position, drawn] : files) {
+        for (const auto& file : drawn) {
+            figures.svg[position].push_back(base64(read_file(file)));
+            figures.files.push_back(file);
+        }
     }
     return figures;
 }

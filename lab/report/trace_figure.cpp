@@ -10,18 +10,27 @@ namespace {
 
 constexpr double gap = std::numeric_limits<double>::quiet_NaN();
 
-// Frequencies are drawn in the unit that keeps the numbers short.
+// Values are drawn in the unit that keeps the numbers short.
 struct Scale {
     double factor;
     std::string unit;
 };
 
 Scale scale_for(double highest, Unit unit) {
-    if (unit != Unit::hertz) return {1, pretty(unit)};
-    if (highest >= 3e9) return {1e9, "GHz"};
-    if (highest >= 1e6) return {1e6, "MHz"};
-    if (highest >= 1e3) return {1e3, "kHz"};
-    return {1, "Hz"};
+    if (!info(unit).prefixed || !(highest > 0)) return {1, pretty(unit)};
+    constexpr std::pair<double, const char*> steps[] = {{1e9, "G"},  {1e6, "M"},  {1e3, "k"},   {1, ""},
+                                                        {1e-3, "m"}, {1e-6, "µ"}, {1e-9, "n"}};
+    for (const auto& [factor, prefix] : steps) {
+        // 1.2 GHz reads better as 1200 MHz beside its neighbours; times and voltages do not.
+        if (highest >= factor * (unit == Unit::hertz && factor > 1e8 ? 3 : 1)) return {factor, prefix + std::string(pretty(unit))};
+    }
+    return {1, pretty(unit)};
+}
+
+double largest(const std::vector<double>& values) {
+    double out = 0;
+    for (const double v : values) out = std::isfinite(v) ? std::max(out, std::abs(v)) : out;
+    return out;
 }
 
 // The line between `low` and `high`, sampled where it bends on the drawn axis; pieces end in steps.
@@ -70,8 +79,12 @@ std::string x_name(bool offset) {
     return offset ? "Offset from the carrier" : "Frequency";
 }
 
-std::string y_name(const Trace& trace, Unit unit) {
-    std::string text = trace.title + " in " + pretty(unit);
+std::string axis_name(const std::string& title, const std::string& unit) {
+    return unit.empty() ? title : title + " in " + unit;
+}
+
+std::string y_name(const Trace& trace, const std::string& unit) {
+    std::string text = axis_name(trace.title, unit);
     if (trace.detector) text += std::string(", ") + name(*trace.detector);
     if (trace.resolution_bandwidth_hz)
         text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz});
@@ -92,14 +105,21 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     const double centre = offset ? trace.centre_hz.value_or(0) : 0;
     const double low = trace.x.front() - centre, high = trace.x.back() - centre;
     const Scale scale = scale_for(std::max(std::abs(low), std::abs(high)), trace.x_unit);
+    const Scale upright = scale_for(largest(trace.y), trace.y_unit);
     Figure figure;
     figure.title = title;
-    figure.x_label = x_name(offset) + " in " + scale.unit;
-    figure.y_label = y_name(trace, trace.y_unit);
+    figure.x_label = axis_name(trace.x_title.empty() ? x_name(offset) : trace.x_title, scale.unit);
+    figure.y_label = y_name(trace, upright.unit);
     figure.log_x = trace.log_x && !offset && low > 0;
-    Curve curve{trace.title, CurveRole::trace, {}, trace.y};
+    figure.square = trace.shape == Shape::dots;
+    figure.from_zero = trace.y_unit == Unit::percent || trace.shape == Shape::bars;
+    Curve curve{trace.title, CurveRole::trace, {}, {}};
+    if (trace.shape == Shape::dots || trace.spots) curve.role = CurveRole::dots;
+    if (trace.shape == Shape::bars) curve.role = CurveRole::bars;
     for (const double x : trace.x) curve.x.push_back((x - centre) / scale.factor);
-    figure.curves.push_back(thinned(curve, figure.log_x, 1200));
+    for (const double y : trace.y) curve.y.push_back(y / upright.factor);
+    const bool line = curve.role == CurveRole::trace;
+    figure.curves.push_back(line ? thinned(curve, figure.log_x, 1200) : std::move(curve));
     for (const auto& ref : rules) {
         // Limits are drawn in the unit of the trace; one in another unit would not compare by eye.
         if (ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;

@@ -145,8 +145,12 @@ std::string ScpiInstrument::numbers(const std::vector<double>& values) const {
         for (std::size_t i = 0; i < body.size(); i += sizeof(double))
             std::reverse(body.data() + i, body.data() + i + sizeof(double));
     }
-    const std::string length = std::to_string(body.size());
-    return "#" + std::to_string(length.size()) + length + body;
+    return block_of(body);
+}
+
+std::string ScpiInstrument::block_of(const std::string& bytes) {
+    const std::string length = std::to_string(bytes.size());
+    return "#" + std::to_string(length.size()) + length + bytes;
 }
 
 void ScpiInstrument::add_questionable_status() {

@@ -48,6 +48,8 @@ class ScpiInstrument : public SimulatedInstrument {
     // FORMat and FORMat:BORDer, and a block or a list of numbers in that format.
     void add_format();
     std::string numbers(const std::vector<double>& values) const;
+    // Bytes as an IEEE 488.2 block of definite length.
+    static std::string block_of(const std::string& bytes);
     void add_questionable_status();
     // STATus:QUEStionable: bit 3 is power.
     void note_overload(bool overload);

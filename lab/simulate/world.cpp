@@ -55,6 +55,12 @@ constexpr std::array radio_keys{
     KeyInfo{"intercept", quantity, true, "third-order intercept point of the output: regrowth = 3 P - 2 IP3",
             Unit::dbm},
     KeyInfo{"chip_rate", quantity, true, "chips per second of half-sine O-QPSK", Unit::hertz},
+    KeyInfo{"frequency_error", quantity, false, "of the carrier, in complex samples", Unit::ppm},
+    KeyInfo{"clock_error", quantity, false, "of the chip clock, in complex samples", Unit::ppm},
+    KeyInfo{"iq_offset", quantity, false, "of the origin, relative to the signal, in complex samples", Unit::db},
+    KeyInfo{"imbalance", quantity, false, "level of I over that of Q, in complex samples", Unit::db},
+    KeyInfo{"frame_octets", whole, false, "octets of a frame's payload, 100 without it"},
+    KeyInfo{"frame_gap", quantity, false, "time between two frames, 0.4 ms without it", Unit::second},
 };
 constexpr std::array fault_keys{
     KeyInfo{"port", text, true, "where it shows"},
@@ -165,9 +171,22 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
                            s.quantity_or("density_to", density)}});
     }
     for (const auto& s : root.tables("radio", radio_section)) {
+        RadioErrors errors;
+        const auto read = [&](const char* key, double& value) {
+            if (const auto given = s.quantity(key)) value = given->value;
+        };
+        read("frequency_error", errors.frequency_ppm);
+        read("clock_error", errors.clock_ppm);
+        read("iq_offset", errors.iq_offset_db);
+        read("imbalance", errors.imbalance_db);
+        read("frame_gap", errors.frame_gap_s);
+        if (const auto octets = s.whole("frame_octets")) {
+            if (*octets < 3 || *octets > 127) s.fail("frame_octets", "3 to 127 are possible");
+            errors.frame_octets = static_cast<std::size_t>(*octets);
+        }
         radios_.push_back({s.text("port"), when_of(s, settings_), s.quantity("base")->value,
                            s.quantity("spacing")->value, static_cast<int>(*s.whole("first_channel")),
-                           s.quantity("intercept")->value, s.quantity("chip_rate")->value});
+                           s.quantity("intercept")->value, s.quantity("chip_rate")->value, errors});
         for (const char* needed : {"channel", "level"}) {
             if (!settings_.contains(needed)) {
                 s.fail("base", std::string("a radio needs the setting ") + needed + " in [settings]");
@@ -271,7 +290,7 @@ Emission SimulatedUnit::emission(const std::string& port, double seconds, double
         const double channel = *to_double(settings_.at("channel"));
         const double level = parse_quantity(settings_.at("level"), Unit::dbm).value + gain;
         out.carriers.push_back({radio.base_hz + (channel - radio.first_channel) * radio.spacing_hz, level,
-                                3 * level - 2 * radio.intercept_dbm, radio.chip_rate_hz});
+                                3 * level - 2 * radio.intercept_dbm, radio.chip_rate_hz, radio.errors});
     }
     std::sort(out.lines.begin(), out.lines.end(),
               [](const auto& a, const auto& b) { return a.frequency_hz < b.frequency_hz; });

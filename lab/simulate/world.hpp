@@ -28,12 +28,22 @@ struct EmittedNoise {
     double density_dbm_hz, density_to_dbm_hz;
 };
 
+// What is wrong with a modulated carrier, and how its frames come; seen in complex samples only.
+struct RadioErrors {
+    double frequency_ppm = 0, clock_ppm = 0;
+    double iq_offset_db = -60;  // of the origin, relative to the signal
+    double imbalance_db = 0;    // I over Q
+    std::size_t frame_octets = 100;
+    double frame_gap_s = 0.4e-3;
+};
+
 // A modulated carrier: total power and the shape of its spectrum.
 struct EmittedCarrier {
     double frequency_hz;
     double level_dbm;
     double regrowth_dbm;  // third-order products, total power
     double chip_rate_hz;
+    RadioErrors errors = {};
 };
 
 struct Emission {
@@ -91,6 +101,7 @@ class SimulatedUnit {
         double base_hz, spacing_hz;
         int first_channel;
         double intercept_dbm, chip_rate_hz;
+        RadioErrors errors;
     };
     struct Fault {
         std::string port;

@@ -43,7 +43,7 @@ void check_band(const CisprBand& band, double area, double reference_hz, double 
     for (const auto& entry : entries) {
         const double relative =
             reference - reading_dbuv(band, area, entry.rate_hz, Detector::quasi_peak);
-        MESSAGE("band ", band.name, ", ", entry.rate_hz, " Hz: ", relative, " dB, table ", entry.table_db);
+        INFO("band ", band.name, ", ", entry.rate_hz, " Hz: ", relative, " dB, table ", entry.table_db);
         CHECK(std::abs(relative - entry.table_db) < entry.within_db);
     }
 }

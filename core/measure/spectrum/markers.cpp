@@ -48,8 +48,7 @@ CaptureSetup setup(const Parameters& p) {
 }
 
 // The width of the peak itself: the nearest crossings on both sides.
-std::optional<double> width_of(const Spectrum& s, std::size_t top, double down) {
-    const double level = s.level[top] - down;
+std::optional<double> width_of(const Spectrum& s, std::size_t top, double level) {
     const auto crossing = [&](std::size_t inside, std::size_t outside) {
         const double share = (s.level[inside] - level) / (s.level[inside] - s.level[outside]);
         return s.frequency_hz[inside] + share * (s.frequency_hz[outside] - s.frequency_hz[inside]);
@@ -62,6 +61,7 @@ std::optional<double> width_of(const Spectrum& s, std::size_t top, double down) 
 }
 
 Outcome run(Capture any, const Parameters& p) {
+    const bool samples = std::holds_alternative<IqRecord>(any);
     Spectrum s = take_spectrum(std::move(any), "spectrum.markers", p, {0, 0, 0, Detector::peak});
     const double start = p.number("start").value_or(s.frequency_hz.front());
     const double stop = p.number("stop").value_or(s.frequency_hz.back());
@@ -70,7 +70,9 @@ Outcome run(Capture any, const Parameters& p) {
     Outcome outcome;
     const std::size_t top = highest_in(s, start, stop);
     const auto x = [&](std::size_t i) { return refined_x(s.frequency_hz, s.level, i); };
-    outcome.add("peak_level", s.level[top], s.unit);
+    // The Gaussian filter behind complex samples is a parabola in dB; of other filters nothing is known.
+    const auto level = [&](std::size_t i) { return samples ? refined_level(s.level, i) : s.level[i]; };
+    outcome.add("peak_level", level(top), s.unit);
     outcome.add("peak_frequency", x(top), Unit::hertz);
     Table table{"peaks", "Peaks", {{"frequency", Unit::hertz}, {"level", s.unit}, {"prominence", Unit::db}}, {}};
     const auto wanted = static_cast<std::size_t>(p.required("peaks"));
@@ -80,19 +82,19 @@ Outcome run(Capture any, const Parameters& p) {
     }
     for (const auto& peak : inside) {
         if (table.rows.size() == wanted) break;
-        table.rows.push_back({x(peak.at), peak.level, peak.prominence});
+        table.rows.push_back({x(peak.at), level(peak.at), peak.prominence});
     }
     const std::size_t second = !inside.empty() && inside.front().at == top ? 1 : 0;
     if (second < inside.size()) {
         const auto& next = inside[second];
-        outcome.add("next_level", next.level, s.unit);
+        outcome.add("next_level", level(next.at), s.unit);
         outcome.add("next_frequency", x(next.at), Unit::hertz);
-        outcome.add("delta_level", next.level - s.level[top], Unit::db);
+        outcome.add("delta_level", level(next.at) - level(top), Unit::db);
         outcome.add("delta_frequency", x(next.at) - x(top), Unit::hertz);
     } else {
         outcome.notes.push_back("no second peak stands out by " + format({prominence, Unit::db}));
     }
-    if (const auto width = width_of(s, top, p.required("down"))) outcome.add("peak_width", *width, Unit::hertz);
+    if (const auto width = width_of(s, top, level(top) - p.required("down"))) outcome.add("peak_width", *width, Unit::hertz);
     outcome.tables.push_back(std::move(table));
     outcome.traces.push_back(trace_of(std::move(s), "spectrum", "Level"));
     return outcome;

@@ -120,9 +120,9 @@ Outcome run(Capture any, const Parameters& p) {
     const auto wanted = static_cast<std::size_t>(p.required("harmonics"));
     const SineFit fit = fit_sine(x, rate, near, std::max<std::size_t>(wanted, 1));
     const double fundamental = fit.amplitude[0] * fit.amplitude[0] / 2;
-    const auto rest = without_fundamental(x, rate, fit);
-    const Bins bins = spectrum_of(rest, rate);
-    const double disturbance = power_between(bins, lowest, highest);
+    const double disturbance = power_between(spectrum_of(without(x, rate, fit, 1), rate), lowest, highest);
+    const double noise =
+        std::max(power_between(spectrum_of(without(x, rate, fit, wanted), rate), lowest, highest), 1e-300);
     double harmonic = 0;
     Table table{"harmonics",
                 "Harmonics",
@@ -135,7 +135,6 @@ Outcome run(Capture any, const Parameters& p) {
         if (h > 0) harmonic += rms * rms;
         table.rows.push_back({static_cast<double>(h + 1), frequency, rms, db(fit.amplitude[h] / fit.amplitude[0])});
     }
-    const double noise = std::max(disturbance - harmonic, 1e-300);
     const double whole = fundamental + disturbance;
     outcome.add("frequency", fit.frequency_hz, Unit::hertz);
     outcome.add("level", std::sqrt(fundamental), Unit::volt);

@@ -84,12 +84,17 @@ SineFit fit_sine(std::span<const double> x, double rate, double near_hz, std::si
     return out;
 }
 
-std::vector<double> without_fundamental(std::span<const double> x, double rate, const SineFit& fit) {
+std::vector<double> without(std::span<const double> x, double rate, const SineFit& fit, std::size_t count) {
     std::vector<double> out(x.begin(), x.end());
     const double middle = static_cast<double>(x.size() - 1) / 2;
+    count = std::min(count, fit.amplitude.size());
     for (std::size_t i = 0; i < x.size(); ++i) {
         const double angle = 2 * pi * fit.frequency_hz * (static_cast<double>(i) - middle) / rate;
-        out[i] -= fit.offset + fit.cosine[0] * std::cos(angle) + fit.sine[0] * std::sin(angle);
+        out[i] -= fit.offset;
+        for (std::size_t h = 0; h < count; ++h) {
+            const double n = static_cast<double>(h + 1);
+            out[i] -= fit.cosine[h] * std::cos(n * angle) + fit.sine[h] * std::sin(n * angle);
+        }
     }
     return out;
 }

@@ -23,6 +23,7 @@ SimulatedAnalyser::SimulatedAnalyser(std::shared_ptr<Stage> stage, Options optio
     add_questionable_status();
     add_settings();
     add_trace_commands();
+    add_sample_commands();
     add_picture([this] { return trace_dbm_; });
 }
 
@@ -33,6 +34,8 @@ void SimulatedAnalyser::reset() {
     attenuation_coupled_ = true;
     continuous_ = false;
     detector_ = power_unit_ = 0;
+    centre_hz_ = 1e9, sample_rate_hz_ = 10e6, samples_ = 10000;
+    record_ = {};
     trace_dbm_.clear();
     note_overload(false);
 }
@@ -65,6 +68,38 @@ void SimulatedAnalyser::add_trace_commands() {
         if (trace_dbm_.empty()) throw ScpiError{-230, "Data corrupt or stale"};
         return numbers(shown());
     });
+}
+
+void SimulatedAnalyser::add_sample_commands() {
+    const auto stale = [this] { record_ = {}; };
+    number("[SENSe]:FREQuency:CENTer", centre_hz_, ScpiUnit::hertz, {0, 6e9, 1e9}, stale);
+    number("[SENSe]:SAMPle:RATE", sample_rate_hz_, ScpiUnit::hertz, {1e3, 100e6, 10e6}, stale);
+    number("[SENSe]:SAMPle:COUNt", samples_, ScpiUnit::plain, {1, 20e6, 10000}, [this, stale] {
+        samples_ = std::round(samples_);
+        stale();
+    });
+    tree_.on_command("INITiate:SAMPle", [this](const auto&) { record(); });
+    tree_.on_query("[SENSe]:SAMPle:FSCale", [this](const auto&) { return exact(reference_dbm_ + 3); });
+    tree_.on_query("FETCh:SAMPle", [this](const auto&) {
+        if (record_.samples.empty()) throw ScpiError{-230, "Data corrupt or stale"};
+        const std::string bytes(reinterpret_cast<const char*>(record_.samples.data()),
+                                record_.samples.size() * sizeof(record_.samples.front()));
+        return block_of(bytes);
+    });
+}
+
+void SimulatedAnalyser::record() {
+    IqSetup setup{centre_hz_, sample_rate_hz_, samples_ / sample_rate_hz_, reference_dbm_};
+    if (attenuation_coupled_)
+        attenuation_db_ = std::clamp(std::ceil((reference_dbm_ + 20) / 5) * 5, 0.0, 60.0);
+    const std::string key = stage_->state_text() + "samples " + exact(centre_hz_) + "," + exact(sample_rate_hz_) +
+                            "," + exact(samples_) + "," + exact(reference_dbm_);
+    const std::uint64_t seed =
+        fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
+    const Emission emission = stage_->emission(options_.port, options_.role);
+    stage_->spend(setup.duration_s);
+    record_ = record_samples(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db}, seed);
+    note_overload(record_.overload);
 }
 
 std::vector<double> SimulatedAnalyser::shown() const {

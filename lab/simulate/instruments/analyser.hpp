@@ -4,7 +4,7 @@
 #include <map>
 
 #include "lab/simulate/scpi_instrument.hpp"
-#include "lab/simulate/spectrum_display.hpp"
+#include "lab/simulate/iq_display.hpp"
 
 namespace rt {
 
@@ -24,7 +24,9 @@ class SimulatedAnalyser : public ScpiInstrument {
     void add_settings();
     void add_trace_commands();
     void reset() override;
+    void add_sample_commands();
     void sweep();
+    void record();
     std::vector<double> shown() const;
 
     Options options_;
@@ -33,6 +35,8 @@ class SimulatedAnalyser : public ScpiInstrument {
     bool attenuation_coupled_ = true, continuous_ = false;
     std::size_t detector_ = 0, power_unit_ = 0;
     std::vector<double> trace_dbm_;
+    double centre_hz_ = 0, sample_rate_hz_ = 0, samples_ = 0;
+    IqDisplay record_;
     std::map<std::string, std::uint64_t>
         visits_;  // how often each setting was swept: noise differs each time
 };

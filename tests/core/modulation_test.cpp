@@ -1,0 +1,212 @@
+// Modulation analysis on signals with known impairments.
+#include <doctest/doctest.h>
+
+#include "core/measure/procedure.hpp"
+#include "core/measure/radio/oqpsk/frame.hpp"
+#include "tests/core/made_signals.hpp"
+#include "tests/expect_error.hpp"
+
+using namespace rt;
+
+namespace {
+
+Outcome run(const char* procedure, const IqRecord& record, const std::vector<std::pair<const char*, const char*>>& settings = {}) {
+    const Procedure& known = find_procedure(procedure);
+    Parameters parameters(known.parameters);
+    for (const auto& [name, value] : settings) parameters.set(name, value);
+    parameters.fill_presets();
+    return measure(known, record, parameters);
+}
+
+double value(const Outcome& outcome, const char* name) {
+    INFO(outcome.invalid.value_or(""));
+    const Result* result = outcome.find_result(name);
+    REQUIRE_MESSAGE(result, name);
+    return result->value.value;
+}
+
+IqRecord noisy(made::Samples x, double rate, double sigma, double centre = 2.405e9) {
+    made::add_noise(x, sigma);
+    return made::record(x, rate, centre, 10.0);
+}
+
+}  // namespace
+
+TEST_CASE("the chips of every symbol are those of the standard's table") {
+    for (unsigned s = 0; s < 16; ++s) {
+        std::string chips;
+        for (const auto chip : oqpsk::chips_of(s)) chips += chip > 0 ? '1' : '0';
+        CHECK(chips == made::chip_table[s]);
+    }
+    // CRC of "123456789", least significant bit first, initial value 0 (CRC-16/KERMIT): 0x2189.
+    const std::vector<std::uint8_t> digits{'1', '2', '3', '4', '5', '6', '7', '8', '9'};
+    CHECK(oqpsk::frame_check(digits) == 0x2189);
+}
+
+TEST_CASE("O-QPSK: errors of carrier, clock, offset and imbalance are found, at several sample rates") {
+    for (const double rate : {8e6, 12.5e6, 16e6, 20e6}) {
+        CAPTURE(rate);
+        made::Oqpsk frame;
+        frame.rate = rate;
+        frame.payload.assign(60, 0x5A);
+        frame.carrier = -71e3;
+        frame.clock_ppm = 33;
+        frame.offset = made::Complex(0.06, -0.08);
+        frame.imbalance = 0.03;
+        const auto out = run("radio.oqpsk", noisy(frame.make(), rate, 1e-4));
+        CHECK(value(out, "frequency_offset") == doctest::Approx(-71e3).epsilon(1e-4));
+        CHECK(value(out, "frequency_error") == doctest::Approx(-71e3 / 2405).epsilon(1e-4));
+        CHECK(value(out, "symbol_rate_error") == doctest::Approx(33).epsilon(0.03));
+        CHECK(value(out, "iq_offset") == doctest::Approx(-20).epsilon(0.01));
+        CHECK(value(out, "gain_imbalance") == doctest::Approx(20 * std::log10(1.03 / 0.97)).epsilon(0.03));
+        // Offset 0.1 over both components gives 0.1 / sqrt(2); imbalance 3 %.
+        CHECK(value(out, "evm_rms_offset_removed") == doctest::Approx(3).epsilon(0.03));
+        CHECK(value(out, "evm_rms") == doctest::Approx(100 * std::sqrt(0.005 + 0.0009)).epsilon(0.02));
+        CHECK(value(out, "frames_bad_check") == 0);
+    }
+}
+
+TEST_CASE("O-QPSK: error vector magnitude of noise is the one that its power gives") {
+    // Each component at its instant carries half of the noise power; the vector to the ideal point is sqrt(2).
+    made::Oqpsk frame;
+    frame.payload.assign(100, 0x21);
+    for (const double snr : {30.0, 20.0, 14.0}) {
+        CAPTURE(snr);
+        const auto out = run("radio.oqpsk", noisy(frame.make(), 16e6, 0.5 * std::pow(10, -snr / 20)));
+        CHECK(value(out, "evm_rms") == doctest::Approx(100 * std::pow(10, -snr / 20) / std::sqrt(2.0)).epsilon(0.04));
+        CHECK(value(out, "evm_peak") > 2 * value(out, "evm_rms"));
+    }
+}
+
+TEST_CASE("O-QPSK: frames are decoded, each of several, and a wrong check is counted") {
+    made::Samples x;
+    for (int i = 0; i < 4; ++i) {
+        made::Oqpsk frame;
+        frame.payload = {static_cast<std::uint8_t>(i), 0xA7, 0x00};
+        frame.carrier = 10e3 * i;
+        frame.phase = i;
+        frame.wrong_check = i == 2;
+        made::append(x, frame.make());
+    }
+    const auto out = run("radio.oqpsk", noisy(x, 16e6, 1e-3));
+    CHECK(value(out, "frames") == 4);
+    CHECK(value(out, "frames_bad_check") == 1);
+    const auto& table = out.tables.front();
+    REQUIRE(table.rows.size() == 4);
+    CHECK(std::get<std::string>(table.rows[3].back()).starts_with("03a700"));
+    CHECK(std::get<double>(table.rows[3][4]) == doctest::Approx(30e3).epsilon(0.001));
+    CHECK(out.find_trace("constellation")->x.size() > 100);
+    CHECK(out.find_trace("constellation")->y.front() != doctest::Approx(0).epsilon(0.3));
+    CHECK(std::abs(out.find_trace("constellation_at_once")->y.front()) < 0.1);
+}
+
+TEST_CASE("what is no O-QPSK frame gets no numbers and says why") {
+    const auto refused = [](const made::Samples& x, double rate = 16e6) {
+        const auto out = run("radio.oqpsk", noisy(x, rate, 1e-3));
+        REQUIRE(out.invalid);
+        CHECK(out.results.empty());
+        return *out.invalid;
+    };
+    CHECK(refused(made::tone(0.3, 1e5, 16e6, 50000)).find("no IEEE 802.15.4 O-QPSK preamble") != std::string::npos);
+    CHECK(refused(made::Gfsk{}.make()).find("no IEEE 802.15.4 O-QPSK preamble") != std::string::npos);
+    made::Oqpsk frame;
+    auto cut = frame.make();
+    cut.resize(cut.size() - 1500);
+    made::append(cut, made::Samples(3000));
+    CHECK(refused(cut).find("the burst ends before the 12 octets") != std::string::npos);
+    CHECK(input_error([&] { run("radio.oqpsk", made::record(made::Samples(1000, 0.1), 2e6)); })
+              .find("at least 4 million samples a second") != std::string::npos);
+    auto clipped = frame.make();
+    for (auto& v : clipped) v = made::Complex(std::clamp(3 * v.real(), -1.0, 1.0), std::clamp(3 * v.imag(), -1.0, 1.0));
+    CHECK(run("radio.oqpsk", made::record(clipped, 16e6)).invalid->starts_with("overload"));
+}
+
+TEST_CASE("Bluetooth LE: deviation, offset and drift") {
+    made::Samples x;
+    for (const unsigned type : {1U, 2U, 1U, 2U}) {
+        made::Gfsk packet;
+        packet.type = type;
+        packet.index = 0.48;
+        packet.carrier = 40e3;
+        packet.drift_hz_per_s = -20e3 / 400e-6;
+        made::append(x, packet.make());
+    }
+    const auto out = run("radio.gfsk", noisy(x, 16e6, 1e-4, 2.44e9));
+    CHECK(value(out, "packets") == 4);
+    CHECK(value(out, "packets_bad_crc") == 0);
+    CHECK(value(out, "delta_f1_avg") == doctest::Approx(240e3).epsilon(0.004));
+    // Alternating bits behind the Gaussian filter of BT = 0.5 reach 88.2 % of the deviation.
+    CHECK(value(out, "delta_f2_avg") == doctest::Approx(0.8817 * 240e3).epsilon(0.006));
+    CHECK(value(out, "deviation_ratio") == doctest::Approx(0.8817).epsilon(0.006));
+    // At the middle of the preamble 4.5 us have drifted by -0.2 kHz.
+    CHECK(value(out, "preamble_offset") == doctest::Approx(39.8e3).epsilon(0.01));
+    // From there to the middle of the last group, at 347 us: 17.1 kHz.
+    CHECK(value(out, "drift") == doctest::Approx(-17.1e3).epsilon(0.02));
+    // The packet's edge reaches through the filter into the preamble: 0.1 kHz.
+    CHECK(value(out, "initial_drift") == doctest::Approx(-(62 - 4.5) * 50).epsilon(0.05));
+    CHECK(value(out, "drift_rate") == doctest::Approx(-2500).epsilon(0.03));
+    CHECK(value(out, "average_power") == doctest::Approx(10 + 20 * std::log10(0.5)).epsilon(0.005));
+    made::Gfsk bad;
+    bad.wrong_crc = true;
+    CHECK(value(run("radio.gfsk", noisy(bad.make(), 16e6, 1e-4)), "packets_bad_crc") == 1);
+    const auto other = run("radio.gfsk", noisy(made::Oqpsk{}.make(), 16e6, 1e-4));
+    REQUIRE(other.invalid);
+    CHECK(other.invalid->find("no preamble and access address") != std::string::npos);
+}
+
+TEST_CASE("OFDM: constellation error of noise, carrier, leakage and flatness, for every rate") {
+    for (const int mbit : {6, 9, 12, 18, 24, 36, 48, 54}) {
+        CAPTURE(mbit);
+        made::Ofdm frame;
+        frame.mbit = mbit;
+        frame.octets = static_cast<unsigned>(mbit) * 20;
+        frame.carrier = 33e3;
+        made::Samples x;
+        for (unsigned i = 0; i < 3; ++i) made::append(x, frame.make(i));
+        // Noise power per carrier relative to the carriers: 64/52 of that per sample.
+        const double snr = mbit < 20 ? 20 : 32;
+        const auto out = run("radio.ofdm", noisy(x, 20e6, 0.2 * std::pow(10, -snr / 20) * std::sqrt(64.0 / 52), 2.437e9));
+        CHECK(value(out, "rate") == mbit * 1e6);
+        CHECK(value(out, "frames") == 3);
+        CHECK(value(out, "frequency_offset") == doctest::Approx(33e3).epsilon(snr > 30 ? 0.01 : 0.03));
+        // The channel from two training symbols adds half of their noise, the phase of four pilots an eighth.
+        CHECK(value(out, "evm_db_training") == doctest::Approx(-snr + 10 * std::log10(1.625)).epsilon(0.02));
+        CHECK(value(out, "evm_db_whole_frame") == doctest::Approx(-snr).epsilon(0.025));
+        const auto& row = out.tables.front().rows.front();
+        CHECK(std::get<double>(row[3]) == static_cast<double>(frame.symbols()));
+    }
+    made::Ofdm frame;
+    frame.times = 2;
+    frame.leakage = std::pow(10, -18.0 / 20);
+    frame.tilt_db = 3;
+    const auto out = run("radio.ofdm", noisy(frame.make(), 40e6, 1e-5));
+    CHECK(value(out, "centre_leakage") == doctest::Approx(-18.1).epsilon(0.01));
+    CHECK(value(out, "flatness_outer_high") == doctest::Approx(1.5).epsilon(0.05));
+    CHECK(value(out, "flatness_outer_low") == doctest::Approx(-1.5).epsilon(0.05));
+    CHECK(value(out, "flatness_inner_high") == doctest::Approx(3 * 16.0 / 52).epsilon(0.05));
+    CHECK(value(out, "evm_db") < -55);
+    const auto other = run("radio.ofdm", noisy(made::tone(0.2, 1e6, 20e6, 20000), 20e6, 1e-3));
+    REQUIRE(other.invalid);
+    CHECK(other.invalid->find("long training") != std::string::npos);
+}
+
+TEST_CASE("AM depth and FM deviation") {
+    const double rate = 1e6;
+    made::Samples am(100000), fm(100000);
+    for (std::size_t i = 0; i < am.size(); ++i) {
+        const double t = static_cast<double>(i) / rate;
+        am[i] = std::polar(0.4 * (1 + 0.6 * std::sin(2 * made::pi * 1e3 * t)), 2 * made::pi * 7e3 * t);
+        fm[i] = std::polar(0.4, 2 * made::pi * 7e3 * t + 5e3 / 500 * std::sin(2 * made::pi * 500 * t));
+    }
+    const auto a = run("radio.am-fm", made::record(am, rate, 1e8, 0.0));
+    CHECK(value(a, "am_depth") == doctest::Approx(60).epsilon(0.001));
+    CHECK(value(a, "am_depth_rms") == doctest::Approx(60).epsilon(0.001));
+    CHECK(value(a, "am_frequency") == doctest::Approx(1000).epsilon(0.001));
+    CHECK(value(a, "carrier_offset") == doctest::Approx(7e3).epsilon(1e-4));
+    CHECK(value(a, "carrier_power") == doctest::Approx(20 * std::log10(0.4)).epsilon(0.001));
+    const auto f = run("radio.am-fm", made::record(fm, rate, 1e8, 0.0), {{"audio_filter", "20 kHz"}});
+    CHECK(value(f, "fm_deviation") == doctest::Approx(5e3).epsilon(0.002));
+    CHECK(value(f, "fm_deviation_rms") == doctest::Approx(5e3 / std::sqrt(2.0)).epsilon(0.005));
+    CHECK(value(f, "fm_frequency") == doctest::Approx(500).epsilon(0.002));
+    CHECK(value(f, "am_depth") < 0.1);
+}
