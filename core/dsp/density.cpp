@@ -36,14 +36,14 @@ class Part {
     Part(const IqRecord& record, const Fft<float>& transform, const std::vector<float>& window,
          std::size_t hop)
         : record_(record), transform_(transform), window_(window), hop_(hop), work_(transform.size()),
-          brief_(transform.size()) {}
+          bins_(transform.size()), brief_(transform.size()) {}
 
     // Segments `from` to `to`, the first sample of segment 0 being `first`.
     std::vector<double> sum(std::uint64_t first, std::uint64_t from, std::uint64_t to) {
         const std::size_t size = transform_.size();
         std::vector<double> total(size);
         // Read as much at once as stays in the processor's cache.
-        const std::size_t at_once = std::max<std::size_t>(1, (std::size_t{1} << 15) / hop_);
+        const std::size_t at_once = std::max<std::size_t>(1, (std::size_t{1} << 14) / hop_);
         std::vector<Sample> samples;
         std::size_t unflushed = 0;
         for (std::uint64_t at = from; at < to; at += at_once) {
@@ -54,8 +54,8 @@ class Part {
                 const auto* in = reinterpret_cast<const float*>(samples.data() + k * hop_);
                 auto* out = reinterpret_cast<float*>(work_.data());
                 weigh(in, window_.data(), out, 2 * size);
-                transform_(work_.data());
-                add_power(out, brief_.data(), size);
+                transform_(work_.data(), bins_.data());
+                add_power(reinterpret_cast<const float*>(bins_.data()), brief_.data(), size);
                 if (++unflushed < 16) continue;
                 flush(brief_, total);
                 unflushed = 0;
@@ -70,7 +70,7 @@ class Part {
     const Fft<float>& transform_;
     const std::vector<float>& window_;
     std::size_t hop_;
-    std::vector<Sample> work_;
+    std::vector<Sample> work_, bins_;
     std::vector<float> brief_;
 };
 

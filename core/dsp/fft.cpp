@@ -2,6 +2,8 @@
 
 #include <fftw3.h>
 
+#include <algorithm>
+#include <cstdint>
 #include <mutex>
 #include <type_traits>
 
@@ -14,7 +16,7 @@ std::mutex planning;  // FFTW makes plans in one thread at a time
 
 template <typename Real>
 struct Fft<Real>::Plan {
-    std::conditional_t<std::is_same_v<Real, float>, fftwf_plan, fftw_plan> handle;
+    std::conditional_t<std::is_same_v<Real, float>, fftwf_plan, fftw_plan> handle, apart;
 };
 
 template <typename Real>
@@ -22,13 +24,17 @@ Fft<Real>::Fft(std::size_t size, Direction direction) : size_(size), plan_(std::
     const std::lock_guard lock(planning);
     const int sign = direction == Direction::forward ? FFTW_FORWARD : FFTW_BACKWARD;
     const int n = static_cast<int>(size);
-    std::vector<std::complex<Real>> room(size + 1);
+    std::vector<std::complex<Real>> room(size), other(size);
     if constexpr (std::is_same_v<Real, float>) {
         auto* data = reinterpret_cast<fftwf_complex*>(room.data());
-        plan_->handle = fftwf_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE | FFTW_UNALIGNED);
+        auto* away = reinterpret_cast<fftwf_complex*>(other.data());
+        plan_->handle = fftwf_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE);
+        plan_->apart = fftwf_plan_dft_1d(n, data, away, sign, FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
     } else {
         auto* data = reinterpret_cast<fftw_complex*>(room.data());
-        plan_->handle = fftw_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE | FFTW_UNALIGNED);
+        auto* away = reinterpret_cast<fftw_complex*>(other.data());
+        plan_->handle = fftw_plan_dft_1d(n, data, data, sign, FFTW_ESTIMATE);
+        plan_->apart = fftw_plan_dft_1d(n, data, away, sign, FFTW_ESTIMATE | FFTW_DESTROY_INPUT);
     }
 }
 
@@ -38,8 +44,10 @@ Fft<Real>::~Fft() {
     const std::lock_guard lock(planning);
     if constexpr (std::is_same_v<Real, float>) {
         fftwf_destroy_plan(plan_->handle);
+        fftwf_destroy_plan(plan_->apart);
     } else {
         fftw_destroy_plan(plan_->handle);
+        fftw_destroy_plan(plan_->apart);
     }
 }
 
@@ -50,12 +58,28 @@ Fft<Real>& Fft<Real>::operator=(Fft&&) noexcept = default;
 
 template <typename Real>
 void Fft<Real>::operator()(std::complex<Real>* data) const {
+    // Plans are for memory as new gives it, on whole 16 bytes; other places go by way of such memory.
+    if (reinterpret_cast<std::uintptr_t>(data) % 16 != 0) {
+        std::vector<std::complex<Real>> room(data, data + size_);
+        (*this)(room.data());
+        std::copy(room.begin(), room.end(), data);
+        return;
+    }
     if constexpr (std::is_same_v<Real, float>) {
         auto* place = reinterpret_cast<fftwf_complex*>(data);
         fftwf_execute_dft(plan_->handle, place, place);
     } else {
         auto* place = reinterpret_cast<fftw_complex*>(data);
         fftw_execute_dft(plan_->handle, place, place);
+    }
+}
+
+template <typename Real>
+void Fft<Real>::operator()(std::complex<Real>* in, std::complex<Real>* out) const {
+    if constexpr (std::is_same_v<Real, float>) {
+        fftwf_execute_dft(plan_->apart, reinterpret_cast<fftwf_complex*>(in), reinterpret_cast<fftwf_complex*>(out));
+    } else {
+        fftw_execute_dft(plan_->apart, reinterpret_cast<fftw_complex*>(in), reinterpret_cast<fftw_complex*>(out));
     }
 }
 

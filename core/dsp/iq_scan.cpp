@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 
 #include "core/base/error.hpp"
@@ -114,7 +115,8 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
     require_possible(record, settings.filter, settings.detectors, part);
     const double rate = record.sample_rate_hz, bandwidth = settings.filter.bandwidth_6db_hz();
     const double low = record.centre_hz - rate / 2, high = record.centre_hz + rate / 2;
-    if (settings.start_hz < low * (1 - 1e-12) - 1e-6 || settings.stop_hz > high * (1 + 1e-12) + 1e-6) {
+    const double rounding = 1e-9 * (rate + std::abs(record.centre_hz));
+    if (settings.start_hz < low - rounding || settings.stop_hz > high + rounding) {
         fail_input("the record covers " + hz(low) + " to " + hz(high) + ", not " + hz(settings.start_hz) +
                    " to " + hz(settings.stop_hz));
     }
@@ -168,59 +170,103 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
 
 namespace {
 
-// A band-pass Gaussian in time, for each of `phases` positions between two samples.
+// A Gaussian in time, for each of `phases` positions between two samples.
 struct Kernel {
     std::size_t taps = 0;
-    std::vector<std::vector<float>> real, imaginary;
+    std::vector<std::vector<float>> weights;
 };
 
-Kernel kernel_for(double offset_hz, double rate, const GaussianFilter& filter, std::size_t phases) {
+Kernel kernel_for(double rate, const GaussianFilter& filter, std::size_t phases) {
     Kernel out;
     const double sigma = filter.sigma_s() * rate;
-    const auto reach = static_cast<std::ptrdiff_t>(std::ceil(window_reach * sigma)) + 1;
-    out.taps = static_cast<std::size_t>(2 * reach + 1);
+    constexpr double kernel_reach = 4.5;  // -88 dB
+    const auto reach = static_cast<std::ptrdiff_t>(std::ceil(kernel_reach * sigma)) + 1;
+    // A multiple of eight; the last few weights are as good as nothing.
+    out.taps = (static_cast<std::size_t>(2 * reach + 1) + 7) / 8 * 8;
     for (std::size_t p = 0; p < phases; ++p) {
         const double shift = static_cast<double>(p) / static_cast<double>(phases);
-        std::vector<double> weights(out.taps);
+        std::vector<double> exact(out.taps);
         double sum = 0;
         for (std::size_t k = 0; k < out.taps; ++k) {
             const double x = (static_cast<double>(static_cast<std::ptrdiff_t>(k) - reach) - shift) / sigma;
-            sum += weights[k] = std::exp(-x * x / 2);
+            sum += exact[k] = std::exp(-x * x / 2);
         }
-        auto& re = out.real.emplace_back(out.taps);
-        auto& im = out.imaginary.emplace_back(out.taps);
-        for (std::size_t k = 0; k < out.taps; ++k) {
-            const double angle = -2 * std::numbers::pi * offset_hz / rate * static_cast<double>(k);
-            re[k] = static_cast<float>(weights[k] / sum * std::cos(angle));
-            im[k] = static_cast<float>(weights[k] / sum * std::sin(angle));
-        }
+        auto& row = out.weights.emplace_back(out.taps);
+        for (std::size_t k = 0; k < out.taps; ++k) row[k] = static_cast<float>(exact[k] / sum);
     }
     return out;
 }
 
-RT_SIMD float filtered_magnitude(const float* in, const float* re, const float* im, std::size_t taps) {
-    float xr[8] = {}, xi[8] = {}, yr[8] = {}, yi[8] = {};
-    std::size_t k = 0;
-    // Samples come as pairs (I, Q); the sums keep I and Q apart.
-    for (; k + 8 <= taps; k += 8) {
-        for (std::size_t l = 0; l < 8; ++l) {
-            const float i = in[2 * (k + l)], q = in[2 * (k + l) + 1];
-            xr[l] += i * re[k + l];
-            yr[l] += q * im[k + l];
-            xi[l] += i * im[k + l];
-            yi[l] += q * re[k + l];
+// I and Q apart, so that neighbouring values stand side by side, and turned so that the wanted frequency stands at
+// zero. Every piece of the record begins with the same phase: that does not change an envelope.
+RT_SIMD void turn_apart(const float* pairs, const float* cosine, const float* sine, float* i, float* q,
+                        std::size_t count) {
+    for (std::size_t k = 0; k < count; ++k) {
+        const float a = pairs[2 * k], b = pairs[2 * k + 1];
+        i[k] = a * cosine[k] - b * sine[k];
+        q[k] = a * sine[k] + b * cosine[k];
+    }
+}
+
+// Eight values side by side; loaded and stored as memory, so that they may stand anywhere.
+typedef float Eight __attribute__((vector_size(32)));
+
+// The filter at `count` neighbouring places, a multiple of sixteen, with the sums in registers.
+RT_SIMD void side_by_side(const float* in, const float* weights, std::size_t taps, std::size_t count, float* out) {
+    for (std::size_t k = 0; k < count; k += 16) {
+        Eight low{}, high{};
+        for (std::size_t t = 0; t < taps; ++t) {
+            Eight a, b;
+            std::memcpy(&a, in + k + t, sizeof a);
+            std::memcpy(&b, in + k + t + 8, sizeof b);
+            low += a * weights[t];
+            high += b * weights[t];
+        }
+        std::memcpy(out + k, &low, sizeof low);
+        std::memcpy(out + k + 8, &high, sizeof high);
+    }
+}
+
+// At one place, eight taps at once; `taps` is a multiple of eight.
+RT_SIMD float at_one_place(const float* in, const float* weights, std::size_t taps) {
+    Eight sum{};
+    for (std::size_t t = 0; t < taps; t += 8) {
+        Eight a, b;
+        std::memcpy(&a, in + t, sizeof a);
+        std::memcpy(&b, weights + t, sizeof b);
+        sum += a * b;
+    }
+    return ((sum[0] + sum[1]) + (sum[2] + sum[3])) + ((sum[4] + sum[5]) + (sum[6] + sum[7]));
+}
+
+RT_SIMD void magnitudes_of(const float* real, const float* imaginary, std::size_t count, float* out) {
+    for (std::size_t k = 0; k < count; ++k) out[k] = std::sqrt(real[k] * real[k] + imaginary[k] * imaginary[k]);
+}
+
+// The envelope at `count` places, `hop` samples apart, for each phase of the kernel; `i` and `q` hold sixteen
+// values more than the filter needs.
+void envelope_of(const float* i, const float* q, const Kernel& kernel, std::size_t hop, std::size_t count,
+                 float* out) {
+    constexpr std::size_t block = 512;
+    float real[block], imaginary[block], magnitude[block];
+    const std::size_t phases = kernel.weights.size();
+    for (std::size_t begin = 0; begin < count; begin += block) {
+        const std::size_t now = std::min(block, count - begin);
+        for (std::size_t p = 0; p < phases; ++p) {
+            const float* weights = kernel.weights[p].data();
+            if (hop == 1) {
+                side_by_side(i + begin, weights, kernel.taps, (now + 15) / 16 * 16, real);
+                side_by_side(q + begin, weights, kernel.taps, (now + 15) / 16 * 16, imaginary);
+            } else {
+                for (std::size_t k = 0; k < now; ++k) {
+                    real[k] = at_one_place(i + (begin + k) * hop, weights, kernel.taps);
+                    imaginary[k] = at_one_place(q + (begin + k) * hop, weights, kernel.taps);
+                }
+            }
+            magnitudes_of(real, imaginary, now, magnitude);
+            for (std::size_t k = 0; k < now; ++k) out[(begin + k) * phases + p] = magnitude[k];
         }
     }
-    float real = 0, imaginary = 0;
-    for (std::size_t l = 0; l < 8; ++l) {
-        real += xr[l] - yr[l];
-        imaginary += xi[l] + yi[l];
-    }
-    for (; k < taps; ++k) {
-        real += in[2 * k] * re[k] - in[2 * k + 1] * im[k];
-        imaginary += in[2 * k] * im[k] + in[2 * k + 1] * re[k];
-    }
-    return std::sqrt(real * real + imaginary * imaginary);
 }
 
 }  // namespace
@@ -233,7 +279,7 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
     const double rate = record.sample_rate_hz, wanted = 8 * filter.bandwidth_6db_hz();
     const std::size_t phases = rate < wanted ? static_cast<std::size_t>(std::ceil(wanted / rate)) : 1;
     const std::size_t hop = phases > 1 ? 1 : static_cast<std::size_t>(rate / wanted);
-    const Kernel kernel = kernel_for(frequency_hz - record.centre_hz, rate, filter, phases);
+    const Kernel kernel = kernel_for(rate, filter, phases);
     if (part.count < kernel.taps) {
         fail_input("the record of " + std::to_string(part.count) + " samples is too short for the filter");
     }
@@ -248,27 +294,42 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
     if (plain.size() != detectors.size()) {
         quasi.emplace(require_cispr_band(Detector::quasi_peak, filter.bandwidth_6db_hz()), step_s);
     }
-    const std::size_t at_once = 1 << 16;
+    const std::size_t at_once = std::min(places, std::max<std::size_t>(64, (std::size_t{1} << 16) / hop));
+    const std::size_t longest = (at_once - 1) * hop + kernel.taps;
+    std::vector<Sample> room(longest);
+    std::vector<float> cosine(longest), sine(longest), i(longest + 16), q(longest + 16);
+    for (std::size_t k = 0; k < longest; ++k) {
+        const double cycles = (record.centre_hz - frequency_hz) / rate * static_cast<double>(k);
+        const double angle = 2 * std::numbers::pi * (cycles - std::floor(cycles));
+        cosine[k] = static_cast<float>(std::cos(angle));
+        sine[k] = static_cast<float>(std::sin(angle));
+    }
+    // While the detectors take one piece, the filter works on the next.
     std::size_t done = 0;
-    std::vector<float> envelope;
+    std::vector<float> envelope, before;
+    const auto detect = [&](const std::vector<float>& piece) {
+        if (quasi) quasi->add(piece);
+        if (plain.empty()) return;
+        for (const float& value : piece) bank.add(0, {&value, 1}, ++done);
+    };
     for (std::size_t begin = 0; begin < places; begin += at_once) {
         const std::size_t now = std::min(at_once, places - begin);
-        const auto samples = record.read(part.first + begin * hop, (now - 1) * hop + kernel.taps);
+        const std::span<Sample> samples(room.data(), (now - 1) * hop + kernel.taps);
+        record.samples->read(part.first + begin * hop, samples);
+        turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(), q.data(),
+                   samples.size());
+        std::swap(envelope, before);
         envelope.resize(now * phases);
-        const std::size_t shares = 2 * worker_count();
-        in_parallel(shares, [&](std::size_t w) {
-            for (std::size_t k = now * w / shares; k < now * (w + 1) / shares; ++k) {
-                const auto* in = reinterpret_cast<const float*>(samples.data() + k * hop);
-                for (std::size_t p = 0; p < phases; ++p) {
-                    envelope[k * phases + p] =
-                        filtered_magnitude(in, kernel.real[p].data(), kernel.imaginary[p].data(), kernel.taps);
-                }
-            }
+        const std::size_t shares = 4;
+        in_parallel(shares + 1, [&](std::size_t w) {
+            if (w == 0) return detect(before);
+            const std::size_t from = now * (w - 1) / shares, to = now * w / shares;
+            if (to == from) return;
+            envelope_of(i.data() + from * hop, q.data() + from * hop, kernel, hop, to - from,
+                        envelope.data() + from * phases);
         });
-        if (quasi) quasi->add(envelope);
-        if (plain.empty()) continue;
-        for (std::size_t i = 0; i < envelope.size(); ++i) bank.add(0, {&envelope[i], 1}, ++done);
     }
+    detect(envelope);
     const auto readings = bank.readings(std::max<std::size_t>(done, 1));
     std::vector<double> out;
     std::size_t next = 0;

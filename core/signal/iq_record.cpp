@@ -8,7 +8,7 @@
 namespace rt {
 namespace {
 
-RT_SIMD float largest_component(const float* values, std::size_t count) {
+RT_SIMD float largest_of(const float* values, std::size_t count) {
     float lanes[16] = {};
     std::size_t i = 0;
     for (; i + 16 <= count; i += 16) {
@@ -30,8 +30,9 @@ class MemorySamples : public IqSamples {
     std::uint64_t size() const override { return samples_.size(); }
 
   protected:
-    void fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
         std::copy_n(samples_.begin() + static_cast<std::ptrdiff_t>(first), out.size(), out.begin());
+        return largest_component(out);
     }
 
   private:
@@ -42,10 +43,12 @@ constexpr float touching = 1 - 1e-6F, near = 0.98F, beyond = 1.01F;
 
 }  // namespace
 
+float IqSamples::largest_component(std::span<const std::complex<float>> samples) {
+    return largest_of(reinterpret_cast<const float*>(samples.data()), 2 * samples.size());
+}
+
 void IqSamples::read(std::uint64_t first, std::span<std::complex<float>> out) const {
-    fetch(first, out);
-    const auto* values = reinterpret_cast<const float*>(out.data());
-    if (largest_component(values, 2 * out.size()) < rail_ * touching) return;
+    if (fetch(first, out) < rail_ * touching) return;
     std::uint64_t at = 0, close = 0;
     for (const auto& sample : out) {
         const float i = std::fabs(sample.real()) / rail_, q = std::fabs(sample.imag()) / rail_;

@@ -28,7 +28,9 @@ class IqSamples {
     bool clipped() const;
 
   protected:
-    virtual void fetch(std::uint64_t first, std::span<std::complex<float>> out) const = 0;
+    // Fills `out` and returns the largest magnitude of all components.
+    virtual float fetch(std::uint64_t first, std::span<std::complex<float>> out) const = 0;
+    static float largest_component(std::span<const std::complex<float>> samples);
 
   private:
     float rail_;

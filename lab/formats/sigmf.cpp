@@ -13,7 +13,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/dsp/simd.hpp"
+#include "core/dsp/widen.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt {
@@ -51,13 +51,6 @@ const SampleType& type_named(const std::string& place, const std::string& name) 
     fail_input(place, "unknown sample type " + in_quotes(name) + ": " + list + " can be read");
 }
 
-RT_SIMD void scale_i16(const std::int16_t* in, float* out, std::size_t count) {
-    for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<float>(in[i]) * (1.0F / 32768.0F);
-}
-RT_SIMD void scale_i8(const std::int8_t* in, float* out, std::size_t count) {
-    for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<float>(in[i]) * (1.0F / 128.0F);
-}
-
 // Samples in a file, read piece by piece.
 class FileSamples : public IqSamples {
   public:
@@ -80,7 +73,7 @@ class FileSamples : public IqSamples {
     std::uint64_t size() const override { return size_; }
 
   protected:
-    void fetch(std::uint64_t first, std::span<Sample> out) const override {
+    float fetch(std::uint64_t first, std::span<Sample> out) const override {
         auto* values = reinterpret_cast<float*>(out.data());
         if (type_.layout == Layout::f32) {
             read_bytes(first * type_.bytes, out.data(), out.size() * type_.bytes);
@@ -89,18 +82,16 @@ class FileSamples : public IqSamples {
                 fail_input(file_.string(),
                            "sample " + std::to_string(first + i / 2) + " is not a finite number");
             }
-            return;
+            return largest_component(out);
         }
-        // The integers are put at the end of the room and widened from its beginning.
         const std::size_t bytes = out.size() * type_.bytes;
         thread_local std::vector<char> raw;
         raw.resize(bytes);
         read_bytes(first * type_.bytes, raw.data(), bytes);
         if (type_.layout == Layout::i16) {
-            scale_i16(reinterpret_cast<const std::int16_t*>(raw.data()), values, 2 * out.size());
-        } else {
-            scale_i8(reinterpret_cast<const std::int8_t*>(raw.data()), values, 2 * out.size());
+            return widen(reinterpret_cast<const std::int16_t*>(raw.data()), values, 2 * out.size());
         }
+        return widen(reinterpret_cast<const std::int8_t*>(raw.data()), values, 2 * out.size());
     }
 
   private:

@@ -39,13 +39,14 @@ class WavSamples : public IqSamples {
     std::uint64_t size() const override { return size_; }
 
   protected:
-    void fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
         const std::lock_guard lock(guard_);
         const auto count = static_cast<sf_count_t>(out.size());
         if (sf_seek(file_.get(), static_cast<sf_count_t>(first), SEEK_SET) < 0 ||
             sf_readf_float(file_.get(), reinterpret_cast<float*>(out.data()), count) != count) {
             fail_input(place_, "is shorter than its header says");
         }
+        return largest_component(out);
     }
 
   private:

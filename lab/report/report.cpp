@@ -199,9 +199,10 @@ Data test_data(const TestRecord& test, const std::vector<const PointRecord*>& al
     for (const auto* point : all) {
         captures += point->kind != PointKind::threshold;
         for (const auto& finding : point->findings) counts.add(finding.verdict);
-        if (point->capture.kind == "spectrum" && point->kind == PointKind::point) {
-            points << point_data(*point, figures, folder);
-        } else {
+        // Each spectrum is shown by itself; of other captures those with figures, besides the table of all.
+        const bool spectrum = point->capture.kind == "spectrum" && point->kind == PointKind::point;
+        if (spectrum || figures.svg.contains(point->position)) points << point_data(*point, figures, folder);
+        if (!spectrum) {
             rows << row_data(*point);
             ++lines;
         }

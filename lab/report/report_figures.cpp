@@ -32,9 +32,11 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
         std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
             return reads_before(worst(*a), worst(*b));
         });
-        if (points.size() > most) {
-            figures.left_out[test] = points.size() - most;
-            points.resize(most);
+        // Captures of samples make several figures each: the first few speak for the others.
+        const std::size_t own = points.front()->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
+        if (points.size() > own) {
+            figures.left_out[test] = points.size() - own;
+            points.resize(own);
         }
         chosen.insert(chosen.end(), points.begin(), points.end());
     }

@@ -69,7 +69,7 @@ std::vector<Complex> long_symbol() {
 // Spectrum of 64 samples from `at`, carriers -26 to 26.
 std::array<Complex, 53> carriers(const Stream& x, double at) {
     static const Fft<double> transform(points);
-    std::array<Complex, points> work;
+    alignas(64) std::array<Complex, points> work;
     for (std::size_t i = 0; i < points; ++i) work[i] = x(at + static_cast<double>(i));
     transform(work.data());
     std::array<Complex, 53> out;

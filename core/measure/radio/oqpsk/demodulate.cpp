@@ -144,9 +144,18 @@ struct Fit {
     }
 };
 
-Complex value_at(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t n) {
-    const double t = fit.instant(n);
-    return value_between(x, t * rate) * std::polar(1.0, -(fit.phase + 2 * pi * fit.frequency_hz * (t - fit.start_s)));
+// The signal at the instants of `count` chips from `first` on, turned back.
+void values_at(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t first, std::size_t count,
+               std::vector<Complex>& out) {
+    out.resize(count);
+    // The turn from one chip to the next is always the same.
+    const double chip = chip_s / (1 + fit.clock), start = fit.instant(first);
+    Complex turn = std::polar(1.0, -(fit.phase + 2 * pi * fit.frequency_hz * (start - fit.start_s)));
+    const Complex step = std::polar(1.0, -2 * pi * fit.frequency_hz * chip);
+    for (std::size_t k = 0; k < count; ++k) {
+        out[k] = value_between(x, (start + static_cast<double>(k) * chip) * rate) * turn;
+        turn *= step;
+    }
 }
 
 struct Decision {
@@ -155,11 +164,9 @@ struct Decision {
 };
 
 Decision decide(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t index) {
-    Complex values[chips_per_symbol];
-    for (std::size_t c = 0; c < chips_per_symbol; ++c) {
-        values[c] = value_at(x, rate, fit, index * chips_per_symbol + c);
-        if (c % 2) values[c] *= Complex(0, -1);
-    }
+    std::vector<Complex> values;
+    values_at(x, rate, fit, index * chips_per_symbol, chips_per_symbol, values);
+    for (std::size_t c = 1; c < chips_per_symbol; c += 2) values[c] *= Complex(0, -1);
     Decision best{0, 0};
     for (unsigned s = 0; s < 16; ++s) {
         const auto& chips = chips_of(s);
@@ -217,16 +224,18 @@ struct Refined {
 Refined refine(const std::vector<Complex>& x, double rate, Fit fit, const std::vector<std::int8_t>& chips) {
     Refined out{fit, 1, 0, 0, 0};
     double amplitude = 0;
-    for (std::size_t n = 0; n < chips.size(); ++n) {
-        const Complex y = value_at(x, rate, fit, n);
-        amplitude += chips[n] * (n % 2 ? y.imag() : y.real());
-    }
-    amplitude /= static_cast<double>(chips.size());
-    for (int round = 0; round < 5; ++round) {
+    std::vector<Complex> values;
+    // The preamble alone tells the amplitude well enough to begin with.
+    const std::size_t preamble = preamble_symbols * chips_per_symbol;
+    values_at(x, rate, fit, 0, preamble, values);
+    for (std::size_t n = 0; n < preamble; ++n) amplitude += chips[n] * (n % 2 ? values[n].imag() : values[n].real());
+    amplitude /= static_cast<double>(preamble);
+    for (int round = 0; round < 2; ++round) {
         LeastSquares system(9);
         const double middle = fit.instant(chips.size() / 2) - fit.start_s;
+        values_at(x, rate, fit, 0, chips.size(), values);
         for (std::size_t n = 0; n < chips.size(); ++n) {
-            const Complex y = value_at(x, rate, fit, n);
+            const Complex y = values[n];
             const Complex a = n % 2 ? Complex(0, chips[n]) : Complex(chips[n], 0);
             const Complex slope = amplitude * slope_at(chips, n);
             const double t = fit.instant(n) - fit.start_s;
@@ -325,9 +334,8 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     out.amplitude = r.amplitude;
     out.gain_imbalance_db = 20 * std::log10((1 + r.imbalance) / (1 - r.imbalance));
     out.quadrature_error_deg = r.skew * 180 / pi;
-    for (std::size_t n = 0; n < out.chips.size(); ++n) {
-        out.at_chip.push_back(value_at(x, rate, r.fit, n) / r.amplitude);
-    }
+    values_at(x, rate, r.fit, 0, out.chips.size(), out.at_chip);
+    for (auto& value : out.at_chip) value /= r.amplitude;
     return {std::move(out), {}};
 }
 

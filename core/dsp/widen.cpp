@@ -1,0 +1,46 @@
+#include "core/dsp/widen.hpp"
+
+#include <algorithm>
+
+#include "core/dsp/simd.hpp"
+
+namespace rt {
+namespace {
+
+// Two plain loops: the compiler makes wide ones of each.
+RT_SIMD void scale(const std::int16_t* in, float* out, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<float>(in[i]) * (1.0F / 32768.0F);
+}
+RT_SIMD void scale(const std::int8_t* in, float* out, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = static_cast<float>(in[i]) * (1.0F / 128.0F);
+}
+RT_SIMD int largest(const std::int16_t* in, std::size_t count) {
+    std::int16_t high = 0, low = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        high = std::max(high, in[i]);
+        low = std::min(low, in[i]);
+    }
+    return std::max<int>(high, -low);
+}
+RT_SIMD int largest(const std::int8_t* in, std::size_t count) {
+    std::int8_t high = 0, low = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        high = std::max(high, in[i]);
+        low = std::min(low, in[i]);
+    }
+    return std::max<int>(high, -low);
+}
+
+}  // namespace
+
+float widen(const std::int16_t* in, float* out, std::size_t count) {
+    scale(in, out, count);
+    return static_cast<float>(largest(in, count)) / 32768.0F;
+}
+
+float widen(const std::int8_t* in, float* out, std::size_t count) {
+    scale(in, out, count);
+    return static_cast<float>(largest(in, count)) / 128.0F;
+}
+
+}  // namespace rt
