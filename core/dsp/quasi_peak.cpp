@@ -101,11 +101,13 @@ RT_SIMD double charge_groups(const float* envelope, std::size_t count, std::size
     return sum;
 }
 
-RT_SIMD double charge_eights(const float* envelope, std::size_t count, float share, float keep, float& held) {
+// Groups of sixteen, side by side.
+RT_SIMD double charge_wide(const float* envelope, std::size_t count, float share, float keep, float& held) {
     double sum = 0;
-    for (std::size_t i = 0; i < count; i += 8) {
-        float part[8];
-        for (std::size_t k = 0; k < 8; ++k) part[k] = charge_of(envelope[i + k], held);
+    for (std::size_t i = 0; i < count; i += 16) {
+        float part[16];
+        for (std::size_t k = 0; k < 16; ++k) part[k] = charge_of(envelope[i + k], held);
+        for (std::size_t k = 0; k < 8; ++k) part[k] += part[k + 8];
         const float brought = ((part[0] + part[1]) + (part[2] + part[3])) +
                               ((part[4] + part[5]) + (part[6] + part[7]));
         held = held * keep + share * brought;
@@ -160,7 +162,7 @@ void QuasiPeakBank::step(std::size_t first, std::size_t count, std::size_t steps
 
 QuasiPeak::QuasiPeak(const CisprBand& band, double step_s) {
     const double source = source_time(band);
-    group_ = step_s * 8 < 0.05 * source ? 8 : 1;
+    group_ = step_s * 16 < 0.1 * source ? 16 : 1;
     stride_ = std::max<std::size_t>(1, stride_for(band, step_s) / group_) * group_;
     charge_ = static_cast<float>(step_s / source / std::numbers::pi);
     keep_ = static_cast<float>(std::exp(-static_cast<double>(group_) * step_s / band.discharge_s));
@@ -173,7 +175,7 @@ void QuasiPeak::add(std::span<const float> envelope) {
     for (std::size_t i = 0; i + group_ <= envelope.size();) {
         std::size_t count = std::min(stride_ - done_, envelope.size() - i);
         count -= count % group_;
-        sum_ += group_ == 8 ? charge_eights(envelope.data() + i, count, charge_, keep_, held_)
+        sum_ += group_ == 16 ? charge_wide(envelope.data() + i, count, charge_, keep_, held_)
                             : charge_groups(envelope.data() + i, count, 1, charge_, keep_, held_);
         done_ += count;
         i += count;
