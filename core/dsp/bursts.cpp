@@ -173,7 +173,7 @@ double edge_time(const IqRecord& record, std::size_t width, double edge_s, doubl
 
 BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
     const double rate = record.sample_rate_hz;
-    const auto width = static_cast<std::size_t>(std::max(1.0, std::round(settings.smoothing_s * rate))) | 1U;
+    const auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
     BurstList out;
     if (settings.level_db) {
         out.level_db = *settings.level_db;
@@ -193,10 +193,16 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
     trigger.finish();
     if (quiet_samples > 0) out.floor = quiet / static_cast<double>(quiet_samples);
     for (Burst burst : trigger.bursts) {
-        if (burst.length_s() < settings.shortest_s) continue;
+        // What is shorter than the smoothing is a spike of noise, not a burst.
+        if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;
         const double reach = std::min(burst.length_s() / 2, 200e-6);
         burst.rise_s = burst.whole ? edge_time(record, width, burst.start_s, burst.power, true, reach) : 0;
         burst.fall_s = burst.whole ? edge_time(record, width, burst.stop_s, burst.power, false, reach) : 0;
+        // A sharp edge, averaged over a width, crosses a low level early by this much.
+        const double early = static_cast<double>(width) * std::max(0.0, 0.5 - level / burst.power) / rate;
+        const double sharp = 1.2 * static_cast<double>(width) / rate;
+        if (burst.whole && burst.rise_s > 0 && burst.rise_s < sharp) burst.start_s += early;
+        if (burst.whole && burst.fall_s > 0 && burst.fall_s < sharp) burst.stop_s -= early;
         out.bursts.push_back(burst);
     }
     return out;

@@ -126,7 +126,7 @@ Procedure bursts() {
             "Bursts, duty cycle, sequences and gaps",
             "Finds bursts with a trigger (level, hysteresis, hold-off) in the squared magnitude of complex samples. "
             "EN 300 328 clause 5.4.2 takes the trigger 30 dB below the highest power. Edges are where the power, "
-            "averaged over 0.2 us, crosses the trigger.",
+            "averaged over 0.2 us (three samples at least), crosses the trigger.",
             parameters,
             traces,
             results,

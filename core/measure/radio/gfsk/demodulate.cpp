@@ -118,6 +118,9 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     out.start_s = match.at / (coarse * bit_rate_hz);
     const auto bits = static_cast<std::size_t>((seconds - out.start_s) / bit_s);
     out.frequency_hz = frequency_of(x, rate, out.start_s, per_bit * bit_rate_hz, bits * per_bit);
+    // The modulation and its third harmonic lie below 1.5 MHz; the noise of a discriminator grows with the frequency.
+    static const auto smooth = low_pass(1.75e6, 0.5e6, per_bit * bit_rate_hz);
+    out.frequency_hz = filtered(std::span<const double>(out.frequency_hz), smooth);
     // From the middle of the second bit of the preamble to the middle of the last: the alternation cancels, and
     // what the ramp does to the first bit stays out.
     out.preamble_offset_hz = out.mean(1.5, 7.5);

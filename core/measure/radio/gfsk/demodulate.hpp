@@ -32,7 +32,7 @@ struct Attempt {
 };
 
 // `samples` hold one burst with room on both sides; at least 4 million samples a second. They pass a low-pass with
-// half its voltage at `bandwidth_hz` / 2 first.
+// half its voltage at `bandwidth_hz` / 2 first, and their frequency one with half its value at 1.75 MHz afterwards.
 Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double bandwidth_hz,
                    std::uint32_t access_address, std::uint32_t crc_initial);
 
