@@ -51,10 +51,10 @@ constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 13> sections{
+constexpr std::array<const SectionInfo*, 14> sections{
     &root_section,   &campaign_section, &unit_section,   &question_section,    &test_section,
     &judge_section,  &sweep_section,    &range_section,  &values_from_section, &from_test_section,
-    &search_section, &watch_section,    &recheck_section};
+    &search_section, &maximise_section, &watch_section,    &recheck_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -87,6 +87,16 @@ void require_known(const Campaign& campaign) {
             if (std::find(earlier.begin(), earlier.end(), test.from_test->test) == earlier.end()) {
                 fail_input(test.where, "from_test: no earlier test " + in_quotes(test.from_test->test) +
                                            suggestion(test.from_test->test, earlier));
+            }
+            if (const auto& wanted = test.from_test->trace; !wanted.empty()) {
+                const auto& traces = source->procedure->traces;
+                const auto named = [&](const Product& p) { return wanted == p.name; };
+                if (std::none_of(traces.begin(), traces.end(), named)) {
+                    fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
+                                               " gives no curve " + in_quotes(wanted));
+                }
+                earlier.push_back(test.name);
+                continue;
             }
             const auto gives = [&](const Product& p) { return test.from_test->result == p.name; };
             const auto& results = source->procedure->results;

@@ -35,9 +35,25 @@ constexpr std::array sweep_keys{
 
 constexpr std::array from_test_keys{
     KeyInfo{"test", text, true, "name of an earlier test"},
-    KeyInfo{"result", text, true, "its result that gives the values"},
-    KeyInfo{"most", whole, false, "at most this many values; 10 without it"},
+    KeyInfo{"result", text, false, "its result that gives the values"},
+    KeyInfo{"trace", text, false,
+            "instead of a result: its curve whose peaks, held over all points of the test, give the values"},
+    KeyInfo{"most", whole, false, "at most this many values (of peaks: in each sub-range); 10 without it"},
     KeyInfo{"apart", quantity, false, "values closer together than this are one"},
+    KeyInfo{"prominence", quantity, false, "peaks: how much one must stand out, 6 dB without it", Unit::db},
+    KeyInfo{"within", quantity, false, "peaks: only those that come this close to a limit of the test", Unit::db},
+    KeyInfo{"split_at", words, false, "peaks: frequencies that part the band into sub-ranges"},
+    KeyInfo{"add", words, false, "peaks: further frequencies, chosen by the operator"},
+    KeyInfo{"drop", words, false, "peaks: frequencies that the operator leaves out"},
+};
+
+constexpr std::array maximise_keys{
+    KeyInfo{"axis", text, true, "name, as findings show it"},
+    KeyInfo{"sets", words, true, "where a value goes, as for a sweep"},
+    KeyInfo{"from", quantity, true, "lowest value"},
+    KeyInfo{"to", quantity, true, "highest value"},
+    KeyInfo{"coarse", quantity, true, "step of the grid over all axes"},
+    KeyInfo{"fine", quantity, true, "step around the best place, up to one coarse step to each side"},
 };
 
 constexpr std::array search_keys{
@@ -74,6 +90,11 @@ const SectionInfo from_test_section{"from_test", "Values of an axis from what an
                                     from_test_keys};
 const SectionInfo search_section{
     "search", "The last value of the axis at which a criterion holds, found by bisection.", search_keys};
+
+const SectionInfo maximise_section{"[[test.maximise]]",
+                                   "An axis over which the highest result is looked for, such as the angle of a "
+                                   "turntable. The point is then measured at the best place.",
+                                   maximise_keys};
 
 namespace {
 
@@ -210,11 +231,46 @@ Search read_search(const ConfigSection& section, const Procedure& procedure) {
 FromTest read_from_test(const ConfigSection& section) {
     const ConfigSection table = *section.table("from_test", from_test_section);
     FromTest from{table.text("test"), table.text("result"), 10, {}};
+    from.trace = table.text("trace");
+    if (from.result.empty() == from.trace.empty()) table.fail("test", "give from_test either result or trace");
     const auto most = table.whole("most").value_or(10);
     if (most < 1 || most > 10000) table.fail("most", "must be 1 to 10000");
     from.most = static_cast<std::size_t>(most);
     from.apart = table.quantity("apart");
+    CandidateSettings& peaks = from.candidates;
+    const auto frequencies = [&](const char* key) {
+        std::vector<double> out;
+        table.at(key, [&] {
+            for (const auto& text : table.texts(key)) out.push_back(parse_quantity(text, Unit::hertz).value);
+        });
+        return out;
+    };
+    if (from.trace.empty()) {
+        for (const char* key : {"prominence", "within", "split_at", "add", "drop"}) {
+            if (table.has(key)) table.fail(key, "goes with trace, not with result");
+        }
+        return from;
+    }
+    if (const auto prominence = table.quantity("prominence")) peaks.prominence_db = prominence->value;
+    if (const auto within = table.quantity("within")) peaks.within_db = within->value;
+    if (table.has("split_at")) peaks.split_at_hz = frequencies("split_at");
+    if (table.has("add")) peaks.add_hz = frequencies("add");
+    if (table.has("drop")) peaks.drop_hz = frequencies("drop");
+    peaks.apart_hz = from.apart ? from.apart->value : 0;
+    peaks.most = from.most;
     return from;
+}
+
+MaximisedAxis read_maximised(const ConfigSection& section) {
+    MaximisedAxis axis;
+    axis.name = section.text("axis");
+    axis.sets = section.texts("sets");
+    for (const auto& target : axis.sets) require_target(section, target);
+    axis.from = *section.quantity("from");
+    axis.to = *section.quantity_in("to", axis.from.unit);
+    axis.coarse = *section.quantity_in("coarse", axis.from.unit);
+    axis.fine = *section.quantity_in("fine", axis.from.unit);
+    return axis;
 }
 
 Condition read_condition(const ConfigSection& section, const char* key,

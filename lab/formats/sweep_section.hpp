@@ -5,8 +5,9 @@
 #include <utility>
 #include <vector>
 
+#include "core/measure/emission/candidates.hpp"
 #include "core/measure/procedure.hpp"
-#include "core/sweep/search.hpp"
+#include "core/sweep/maximum.hpp"
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
@@ -14,13 +15,16 @@
 
 namespace rt {
 
-extern const SectionInfo sweep_section, range_section, values_from_section, from_test_section, search_section;
+extern const SectionInfo sweep_section, range_section, values_from_section, from_test_section, search_section,
+    maximise_section;
 
 // Values of an axis that an earlier test finds.
 struct FromTest {
     std::string test, result;
     std::size_t most = 10;
     std::optional<Quantity> apart;
+    std::string trace = "";            // candidates of this curve instead of a result
+    CandidateSettings candidates = {};
 };
 
 // What reading an axis needs besides its section.
@@ -34,6 +38,7 @@ struct SweepSources {
 Axis read_axis(const ConfigSection& section, const SweepSources& sources);
 Search read_search(const ConfigSection& section, const Procedure& procedure);
 FromTest read_from_test(const ConfigSection& section);
+MaximisedAxis read_maximised(const ConfigSection& section);
 
 // Pairs of an axis and one of its values. `key` is where they stand, for messages.
 Condition read_condition(const ConfigSection& section, const char* key,

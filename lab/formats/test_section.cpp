@@ -23,6 +23,10 @@ constexpr std::array test_keys{
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
     KeyInfo{"judge", tables, false, "the rules"},
     KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
+    KeyInfo{"maximise", tables, false, "axes over which each point looks for the highest result first"},
+    KeyInfo{"maximise_result", text, false, "the result that is to be highest"},
+    KeyInfo{"trial_parameters", pairs, false,
+            "parameters of the trials of maximise only, such as a quicker detector"},
     KeyInfo{"skip", pairs_list, false, "axis values at which no point is measured; several mean all of them"},
     KeyInfo{"repeats", whole, false, "how often each point is measured; once without it"},
     KeyInfo{"repeat_whole", flag, false, "repeat the whole sweep instead of each point in place"},
@@ -240,11 +244,30 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, std::o
     test.redo = static_cast<int>(section.whole("redo").value_or(1));
     test.where = section.place();
     test.sweep = read_sweep(section, sources, *procedure, test.search, test.from_test);
+    const auto maximised = section.tables("maximise", maximise_section);
+    if (!maximised.empty()) {
+        Maximise what;
+        for (const auto& axis : maximised) what.axes.push_back(read_maximised(axis));
+        what.result = section.text("maximise_result");
+        if (what.result.empty()) section.fail("maximise", "needs maximise_result: the result to be highest");
+        section.at("maximise_result", [&] { procedure->result(what.result); });
+        what.parameters = section.pairs("trial_parameters");
+        section.at("trial_parameters", [&] {
+            Parameters trial(procedure->parameters);
+            for (const auto& [name, value] : what.parameters) trial.set(name, value);
+        });
+        section.at("maximise", [&] { MaximumSearch{what}; });
+        if (test.search) section.fail("maximise", "goes with no search");
+        test.maximise = std::move(what);
+    } else if (section.has("maximise_result") || section.has("trial_parameters")) {
+        section.fail(section.has("maximise_result") ? "maximise_result" : "trial_parameters",
+                     "goes with [[test.maximise]]");
+    }
     if (const auto duration = section.quantity("duration")) {
         test.duration_s = duration->value;
         if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");
-        if (test.sweep.repeats > 1 || test.search || test.from_test) {
-            section.fail("duration", "goes with neither repeats nor a search nor from_test");
+        if (test.sweep.repeats > 1 || test.search || test.from_test || test.maximise) {
+            section.fail("duration", "goes with neither repeats nor a search nor from_test nor maximise");
         }
     }
     if (test.redo < 0 || test.redo > 100) section.fail("redo", "must be 0 to 100");

@@ -48,6 +48,7 @@ struct Test {
     std::vector<Judging> judgings;
     Sweep sweep;
     std::optional<Search> search;       // in place of a last axis
+    std::optional<Maximise> maximise;   // each point is measured where this is highest
     std::optional<FromTest> from_test;  // where the values of the last axis come from
     std::optional<double> duration_s;   // the sweep is repeated for so long
     std::string note;

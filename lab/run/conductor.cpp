@@ -31,7 +31,7 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
     for (const auto& planned : plan.tests) {
         const Test& test = *planned.test;
         if (test.from_test) remembered_.insert(test.from_test->test);
-        if (test.search || test.duration_s || !test.provides.empty()) remembered_.insert(test.name);
+        if (test.search || test.maximise || test.duration_s || !test.provides.empty()) remembered_.insert(test.name);
     }
 }
 
@@ -252,39 +252,6 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
 }
 
 // The values come from what an earlier test has found, in the order in which it was found.
-Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
-    const Test& test = *planned.test;
-    const FromTest& from = *test.from_test;
-    std::vector<AxisValue> values;
-    std::vector<double> taken;
-    for (const auto id : record_order_[from.test]) {
-        const auto at = records_[from.test].find(id);
-        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
-        const Result* result = at->second.find_result(from.result);
-        if (!result || values.size() == from.most) continue;
-        const double apart = from.apart ? from.apart->value : 0;
-        const bool near = std::any_of(taken.begin(), taken.end(), [&](double other) {
-            return std::abs(other - result->value.value) <= apart;
-        });
-        if (near) continue;
-        taken.push_back(result->value.value);
-        values.push_back(quantity_value(result->value));
-    }
-    if (values.empty()) {
-        maker_.note("nothing to measure", test.name + ": " + from.test + " has given no " + from.result);
-        end_.state = RunEnd::State::stopped;
-        return Flow::go;
-    }
-    Sweep sweep = test.sweep;
-    sweep.axes.back().values = std::move(values);
-    for (const auto& point : expand(test.name, sweep)) {
-        if (done(point)) continue;
-        const Flow flow = visit(planned, sweep, point);
-        if (flow != Flow::go) return flow;
-    }
-    return Flow::go;
-}
-
 Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     const Flow flow = before_point(planned);
     return flow == Flow::go ? one(planned, sweep, point) : flow;
@@ -292,36 +259,9 @@ Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep,
 
 Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     if (planned.test->search) return search(planned, point);
+    if (planned.test->maximise) return maximum(planned, sweep, point);
     PointRecord record;
     return measure(planned, {planned.test, planned.instrument, &sweep, &point, PointKind::point}, record);
-}
-
-Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point) {
-    const Test& test = *planned.test;
-    ThresholdSearch search(*test.search);
-    std::vector<PointRecord> trials;
-    auto& known = records_[test.name];
-    while (const auto value = search.next()) {
-        const Trial trial = trial_of(test.name, test.sweep, point, *test.search, *value);
-        const auto before = known.find(trial.point.id);
-        PointRecord record;
-        // A search that is carried on takes the trials that it has.
-        if (before != known.end() && done(trial.point)) {
-            record = before->second;
-        } else {
-            if (listener_.stop()) return Flow::stop;
-            const Flow flow = measure(
-                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
-            if (flow != Flow::go) return flow;
-        }
-        const Result* result = record.find_result(test.search->result);
-        const bool valid = result && record.standing == Standing::valid;
-        search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
-        trials.push_back(std::move(record));
-    }
-    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold};
-    add(&planned, maker_.conclude(job, ++position_, search, trials), &point);
-    return Flow::go;
 }
 
 Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {

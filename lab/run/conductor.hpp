@@ -39,12 +39,16 @@ class Conductor {
                     const std::vector<std::size_t>& chosen, bool again);
     Flow run_duration(const PlannedTest& planned);
     Flow run_derived(const PlannedTest& planned);
+    std::vector<AxisValue> found_results(const FromTest& from);
+    std::vector<AxisValue> found_candidates(const FromTest& from);
     // Stops, calibrations, prompts and rechecks that come before a point.
     Flow before_point(const PlannedTest& planned);
     // A point; of a search, all its trials.
     Flow visit(const PlannedTest& planned, const Sweep& sweep, const Point& point);  // with what comes before
     Flow one(const PlannedTest& planned, const Sweep& sweep, const Point& point);
     Flow search(const PlannedTest& planned, const Point& point);
+    // The point where a result is highest over further axes, measured there.
+    Flow maximum(const PlannedTest& planned, const Sweep& sweep, const Point& point);
     // Measures and keeps one point, again where a watch, a person or a fault demands it.
     Flow measure(const PlannedTest& planned, const PointJob& job, PointRecord& out);
     Flow heed_watches(PointRecord& record, bool& again);

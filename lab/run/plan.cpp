@@ -70,6 +70,13 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
         each(test.search->axis, test.search->sets,
              {format(test.search->holds_at), format(test.search->fails_at)});
     }
+    for (const auto& axis : test.maximise ? test.maximise->axes : std::vector<MaximisedAxis>{}) {
+        each(axis.name, axis.sets, {format(axis.from), format(axis.to)});
+        for (const auto& target : axis.sets) {
+            if (const auto setting = setting_target(target, axis.name))
+                require_role(bench, setting->role, test), plan.roles.insert(setting->role);
+        }
+    }
     if (!test.power_cycle.empty()) {
         const auto& supply = require_role(bench, test.power_cycle, test);
         if (!supply.is("supply")) {
@@ -133,9 +140,13 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.instrument = &require_role(bench, test.instrument, test);
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
+    const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;
     if (test.from_test) {
         planned.at_most = true;
-        planned.captures = test.from_test->most * test.sweep.repeats;
+        const auto& peaks = test.from_test->candidates;
+        const std::size_t parts = test.from_test->trace.empty() ? 1 : peaks.split_at_hz.size() + 1;
+        planned.captures =
+            (test.from_test->most * parts + peaks.add_hz.size()) * test.sweep.repeats * places;
         for (std::size_t i = 0; i + 1 < test.sweep.axes.size(); ++i)
             planned.captures *= test.sweep.axes[i].values.size();
         try {
@@ -148,6 +159,11 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.points = expand(test.name, test.sweep);
     planned.captures = planned.points.size();
     planned.seconds = require_setups(bench, test, planned);
+    if (test.maximise) {
+        planned.at_most = true;
+        planned.captures *= places;
+        planned.seconds *= static_cast<double>(places);
+    }
     if (test.search) {
         planned.at_most = true;
         planned.captures *= ThresholdSearch(*test.search).most_trials();

@@ -284,6 +284,12 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchK
     }
 }
 
+Outcome PointMaker::measure_again(const Test& test, const PointRecord& record) const {
+    Parameters parameters(test.procedure->parameters);
+    for (const auto& [name, value] : record.parameters) parameters.set(name, value);
+    return measure(*test.procedure, read_capture(folder_ / record.capture.file), parameters);
+}
+
 PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
                                  const std::vector<PointRecord>& trials) {
     const Search& what = *job.test->search;

@@ -124,15 +124,7 @@ TEST_CASE("a threshold search finds the level, and carried on it is the same sea
     for (const auto* trial : points(run, PointKind::trial)) CHECK(trial->findings.empty());
     // A tally cut off in the middle of the second search: what is left is measured, nothing twice.
     const auto cut = thresholds[0]->position + 3;
-    {
-        const std::string sql = "PRAGMA foreign_keys=OFF; DELETE FROM finding WHERE point > " +
-                                std::to_string(cut) + "; DELETE FROM result WHERE point > " +
-                                std::to_string(cut) + "; DELETE FROM setting WHERE point > " +
-                                std::to_string(cut) + "; DELETE FROM remark WHERE point > " +
-                                std::to_string(cut) + "; DELETE FROM point WHERE position > " +
-                                std::to_string(cut);
-        alter(stand.folder / "run", sql);
-    }
+    cut_off(stand.folder / "run", cut);
     CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);
     const auto whole = stand.record();
     REQUIRE(whole.points.size() == run.points.size());

@@ -31,8 +31,8 @@ constexpr std::array traces{
     Product{"emission", Unit::dbuv, "the reading of a detector at the frequency of the maximum"},
     Product{"zoom", Unit::dbuv, "peak readings around the candidate (complex samples only)"}};
 constexpr std::array results{
+    Product{"level", Unit::dbuv, "reading of the detector asked for, in the capture's unit"},
     Product{"frequency", Unit::hertz, "where the level around the candidate is highest"},
-    Product{"level", Unit::dbuv, "reading there of the detector asked for, in the capture's unit"},
     Product{"peak", Unit::dbuv, "reading of the peak detector (complex samples)"},
     Product{"quasi_peak", Unit::dbuv, "reading of the quasi-peak detector (complex samples, CISPR bandwidths)"},
     Product{"cispr_average", Unit::dbuv, "highest deflection of the meter behind the average (complex samples)"},
@@ -80,8 +80,8 @@ Outcome from_spectrum(const Spectrum& s, const Parameters& p) {
                    format({frequency, Unit::hertz}));
     }
     Outcome outcome;
-    outcome.add("frequency", s.frequency_hz[*top], Unit::hertz);
     outcome.add("level", s.level[*top], s.unit);
+    outcome.add("frequency", s.frequency_hz[*top], Unit::hertz);
     outcome.traces.push_back(spot(s.frequency_hz[*top], s.level[*top], s.unit, s.detector, s.resolution_bandwidth_hz,
                                   s.impedance_ohm));
     return outcome;
@@ -146,11 +146,13 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     const Unit unit = absolute ? Unit::dbuv : Unit::dbfs;
     const double shift =
         absolute ? convert({*record.reference_level_dbm, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value : 0;
-    outcome.add("frequency", frequency, Unit::hertz);
     const std::optional<double> impedance = absolute ? std::optional(50.0) : std::nullopt;
     for (std::size_t i = 0; i < detectors.size(); ++i) {
         const double value = 20 * std::log10(std::max(readings[i], 1e-15)) + shift;
-        if (detectors[i] == asked) outcome.add("level", value, unit);
+        if (detectors[i] == asked) {
+            outcome.results.insert(outcome.results.begin(),
+                                   {{"level", {value, unit}, {}}, {"frequency", {frequency, Unit::hertz}, {}}});
+        }
         if (detectors[i] != Detector::sample && detectors[i] != Detector::negative_peak) {
             outcome.add(result_for(detectors[i]), value, unit);
         }

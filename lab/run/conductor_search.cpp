@@ -1,0 +1,137 @@
+// Points that depend on what was measured before: values out of an earlier test, thresholds, maxima.
+#include <algorithm>
+#include <cmath>
+
+#include "core/measure/emission/candidates.hpp"
+#include "lab/run/conductor.hpp"
+
+namespace rt {
+
+std::vector<AxisValue> Conductor::found_results(const FromTest& from) {
+    std::vector<AxisValue> values;
+    std::vector<double> taken;
+    for (const auto id : record_order_[from.test]) {
+        const auto at = records_[from.test].find(id);
+        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
+        const Result* result = at->second.find_result(from.result);
+        if (!result || values.size() == from.most) continue;
+        const double apart = from.apart ? from.apart->value : 0;
+        const bool near = std::any_of(taken.begin(), taken.end(), [&](double other) {
+            return std::abs(other - result->value.value) <= apart;
+        });
+        if (near) continue;
+        taken.push_back(result->value.value);
+        values.push_back(quantity_value(result->value));
+    }
+    return values;
+}
+
+// Peaks of what the points of the earlier test have in common, nearest to its limits first.
+std::vector<AxisValue> Conductor::found_candidates(const FromTest& from) {
+    const auto source = std::find_if(plan_.tests.begin(), plan_.tests.end(),
+                                     [&](const PlannedTest& t) { return t.test->name == from.test; });
+    std::vector<Trace> traces;
+    for (const auto id : record_order_[from.test]) {
+        const auto at = records_[from.test].find(id);
+        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
+        Outcome outcome = maker_.measure_again(*source->test, at->second);
+        if (outcome.invalid) continue;
+        for (auto& trace : outcome.traces) {
+            if (trace.name == from.trace) traces.push_back(std::move(trace));
+        }
+    }
+    std::vector<AxisValue> values;
+    if (traces.empty()) return values;
+    std::vector<const Rule*> rules;
+    for (const auto& judging : source->test->judgings) rules.push_back(judging.rule.rule);
+    for (const auto& candidate : choose_candidates(held_maximum(std::move(traces)), rules, from.candidates)) {
+        values.push_back(quantity_value({candidate.frequency_hz, Unit::hertz}));
+        maker_.note("candidate", format({candidate.frequency_hz, Unit::hertz}) +
+                                     (candidate.margin ? ", margin " + fixed(*candidate.margin, 2) + " dB" : "") +
+                                     (candidate.added ? ", added by the operator" : ""));
+    }
+    return values;
+}
+
+Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
+    const Test& test = *planned.test;
+    const FromTest& from = *test.from_test;
+    const auto values = from.trace.empty() ? found_results(from) : found_candidates(from);
+    if (values.empty()) {
+        maker_.note("nothing to measure", test.name + ": " + from.test + " has given no " +
+                                               (from.trace.empty() ? from.result : "peak of " + from.trace));
+        end_.state = RunEnd::State::stopped;
+        return Flow::go;
+    }
+    Sweep sweep = test.sweep;
+    sweep.axes.back().values = std::move(values);
+    for (const auto& point : expand(test.name, sweep)) {
+        if (done(point)) continue;
+        const Flow flow = visit(planned, sweep, point);
+        if (flow != Flow::go) return flow;
+    }
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point) {
+    const Test& test = *planned.test;
+    ThresholdSearch search(*test.search);
+    std::vector<PointRecord> trials;
+    auto& known = records_[test.name];
+    while (const auto value = search.next()) {
+        const Trial trial = trial_of(test.name, test.sweep, point, *test.search, *value);
+        const auto before = known.find(trial.point.id);
+        PointRecord record;
+        // A search that is carried on takes the trials that it has.
+        if (before != known.end() && done(trial.point)) {
+            record = before->second;
+        } else {
+            if (listener_.stop()) return Flow::stop;
+            const Flow flow = measure(
+                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
+            if (flow != Flow::go) return flow;
+        }
+        const Result* result = record.find_result(test.search->result);
+        const bool valid = result && record.standing == Standing::valid;
+        search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
+        trials.push_back(std::move(record));
+    }
+    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold};
+    add(&planned, maker_.conclude(job, ++position_, search, trials), &point);
+    return Flow::go;
+}
+
+Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
+    const Test& test = *planned.test;
+    const Maximise& what = *test.maximise;
+    MaximumSearch search(what);
+    auto& known = records_[test.name];
+    while (const auto place = search.next()) {
+        const Trial trial = place_of(test.name, sweep, point, what, *place, true);
+        const auto before = known.find(trial.point.id);
+        PointRecord record;
+        if (before != known.end() && done(trial.point)) {
+            record = before->second;
+        } else {
+            if (listener_.stop()) return Flow::stop;
+            const Flow flow = measure(
+                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
+            if (flow != Flow::go) return flow;
+        }
+        const Result* result = record.find_result(what.result);
+        const bool valid = result && record.standing == Standing::valid;
+        search.put(valid ? std::optional(result->value.value) : std::nullopt);
+    }
+    auto best = search.best();
+    if (!best) {
+        maker_.note("no maximum", test.name + ": no trial has given a valid " + what.result);
+        best.emplace();
+        for (const auto& axis : what.axes) best->push_back(axis.from);
+    }
+    const Trial last = place_of(test.name, sweep, point, what, *best, false);
+    if (done(last.point)) return Flow::go;
+    PointRecord record;
+    return measure(planned, {&test, planned.instrument, &last.sweep, &last.point, PointKind::point}, record);
+}
+
+}  // namespace rt

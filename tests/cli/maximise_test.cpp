@@ -1,0 +1,105 @@
+// Pre-scan, candidates, maximisation over turntable and mast, final reading: a campaign on the simulated bench.
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "tests/cli/stand.hpp"
+
+using namespace rt;
+
+namespace {
+
+// Lines at 1.5 MHz (50 dBuV) and 1.2 MHz (70 dBuV); the port radiates best at 100 deg and 2.2 m.
+Stand chamber() {
+    Stand stand;
+    stand.unit_extra =
+        "[[pattern]]\nport = \"out\"\nfront = \"100 deg\"\ndepth = \"20 dB\"\nheight = \"2.2 m\"\nper_metre = \"3 dB\"\n";
+    stand.tests =
+        Stand::scanning("prescan", "settings = { \"unit.state\" = \"loud\" }\n" +
+                                       Stand::axis("angle", "values = [\"0 deg\", \"180 deg\"]\nunit = \"deg\"\nsets = "
+                                                            "[\"table.angle\"]")) +
+        "[[test]]\nname = \"final\"\nprocedure = \"emission.final\"\n"
+        "settings = { \"unit.state\" = \"loud\" }\n"
+        "parameters = { bandwidth = \"9 kHz\", dwell = \"1 ms\", detector = \"average\" }\n"
+        "trial_parameters = { detector = \"peak\", dwell = \"100 us\" }\nmaximise_result = \"level\"\n"
+        "[[test.maximise]]\naxis = \"azimuth\"\nsets = [\"table.angle\"]\nfrom = \"0 deg\"\nto = \"345 deg\"\n"
+        "coarse = \"60 deg\"\nfine = \"15 deg\"\n"
+        "[[test.maximise]]\naxis = \"height\"\nsets = [\"table.height\"]\nfrom = \"1 m\"\nto = \"4 m\"\n"
+        "coarse = \"1 m\"\nfine = \"0.25 m\"\n" +
+        Stand::axis("frequency",
+                    "sets = [\"parameter.frequency\"]\nfrom_test = { test = \"prescan\", trace = \"emission\", most = 4, "
+                    "apart = \"20 kHz\", prominence = \"25 dB\" }");
+    return stand;
+}
+
+double axis(const PointRecord& point, const std::string& name) {
+    for (const auto& [axis_name, value] : point.axes) {
+        if (axis_name == name) return std::strtod(value.c_str(), nullptr);
+    }
+    FAIL("no axis ", name);
+    return 0;
+}
+
+}  // namespace
+
+TEST_CASE("candidates of a pre-scan are maximised and measured where they are highest") {
+    const Stand stand = chamber();
+    const Said said = stand.run();
+    INFO(said.out, said.err);
+    CHECK(said.code == 0);
+    const auto run = stand.record();
+    std::vector<const PointRecord*> finals;
+    std::size_t trials = 0;
+    for (const auto& point : run.points) {
+        if (point.test != "final") continue;
+        trials += point.kind == PointKind::trial;
+        if (point.kind == PointKind::point) finals.push_back(&point);
+    }
+    REQUIRE(finals.size() == 2);
+    CHECK(trials > 60);
+    for (const auto* point : finals) {
+        CHECK(std::abs(axis(*point, "azimuth") - 100) <= 10);
+        CHECK(std::abs(axis(*point, "height") - 2.2) <= 0.15);
+        CHECK(point->find_result("level"));
+        CHECK(std::any_of(point->parameters.begin(), point->parameters.end(), [](const auto& p) {
+            return p.first == "detector" && p.second == "average";
+        }));
+    }
+    CHECK(axis(*finals[0], "frequency") == doctest::Approx(1.2).epsilon(0.01));
+    // All but what lies between the grid and the best place: 70 dBuV less 0.15 dB and 0.15 dB, on a noise floor.
+    CHECK(finals[0]->find_result("level")->value.value == doctest::Approx(70).epsilon(0.01));
+    CHECK(std::count_if(run.events.begin(), run.events.end(),
+                        [](const EventRecord& e) { return e.kind == "candidate"; }) == 2);
+}
+
+TEST_CASE("a maximisation that was stopped is carried on with the trials that it has") {
+    const Stand stand = chamber();
+    const Said whole = stand.run();
+    CHECK(whole.code == 0);
+    const auto first = stand.record();
+    // The last final point and ten trials before it are taken away, as if the run had been killed there.
+    cut_off(stand.folder / "run", first.points.size() - 11);
+    const Said resumed = stand.call({"run", "--resume", "run", "--no-live", "--no-report"});
+    INFO(resumed.out, resumed.err);
+    CHECK(resumed.code == 0);
+    const auto second = stand.record();
+    CHECK(second.points.size() == first.points.size());
+    CHECK(second.points.back().axes == first.points.back().axes);
+}
+
+TEST_CASE("wrong keys of a maximisation are named") {
+    const auto replace = [&](const std::string& from, const std::string& to) {
+        Stand stand = chamber();
+        stand.tests.replace(stand.tests.find(from), from.size(), to);
+        const Said said = stand.call({"check", "campaign.toml"});
+        CHECK(said.code == 2);
+        return said.err;
+    };
+    CHECK(replace("maximise_result = \"level\"\n", "").find("needs maximise_result") != std::string::npos);
+    CHECK(replace("fine = \"15 deg\"", "fine = \"90 deg\"").find("fine step must not be wider") != std::string::npos);
+    CHECK(replace("trace = \"emission\"", "trace = \"emision\"").find("gives no curve \"emision\"") != std::string::npos);
+    CHECK(replace("most = 4", "most = 4, result = \"highest_level\"").find("either result or trace") != std::string::npos);
+    CHECK(replace("detector = \"peak\", dwell = \"100 us\" }\nmax", "detektor = \"peak\" }\nmax").find("detektor") !=
+          std::string::npos);
+}

@@ -1,0 +1,115 @@
+// Looking for the highest result over several axes, and candidates out of a pre-scan.
+#include <doctest/doctest.h>
+
+#include <cmath>
+
+#include "core/measure/emission/candidates.hpp"
+#include "core/sweep/maximum.hpp"
+#include "tests/expect_error.hpp"
+
+using namespace rt;
+
+namespace {
+
+Quantity deg(double value) {
+    return {value, Unit::degree};
+}
+Quantity metre(double value) {
+    return {value, Unit::metre};
+}
+
+Maximise table_and_mast() {
+    return {{{"angle", {}, deg(0), deg(345), deg(45), deg(15)}, {"height", {}, metre(1), metre(4), metre(1), metre(0.25)}},
+            "level",
+            {}};
+}
+
+Trace trace_of_levels(std::vector<double> y) {
+    Trace trace;
+    trace.name = "emission";
+    trace.y_unit = Unit::dbuv;
+    for (std::size_t i = 0; i < y.size(); ++i) trace.x.push_back(1e6 * static_cast<double>(i));
+    trace.y = std::move(y);
+    return trace;
+}
+
+}  // namespace
+
+TEST_CASE("the maximum is found within a fine step, with every place tried once and few moves of the mast") {
+    for (const auto& [angle, height] : {std::pair{112.0, 2.4}, std::pair{0.0, 1.0}, std::pair{345.0, 4.0}}) {
+        CAPTURE(angle);
+        MaximumSearch search(table_and_mast());
+        std::size_t trials = 0;
+        std::vector<std::vector<Quantity>> seen;
+        while (const auto place = search.next()) {
+            const double a = (*place)[0].value, h = (*place)[1].value;
+            for (const auto& other : seen) CHECK_FALSE((other[0] == (*place)[0] && other[1] == (*place)[1]));
+            seen.push_back(*place);
+            search.put(10 * std::cos((a - angle) * 3.14159265 / 180) - 2 * std::abs(h - height));
+            REQUIRE(++trials <= search.most_trials());
+        }
+        const auto best = *search.best();
+        CHECK(std::abs(best[0].value - angle) <= 7.5);
+        CHECK(std::abs(best[1].value - height) <= 0.126);
+        CHECK(trials < 50);
+        // To and fro: from one angle to the next the mast stays.
+        CHECK(seen[3][1] == seen[4][1]);
+    }
+}
+
+TEST_CASE("trials without a result are passed over; without any there is no maximum") {
+    MaximumSearch some(table_and_mast()), none(table_and_mast());
+    while (const auto place = some.next()) {
+        some.put((*place)[0].value == 90 ? std::optional(1.0) : std::nullopt);
+    }
+    CHECK((*some.best())[0].value == 90);
+    while (none.next()) none.put(std::nullopt);
+    CHECK_FALSE(none.best());
+    auto wrong = table_and_mast();
+    wrong.axes[0].fine = deg(60);
+    CHECK(input_error([&] { MaximumSearch{wrong}; }) == "axis angle: the fine step must not be wider than the coarse one");
+    wrong = table_and_mast();
+    wrong.axes[1].to = metre(1);
+    CHECK(input_error([&] { MaximumSearch{wrong}; }) == "axis height: to must be above from");
+}
+
+TEST_CASE("candidates: held over traces, nearest to the limit first, merged, with the operator's changes") {
+    const auto one = trace_of_levels({0, 30, 0, 0, 25, 0, 0, 0, 40, 0, 38, 0, 0, 20, 0});
+    const auto two = trace_of_levels({0, 10, 0, 0, 35, 0, 0, 0, 20, 0, 10, 0, 0, 22, 0});
+    const Trace held = held_maximum({one, two});
+    CHECK(held.y[4] == 35);
+    CHECK(held.y[8] == 40);
+    CHECK(held.y[13] == 22);
+    Rule rule{.id = "r", .title = "", .clause = "", .quantity = "", .applies_to = "emission", .unit = Unit::dbuv,
+              .limit = LimitLine({{0, 6e6, 36, 36, Interpolation::linear}, {6e6, 14e6, 50, 50, Interpolation::linear}},
+                                 Sense::upper),
+              .detector = {}, .bandwidth = {}, .conditions = {}, .presets = {}, .marginal = {}, .cover_to = {},
+              .basis = "", .confidence = Confidence::sure, .note = "", .sign_off = {}};
+    const Rule* rules[] = {&rule};
+    CandidateSettings settings;
+    settings.apart_hz = 2.5e6;
+    const auto frequencies = [&] {
+        std::vector<double> out;
+        for (const auto& c : choose_candidates(held, rules, settings)) out.push_back(c.frequency_hz / 1e6);
+        return out;
+    };
+    CHECK(frequencies() == std::vector<double>{1, 4, 8, 13});  // 10 is merged into 8
+    settings.most = 2;
+    CHECK(frequencies() == std::vector<double>{1, 4});  // margins 6 and 1, against 10 and 28
+    settings.split_at_hz = {6e6};
+    settings.most = 1;
+    CHECK(frequencies() == std::vector<double>{4, 8});
+    settings.within_db = 5;
+    CHECK(frequencies() == std::vector<double>{4});
+    settings.drop_hz = {4e6};
+    settings.add_hz = {11.2e6};
+    const auto chosen = choose_candidates(held, rules, settings);
+    REQUIRE(chosen.size() == 1);
+    CHECK(chosen[0].added);
+    CHECK(chosen[0].frequency_hz == 11.2e6);
+    CHECK(*chosen[0].margin == 50);
+    auto other = two;
+    other.x[3] += 1;
+    CHECK(input_error([&] { held_maximum({one, other}); }) ==
+          "the traces to take candidates from have different points");
+}
