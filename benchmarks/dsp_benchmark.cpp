@@ -53,7 +53,8 @@ void quasi_peak_at_one_frequency(benchmark::State& state) {
     const double seconds = 10, rate = 1e6;
     const auto record = noise(static_cast<std::size_t>(seconds * rate), rate);
     const auto filter = rt::GaussianFilter::with_6db(120e3);
-    for (auto _ : state) benchmark::DoNotOptimize(rt::measure_at(record, 50e3, filter, {rt::Detector::quasi_peak}));
+    for (auto _ : state)
+        benchmark::DoNotOptimize(rt::measure_at(record, 50e3, filter, {rt::Detector::quasi_peak}));
     state.counters["real_time_factor"] =
         benchmark::Counter(seconds, benchmark::Counter::kIsIterationInvariantRate);
 }
@@ -89,7 +90,8 @@ void oqpsk_frames(benchmark::State& state) {
         const auto outcome = rt::measure(procedure, record, parameters);
         frames = outcome.find_result("frames")->value.value;
     }
-    state.counters["frames_per_s"] = benchmark::Counter(frames, benchmark::Counter::kIsIterationInvariantRate);
+    state.counters["frames_per_s"] =
+        benchmark::Counter(frames, benchmark::Counter::kIsIterationInvariantRate);
 }
 
 }  // namespace

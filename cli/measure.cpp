@@ -180,27 +180,28 @@ ExitCode run(const Call& call) {
 }  // namespace
 
 Command measure_command() {
-    return {"measure",
-            "PROCEDURE FILE [--rule ID]",
-            "one capture file through one procedure, judged if a rule is named",
-            "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
-            {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
-             {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
-             {"sample-rate", "RATE", "of a record that does not state it"},
-             {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},
-             {"reference-level", "LEVEL", "power of a complex tone with |x| = 1, where the file does not say"},
-             {"volts-per-unit", "VOLTAGE", "of a waveform that does not state it"},
-             {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
-             {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
-             {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
-             {"allow-partial", "", "judge a trace that covers only a part of the limit"},
-             rulebook_option,
-             {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
-             {"trace", "NAME", "which curve --figure draws; the first without it"},
-             {"traces", "FILE", "write the curves as CSV"},
-             {"list", "", "list the procedures, or explain the one named"}},
-            "words",
-            run};
+    return {
+        "measure",
+        "PROCEDURE FILE [--rule ID]",
+        "one capture file through one procedure, judged if a rule is named",
+        "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
+        {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
+         {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
+         {"sample-rate", "RATE", "of a record that does not state it"},
+         {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},
+         {"reference-level", "LEVEL", "power of a complex tone with |x| = 1, where the file does not say"},
+         {"volts-per-unit", "VOLTAGE", "of a waveform that does not state it"},
+         {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
+         {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
+         {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
+         {"allow-partial", "", "judge a trace that covers only a part of the limit"},
+         rulebook_option,
+         {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
+         {"trace", "NAME", "which curve --figure draws; the first without it"},
+         {"traces", "FILE", "write the curves as CSV"},
+         {"list", "", "list the procedures, or explain the one named"}},
+        "words",
+        run};
 }
 
 }  // namespace rt

@@ -16,8 +16,8 @@ std::string setup_text(const CaptureSetup& setup) {
         return "power at " + format({p->frequency_hz, Unit::hertz}) + ", sensor " + std::to_string(p->sensor);
     }
     if (const auto* q = std::get_if<IqSetup>(&setup)) {
-        return format({q->centre_hz, Unit::hertz}) + ", samples at " + format({q->sample_rate_hz, Unit::hertz}) +
-               " for " + format({q->duration_s, Unit::second});
+        return format({q->centre_hz, Unit::hertz}) + ", samples at " +
+               format({q->sample_rate_hz, Unit::hertz}) + " for " + format({q->duration_s, Unit::second});
     }
     return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
 }
@@ -56,7 +56,24 @@ std::vector<std::string> remarks_of(const Test& test) {
                       format(s.holds_at) + " in steps of " + format(s.resolution) + ", at most " +
                       std::to_string(ThresholdSearch(s).most_trials()) + " trials");
     }
-    if (test.from_test) {
+    if (test.maximise) {
+        std::string axes;
+        for (const auto& axis : test.maximise->axes) {
+            axes += (axes.empty() ? "" : " and ") + axis.name + " (" + format(axis.from) + " to " +
+                    format(axis.to) + ", steps of " + format(axis.coarse) + " then " + format(axis.fine) +
+                    ")";
+        }
+        out.push_back("at each, the highest " + test.maximise->result + " over " + axes + ", at most " +
+                      std::to_string(MaximumSearch(*test.maximise).most_trials()) + " trials");
+    }
+    if (test.from_test && !test.from_test->trace.empty()) {
+        const auto& peaks = test.from_test->candidates;
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.from_test->most) +
+                      " peaks of " + test.from_test->test + " nearest to its limits" +
+                      (peaks.split_at_hz.empty()
+                           ? ""
+                           : " in each of " + std::to_string(peaks.split_at_hz.size() + 1) + " sub-ranges"));
+    } else if (test.from_test) {
         out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.from_test->most) +
                       " values, the " + test.from_test->result + " of " + test.from_test->test);
     }

@@ -131,7 +131,10 @@ void ConsoleListener::point_done(const PointRecord& point, const Progress& progr
     }
     if (live_) live_->point(point, progress);
     if (!json_) {
-        if (point.findings.empty())
+        // The trials of a maximisation are many; the point that they lead to tells what they came to.
+        const Test* test = loaded_.campaign.find(point.test);
+        const bool quiet = point.kind == PointKind::trial && test && test->maximise && !console_.verbose();
+        if (point.findings.empty() && !quiet)
             console_.out("measured  " + printable(point_line(point, progress.total, nullptr)));
         for (const auto& finding : point.findings) {
             console_.out(console_.verdict(finding.verdict) + "  " +

@@ -70,7 +70,8 @@ class Exerciser {
         try {
             entry.sent = session_.text_of(name, arguments);
             const bool asks = entry.sent.find('?') != std::string::npos;
-            const bool block = name == "read_trace" || name == "read_waveform" || name == "picture";
+            const bool block =
+                name == "read_trace" || name == "read_waveform" || name == "read_iq" || name == "picture";
             if (block) {
                 entry.answer =
                     "a block of " + std::to_string(session_.ask_block(name, arguments).size()) + " bytes";

@@ -8,8 +8,8 @@ namespace {
 
 constexpr std::size_t piece = 1 << 16;
 
-// Calls work(index of first, smoothed |x|^2, raw |x|^2) for the record piece by piece. Near its ends the mean is
-// over fewer samples.
+// Calls work(index of first, smoothed |x|^2, raw |x|^2) for the record piece by piece. Near its ends the mean
+// is over fewer samples.
 template <typename Work>
 void each_piece(const IqRecord& record, std::size_t width, const Work& work) {
     const std::uint64_t size = record.size();
@@ -37,8 +37,8 @@ void each_piece(const IqRecord& record, std::size_t width, const Work& work) {
     }
 }
 
-// The quietest and the loudest piece of the record, as means over so many samples that the envelope of noise-like
-// signals evens out.
+// The quietest and the loudest piece of the record, as means over so many samples that the envelope of
+// noise-like signals evens out.
 struct Range {
     double quiet = 1e300, loud = 0;
 };
@@ -74,7 +74,8 @@ double automatic_level(const Range& range) {
 class Trigger {
   public:
     Trigger(double rate, const TriggerSettings& settings, double level_db)
-        : rate_(rate), on_(std::pow(10, level_db / 10)),
+        : rate_(rate),
+          on_(std::pow(10, level_db / 10)),
           off_(std::pow(10, (level_db - settings.hysteresis_db) / 10)),
           hold_(static_cast<std::uint64_t>(std::max(1.0, std::round(settings.hold_off_s * rate)))) {}
 
@@ -143,11 +144,13 @@ double edge_time(const IqRecord& record, std::size_t width, double edge_s, doubl
                  double reach_s) {
     const double rate = record.sample_rate_hz;
     const auto size = static_cast<double>(record.size());
-    const double from = std::max(0.0, (edge_s - reach_s) * rate), to = std::min(size, (edge_s + reach_s) * rate);
+    const double from = std::max(0.0, (edge_s - reach_s) * rate),
+                 to = std::min(size, (edge_s + reach_s) * rate);
     const auto first = static_cast<std::uint64_t>(from);
     const auto count = static_cast<std::size_t>(std::max(0.0, to - from));
     if (count < 3) return 0;
-    auto samples = record.read(first, std::min<std::size_t>(count, static_cast<std::size_t>(record.size() - first)));
+    auto samples =
+        record.read(first, std::min<std::size_t>(count, static_cast<std::size_t>(record.size() - first)));
     if (!rising) std::reverse(samples.begin(), samples.end());
     std::vector<double> smooth(samples.size());
     const std::size_t reach = width / 2;

@@ -9,23 +9,24 @@
 namespace rt {
 
 struct TriggerSettings {
-    // Power at which a burst begins, relative to |x| = 1. Without it: 20 dB below the loudest piece of the record,
-    // but at least half way (in dB) between the quietest and the loudest.
+    // Power at which a burst begins, relative to |x| = 1. Without it: 20 dB below the loudest piece of the
+    // record, but at least half way (in dB) between the quietest and the loudest.
     std::optional<double> level_db;
-    double hysteresis_db = 3;   // a burst ends when the power is this much below the level ...
-    double hold_off_s = 2e-6;   // ... for this long: shorter gaps do not end it
-    double shortest_s = 1e-6;   // shorter bursts are not counted
-    double smoothing_s = 0.2e-6;  // power is averaged over this time (an odd number of samples, at least three)
+    double hysteresis_db = 3;  // a burst ends when the power is this much below the level ...
+    double hold_off_s = 2e-6;  // ... for this long: shorter gaps do not end it
+    double shortest_s = 1e-6;  // shorter bursts are not counted
+    double smoothing_s =
+        0.2e-6;  // power is averaged over this time (an odd number of samples, at least three)
 };
 
 struct Burst {
-    // Where the power crosses the level, between samples. Edges faster than the smoothing stand where they are
-    // without it.
+    // Where the power crosses the level, between samples. Edges faster than the smoothing stand where they
+    // are without it.
     double start_s = 0, stop_s = 0;
-    double power = 0;                // mean |x|^2 between these
-    double peak = 0;                 // highest smoothed |x|^2
-    double rise_s = 0, fall_s = 0;   // 10 % to 90 % of the mean power
-    bool whole = true;               // false when it begins before or ends after the record
+    double power = 0;               // mean |x|^2 between these
+    double peak = 0;                // highest smoothed |x|^2
+    double rise_s = 0, fall_s = 0;  // 10 % to 90 % of the mean power
+    bool whole = true;              // false when it begins before or ends after the record
 
     double length_s() const { return stop_s - start_s; }
 };

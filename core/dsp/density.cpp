@@ -35,8 +35,13 @@ class Part {
   public:
     Part(const IqRecord& record, const Fft<float>& transform, const std::vector<float>& window,
          std::size_t hop)
-        : record_(record), transform_(transform), window_(window), hop_(hop), work_(transform.size()),
-          bins_(transform.size()), brief_(transform.size()) {}
+        : record_(record),
+          transform_(transform),
+          window_(window),
+          hop_(hop),
+          work_(transform.size()),
+          bins_(transform.size()),
+          brief_(transform.size()) {}
 
     // Segments `from` to `to`, the first sample of segment 0 being `first`.
     std::vector<double> sum(std::uint64_t first, std::uint64_t from, std::uint64_t to) {

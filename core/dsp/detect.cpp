@@ -86,13 +86,27 @@ std::vector<std::vector<double>> DetectorBank::readings(std::size_t steps) const
         std::vector<double>& row = out.emplace_back(bins_);
         for (std::size_t i = 0; i < bins_; ++i) {
             switch (kind) {
-                case Detector::peak: row[i] = static_cast<double>(peak_[i]); break;
-                case Detector::negative_peak: row[i] = static_cast<double>(lowest_[i]); break;
-                case Detector::sample: row[i] = static_cast<double>(last_[i]); break;
-                case Detector::average: row[i] = sum_[i] / n; break;
-                case Detector::rms: row[i] = std::sqrt(squares_[i] / n); break;
-                case Detector::quasi_peak: row[i] = quasi_->reading(i); break;
-                case Detector::cispr_average: row[i] = meter_->reading(i); break;
+                case Detector::peak:
+                    row[i] = static_cast<double>(peak_[i]);
+                    break;
+                case Detector::negative_peak:
+                    row[i] = static_cast<double>(lowest_[i]);
+                    break;
+                case Detector::sample:
+                    row[i] = static_cast<double>(last_[i]);
+                    break;
+                case Detector::average:
+                    row[i] = sum_[i] / n;
+                    break;
+                case Detector::rms:
+                    row[i] = std::sqrt(squares_[i] / n);
+                    break;
+                case Detector::quasi_peak:
+                    row[i] = quasi_->reading(i);
+                    break;
+                case Detector::cispr_average:
+                    row[i] = meter_->reading(i);
+                    break;
             }
         }
     }

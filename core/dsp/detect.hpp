@@ -13,8 +13,10 @@ namespace rt {
 // One detector of each kind for every frequency bin. Bins may be fed by several threads, each its own range.
 class DetectorBank {
   public:
-    // `bandwidth_6db_hz` chooses the CISPR band of the weighting detectors. Throws Error(input) when it has none.
-    DetectorBank(const std::vector<Detector>& kinds, double bandwidth_6db_hz, double step_s, std::size_t bins);
+    // `bandwidth_6db_hz` chooses the CISPR band of the weighting detectors. Throws Error(input) when it has
+    // none.
+    DetectorBank(const std::vector<Detector>& kinds, double bandwidth_6db_hz, double step_s,
+                 std::size_t bins);
 
     // The envelope of bins `first` on at step number `done` (from 1).
     void add(std::size_t first, std::span<const float> envelope, std::size_t done);

@@ -77,9 +77,11 @@ void Fft<Real>::operator()(std::complex<Real>* data) const {
 template <typename Real>
 void Fft<Real>::operator()(std::complex<Real>* in, std::complex<Real>* out) const {
     if constexpr (std::is_same_v<Real, float>) {
-        fftwf_execute_dft(plan_->apart, reinterpret_cast<fftwf_complex*>(in), reinterpret_cast<fftwf_complex*>(out));
+        fftwf_execute_dft(plan_->apart, reinterpret_cast<fftwf_complex*>(in),
+                          reinterpret_cast<fftwf_complex*>(out));
     } else {
-        fftw_execute_dft(plan_->apart, reinterpret_cast<fftw_complex*>(in), reinterpret_cast<fftw_complex*>(out));
+        fftw_execute_dft(plan_->apart, reinterpret_cast<fftw_complex*>(in),
+                         reinterpret_cast<fftw_complex*>(out));
     }
 }
 

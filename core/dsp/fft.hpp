@@ -22,7 +22,8 @@ class Fft {
 
     std::size_t size() const { return size_; }
     void operator()(std::complex<Real>* data) const;
-    // From one place to another; `in` may be destroyed. Both must stand on whole 16 bytes, as new gives memory.
+    // From one place to another; `in` may be destroyed. Both must stand on whole 16 bytes, as new gives
+    // memory.
     void operator()(std::complex<Real>* in, std::complex<Real>* out) const;
 
   private:

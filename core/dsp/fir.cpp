@@ -18,7 +18,8 @@ double bessel_i0(double x) {
 
 template <typename Value>
 std::vector<Value> convolve(std::span<const Value> signal, std::span<const double> taps) {
-    const auto size = static_cast<std::ptrdiff_t>(signal.size()), length = static_cast<std::ptrdiff_t>(taps.size());
+    const auto size = static_cast<std::ptrdiff_t>(signal.size()),
+               length = static_cast<std::ptrdiff_t>(taps.size());
     const std::ptrdiff_t reach = length / 2;
     std::vector<Value> out(signal.size());
     for (std::ptrdiff_t i = 0; i < size; ++i) {

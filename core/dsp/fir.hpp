@@ -7,8 +7,8 @@
 
 namespace rt {
 
-// A low-pass (windowed sinc, Kaiser, -80 dB) with half its voltage at `cutoff_hz` and a transition `transition_hz`
-// wide; odd number of taps, sum 1.
+// A low-pass (windowed sinc, Kaiser, -80 dB) with half its voltage at `cutoff_hz` and a transition
+// `transition_hz` wide; odd number of taps, sum 1.
 std::vector<double> low_pass(double cutoff_hz, double transition_hz, double rate_hz);
 
 // The signal through a symmetric filter, not delayed, of the same length; beyond its ends the signal is zero.

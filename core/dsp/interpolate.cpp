@@ -30,7 +30,8 @@ std::vector<double> make_weights() {
         double* row = out.data() + p * 2 * half;
         for (std::ptrdiff_t k = 0; k < 2 * half; ++k) {
             const double x = static_cast<double>(k - half + 1) - fraction;
-            const double sinc = std::abs(x) < 1e-12 ? 1 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
+            const double sinc =
+                std::abs(x) < 1e-12 ? 1 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
             const double edge = x / half;
             row[k] = std::abs(edge) < 1 ? sinc * bessel_i0(beta * std::sqrt(1 - edge * edge)) : 0;
             sum += row[k];

@@ -38,8 +38,9 @@ void require_possible(const IqRecord& record, const GaussianFilter& filter,
                       const std::vector<Detector>& detectors, const Part& part) {
     const double bandwidth = filter.bandwidth_6db_hz();
     if (bandwidth > record.sample_rate_hz / 2) {
-        fail_input("a resolution bandwidth of " + hz(bandwidth) + " (6 dB) is too wide for a sample rate of " +
-                   hz(record.sample_rate_hz) + ": choose at most half of it");
+        fail_input("a resolution bandwidth of " + hz(bandwidth) +
+                   " (6 dB) is too wide for a sample rate of " + hz(record.sample_rate_hz) +
+                   ": choose at most half of it");
     }
     const double seconds = static_cast<double>(part.count) / record.sample_rate_hz;
     double needed = 2 * window_reach * filter.sigma_s();
@@ -126,12 +127,12 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
     const std::size_t size =
         fast_size(std::max(length, static_cast<std::size_t>(std::ceil(rate / (bandwidth / 4)))));
     const double per_bandwidth = dense(settings.detectors) ? 5 : 2;
-    const auto hop =
-        static_cast<std::size_t>(std::max(1.0, std::floor(rate / (per_bandwidth * bandwidth))));
+    const auto hop = static_cast<std::size_t>(std::max(1.0, std::floor(rate / (per_bandwidth * bandwidth))));
     const auto frames = static_cast<std::size_t>((part.count - length) / hop + 1);
     const Points points = points_within(record, size, settings.start_hz, settings.stop_hz);
     const std::size_t bins = points.bin.size();
-    if (bins == 0) fail_input("no frequency between " + hz(settings.start_hz) + " and " + hz(settings.stop_hz));
+    if (bins == 0)
+        fail_input("no frequency between " + hz(settings.start_hz) + " and " + hz(settings.stop_hz));
     const auto window = gaussian_window(length, sigma);
     const Fft<float> transform(size);
     const double step_s = static_cast<double>(hop) / rate;
@@ -197,8 +198,8 @@ Kernel kernel_for(double rate, const GaussianFilter& filter, std::size_t phases)
     return out;
 }
 
-// I and Q apart, so that neighbouring values stand side by side, and turned so that the wanted frequency stands at
-// zero. Every piece of the record begins with the same phase: that does not change an envelope.
+// I and Q apart, so that neighbouring values stand side by side, and turned so that the wanted frequency
+// stands at zero. Every piece of the record begins with the same phase: that does not change an envelope.
 RT_SIMD void turn_apart(const float* pairs, const float* cosine, const float* sine, float* i, float* q,
                         std::size_t count) {
     for (std::size_t k = 0; k < count; ++k) {
@@ -212,7 +213,8 @@ RT_SIMD void turn_apart(const float* pairs, const float* cosine, const float* si
 typedef float Eight __attribute__((vector_size(32)));
 
 // The filter at `count` neighbouring places, a multiple of sixteen, with the sums in registers.
-RT_SIMD void side_by_side(const float* in, const float* weights, std::size_t taps, std::size_t count, float* out) {
+RT_SIMD void side_by_side(const float* in, const float* weights, std::size_t taps, std::size_t count,
+                          float* out) {
     for (std::size_t k = 0; k < count; k += 16) {
         Eight low{}, high{};
         for (std::size_t t = 0; t < taps; ++t) {
@@ -240,7 +242,8 @@ RT_SIMD float at_one_place(const float* in, const float* weights, std::size_t ta
 }
 
 RT_SIMD void magnitudes_of(const float* real, const float* imaginary, std::size_t count, float* out) {
-    for (std::size_t k = 0; k < count; ++k) out[k] = std::sqrt(real[k] * real[k] + imaginary[k] * imaginary[k]);
+    for (std::size_t k = 0; k < count; ++k)
+        out[k] = std::sqrt(real[k] * real[k] + imaginary[k] * imaginary[k]);
 }
 
 // The envelope at `count` places, `hop` samples apart, for each phase of the kernel; `i` and `q` hold sixteen
@@ -316,8 +319,8 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
         const std::size_t now = std::min(at_once, places - begin);
         const std::span<Sample> samples(room.data(), (now - 1) * hop + kernel.taps);
         record.samples->read(part.first + begin * hop, samples);
-        turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(), q.data(),
-                   samples.size());
+        turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(),
+                   q.data(), samples.size());
         std::swap(envelope, before);
         envelope.resize(now * phases);
         const std::size_t shares = 4;

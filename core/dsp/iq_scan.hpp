@@ -1,4 +1,5 @@
-// A measuring receiver made of transforms: every frequency of a complex record at once, or one of them closely.
+// A measuring receiver made of transforms: every frequency of a complex record at once, or one of them
+// closely.
 #pragma once
 
 #include <optional>
@@ -30,8 +31,9 @@ struct Scan {
 // Overlapping transforms with a Gaussian window realise the filter at every point at once. For peak,
 // quasi-peak and the meters the envelope is taken at least five times per 1/B6, for the others twice.
 // Method: CISPR 16-1-1 (FFT-based instruments), CISPR 16-2-3. The record is streamed.
-// Throws Error(input): bandwidth wider than the record's band allows, band outside the record, record too short
-// for the filter or for the settling of a weighting detector, quasi-peak with a bandwidth that has none.
+// Throws Error(input): bandwidth wider than the record's band allows, band outside the record, record too
+// short for the filter or for the settling of a weighting detector, quasi-peak with a bandwidth that has
+// none.
 Scan scan(const IqRecord& record, const ScanSettings& settings);
 
 // The same detectors at one frequency, behind a Gaussian filter in time; the envelope is taken at least eight

@@ -6,8 +6,8 @@
 
 namespace rt {
 
-// Calls work(i) for every i below `count`, several at once. What each call does must not depend on the others:
-// then the result does not depend on the number of cores. Exceptions of the work come out of here.
+// Calls work(i) for every i below `count`, several at once. What each call does must not depend on the
+// others: then the result does not depend on the number of cores. Exceptions of the work come out of here.
 void in_parallel(std::size_t count, const std::function<void(std::size_t)>& work);
 
 std::size_t worker_count();

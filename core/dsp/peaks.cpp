@@ -78,7 +78,8 @@ std::vector<TracePeak> merged(std::vector<TracePeak> peaks, std::span<const doub
 double refined_x(std::span<const double> x, std::span<const double> level_db, std::size_t at) {
     const Bend bend = parabola(level_db, at);
     if (bend.shift == 0) return x[at];
-    return bend.shift > 0 ? x[at] + bend.shift * (x[at + 1] - x[at]) : x[at] + bend.shift * (x[at] - x[at - 1]);
+    return bend.shift > 0 ? x[at] + bend.shift * (x[at + 1] - x[at])
+                          : x[at] + bend.shift * (x[at] - x[at - 1]);
 }
 
 double refined_level(std::span<const double> level_db, std::size_t at) {

@@ -14,12 +14,13 @@ struct TracePeak {
     double prominence = 0;
 };
 
-// All local maxima (of a flat top the middle) with at least this prominence, from the highest down. Takes time
-// in proportion to the length.
+// All local maxima (of a flat top the middle) with at least this prominence, from the highest down. Takes
+// time in proportion to the length.
 std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence);
 
 // The highest of those closer than `distance` to each other along x stays.
-std::vector<TracePeak> merged(std::vector<TracePeak> highest_first, std::span<const double> x, double distance);
+std::vector<TracePeak> merged(std::vector<TracePeak> highest_first, std::span<const double> x,
+                              double distance);
 
 // Sub-sample place of a maximum: a parabola through the logarithmic levels of three neighbouring points.
 double refined_x(std::span<const double> x, std::span<const double> level_db, std::size_t at);

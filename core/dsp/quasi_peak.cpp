@@ -108,8 +108,8 @@ RT_SIMD double charge_wide(const float* envelope, std::size_t count, float share
         float part[16];
         for (std::size_t k = 0; k < 16; ++k) part[k] = charge_of(envelope[i + k], held);
         for (std::size_t k = 0; k < 8; ++k) part[k] += part[k + 8];
-        const float brought = ((part[0] + part[1]) + (part[2] + part[3])) +
-                              ((part[4] + part[5]) + (part[6] + part[7]));
+        const float brought =
+            ((part[0] + part[1]) + (part[2] + part[3])) + ((part[4] + part[5]) + (part[6] + part[7]));
         held = held * keep + share * brought;
         sum += static_cast<double>(held);
     }
@@ -141,7 +141,11 @@ std::optional<CisprBand> cispr_band_with(double bandwidth_hz) {
 }
 
 QuasiPeakBank::QuasiPeakBank(const CisprBand& band, double step_s, std::size_t bins)
-    : stride_(stride_for(band, step_s)), held_(bins), sum_(bins), first_(bins), second_(bins),
+    : stride_(stride_for(band, step_s)),
+      held_(bins),
+      sum_(bins),
+      first_(bins),
+      second_(bins),
       highest_(bins) {
     const double source = source_time(band);
     charge_ = static_cast<float>(step_s / source / std::numbers::pi);
@@ -176,7 +180,7 @@ void QuasiPeak::add(std::span<const float> envelope) {
         std::size_t count = std::min(stride_ - done_, envelope.size() - i);
         count -= count % group_;
         sum_ += group_ == 16 ? charge_wide(envelope.data() + i, count, charge_, keep_, held_)
-                            : charge_groups(envelope.data() + i, count, 1, charge_, keep_, held_);
+                             : charge_groups(envelope.data() + i, count, 1, charge_, keep_, held_);
         done_ += count;
         i += count;
         if (done_ == stride_) move_meter();

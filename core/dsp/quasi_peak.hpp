@@ -27,12 +27,12 @@ std::span<const CisprBand> cispr_bands();
 // The band that uses this bandwidth: 200 Hz, 9 kHz, 120 kHz.
 std::optional<CisprBand> cispr_band_with(double bandwidth_hz);
 
-// Quasi-peak detectors, one for each frequency bin, fed with the envelope behind the resolution filter in steps
-// of `step_s`.
+// Quasi-peak detectors, one for each frequency bin, fed with the envelope behind the resolution filter in
+// steps of `step_s`.
 //
-// Model: a rectifier charges a capacitor through a resistor S while the intermediate-frequency sine of envelope
-// A is above the voltage V it holds, that is over a conduction angle of arccos(V/A) to each side; a resistor
-// discharges it all the time:
+// Model: a rectifier charges a capacitor through a resistor S while the intermediate-frequency sine of
+// envelope A is above the voltage V it holds, that is over a conduction angle of arccos(V/A) to each side; a
+// resistor discharges it all the time:
 //     dV/dt = A g(V/A) / tau_x - V / tau_d,   g(r) = (sqrt(1 - r^2) - r arccos r) / pi
 // tau_x = S C is chosen so that V reaches 63 % of its final value in the charge time constant. Two equal
 // first-order stages are the critically damped meter; the reading is its highest deflection. It is scaled so

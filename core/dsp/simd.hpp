@@ -1,4 +1,5 @@
-// Loops that the compiler may build twice: for every processor of the family and for those with wider vectors.
+// Loops that the compiler may build twice: for every processor of the family and for those with wider
+// vectors.
 #pragma once
 
 // No fused multiply-add: results stay the same on both. The choice at start-up does not go together with the

@@ -9,8 +9,8 @@
 
 namespace rt {
 
-// Coefficients after F. J. Harris, "On the use of windows for harmonic analysis with the DFT" (1978); flat-top
-// after ISO 18431-2.
+// Coefficients after F. J. Harris, "On the use of windows for harmonic analysis with the DFT" (1978);
+// flat-top after ISO 18431-2.
 enum class Window { rectangular, hann, hamming, blackman_harris, flat_top };
 
 const char* name(Window window);

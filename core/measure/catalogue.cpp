@@ -29,26 +29,11 @@
 namespace rt {
 
 std::span<const Procedure> procedures() {
-    static const std::array list{emission_scan(),
-                                 emission_final(),
-                                 spectrum_density(),
-                                 channel_power(),
-                                 occupied_bandwidth(),
-                                 spectrum_markers(),
-                                 radio_mask(),
-                                 spurious(),
-                                 carrier(),
-                                 bursts(),
-                                 occupancy(),
-                                 oqpsk_modulation(),
-                                 gfsk_modulation(),
-                                 ofdm_modulation(),
-                                 am_fm(),
-                                 tone_quality(),
-                                 tone_response(),
-                                 power_level(),
-                                 path_loss(),
-                                 error_rate()};
+    static const std::array list{
+        emission_scan(),    emission_final(),   spectrum_density(), channel_power(),   occupied_bandwidth(),
+        spectrum_markers(), radio_mask(),       spurious(),         carrier(),         bursts(),
+        occupancy(),        oqpsk_modulation(), gfsk_modulation(),  ofdm_modulation(), am_fm(),
+        tone_quality(),     tone_response(),    power_level(),      path_loss(),       error_rate()};
     return list;
 }
 

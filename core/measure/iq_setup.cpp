@@ -16,15 +16,16 @@ CaptureSetup iq_setup(const Parameters& parameters) {
     if (!(setup.sample_rate_hz > 0)) fail_input("parameter sample_rate: must be above 0 Hz");
     if (!(setup.duration_s > 0)) fail_input("parameter duration: must be above 0 s");
     if (setup.sample_rate_hz * setup.duration_s > 2e8) {
-        fail_input("the record would have more than 200000000 samples: shorten duration or lower sample_rate");
+        fail_input(
+            "the record would have more than 200000000 samples: shorten duration or lower sample_rate");
     }
     return setup;
 }
 
 IqRecord take_iq(Capture capture, const char* procedure) {
     if (auto* record = std::get_if<IqRecord>(&capture)) return std::move(*record);
-    fail_input(std::string(procedure) + " needs complex samples (SigMF or two-channel WAV), the capture holds " +
-               kind_name(capture));
+    fail_input(std::string(procedure) +
+               " needs complex samples (SigMF or two-channel WAV), the capture holds " + kind_name(capture));
 }
 
 void note_reference(const IqRecord& record, Outcome& outcome) {

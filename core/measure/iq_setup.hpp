@@ -5,12 +5,14 @@
 
 namespace rt {
 
-inline constexpr ParameterInfo iq_centre_parameter{"centre", ParameterKind::quantity, Unit::hertz, "",
-                                                   "carrier frequency that is meant; a record has its own centre"};
-inline constexpr ParameterInfo iq_rate_parameter{"sample_rate", ParameterKind::quantity, Unit::hertz, "20 MHz",
+inline constexpr ParameterInfo iq_centre_parameter{
+    "centre", ParameterKind::quantity, Unit::hertz, "",
+    "carrier frequency that is meant; a record has its own centre"};
+inline constexpr ParameterInfo iq_rate_parameter{"sample_rate", ParameterKind::quantity, Unit::hertz,
+                                                 "20 MHz",
                                                  "complex samples per second that the analyser records"};
-inline constexpr ParameterInfo iq_duration_parameter{"duration", ParameterKind::quantity, Unit::second, "10 ms",
-                                                     "how long the analyser records"};
+inline constexpr ParameterInfo iq_duration_parameter{"duration", ParameterKind::quantity, Unit::second,
+                                                     "10 ms", "how long the analyser records"};
 inline constexpr ParameterInfo iq_reference_parameter{
     "reference_level", ParameterKind::quantity, Unit::dbm, "10 dBm",
     "level at the input that the analyser must still show without overload"};

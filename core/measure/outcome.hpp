@@ -21,8 +21,8 @@ struct Result {
 // How a trace is customarily drawn.
 enum class Shape {
     line,
-    dots,    // a constellation: x need not ascend
-    bars,    // a histogram
+    dots,  // a constellation: x need not ascend
+    bars,  // a histogram
 };
 
 // A curve. x ascends (unless drawn as dots); y has the same length.
@@ -36,7 +36,7 @@ struct Trace {
     bool log_x = false;  // customary to draw x logarithmically
     Shape shape = Shape::line;
     std::string x_title = "";  // "Time"; empty for a frequency
-    bool spots = false;        // readings at single frequencies: judged where they stand, no cover is asked for
+    bool spots = false;  // readings at single frequencies: judged where they stand, no cover is asked for
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
     std::optional<double> impedance_ohm;

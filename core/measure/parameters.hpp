@@ -19,8 +19,8 @@ struct ParameterInfo {
     const char* name;
     ParameterKind kind;
     Unit unit;
-    const char* preset;  // value used when neither campaign nor rule sets it; "" for none
-    const char* help;    // one sentence
+    const char* preset;        // value used when neither campaign nor rule sets it; "" for none
+    const char* help;          // one sentence
     const char* choices = "";  // of a choice, with spaces between them
 };
 

@@ -29,21 +29,24 @@ inline constexpr ParameterInfo attenuation_parameter{
 SpectrumSetup spectrum_setup(const Parameters& parameters, double start_hz, double stop_hz);
 
 // Row for procedures that also make their spectrum out of complex samples.
-inline constexpr ParameterInfo filter_parameter{
-    "filter", ParameterKind::choice, Unit::none, "customary",
-    "where the resolution bandwidth of a Gaussian filter is meant: customary is 6 dB for 200 Hz, 9 kHz and 120 kHz "
-    "and 3 dB for others (for complex samples)",
-    "customary 3db 6db"};
+inline constexpr ParameterInfo filter_parameter{"filter",
+                                                ParameterKind::choice,
+                                                Unit::none,
+                                                "customary",
+                                                "where the resolution bandwidth of a Gaussian filter is "
+                                                "meant: customary is 6 dB for 200 Hz, 9 kHz and 120 kHz "
+                                                "and 3 dB for others (for complex samples)",
+                                                "customary 3db 6db"};
 
 // The filter that `bandwidth_hz` and the parameter above (if the procedure has it) name.
 GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_hz);
 
-// The spectrum in a capture; complex samples are analysed between `start_hz` and `stop_hz` (or over their whole
-// band) with the parameters bandwidth, detector and filter. Without a bandwidth it is `fallback_bandwidth_hz`,
-// without a detector `fallback`. Levels are in dBm, or in dBFS when the record states no reference level. Throws
-// Error(input) naming the procedure for a capture of another kind.
-// A bandwidth fine enough for `width` and wide enough for the record: a thousandth of the width, but at least 50 over
-// the length of the record, and at most a fiftieth of the width. 0 for other captures.
+// The spectrum in a capture; complex samples are analysed between `start_hz` and `stop_hz` (or over their
+// whole band) with the parameters bandwidth, detector and filter. Without a bandwidth it is
+// `fallback_bandwidth_hz`, without a detector `fallback`. Levels are in dBm, or in dBFS when the record
+// states no reference level. Throws Error(input) naming the procedure for a capture of another kind. A
+// bandwidth fine enough for `width` and wide enough for the record: a thousandth of the width, but at least
+// 50 over the length of the record, and at most a fiftieth of the width. 0 for other captures.
 double fine_bandwidth(const Capture& capture, double width_hz);
 
 struct SpectrumWish {

@@ -39,9 +39,10 @@ constexpr std::array units{
     UnitInfo{Unit::dbm_per_hz, "dBm/Hz", "dBm/Hz", power_density, false, "a power density", "-150 dBm/Hz"},
     UnitInfo{Unit::dbm_per_mhz, "dBm/MHz", "dBm/MHz", power_density, false, "a power density",
              "-41.3 dBm/MHz"},
-    UnitInfo{Unit::dbfs, "dBFS", "dBFS", full_scale_level, false, "a level relative to full scale", "-12 dBFS"},
-    UnitInfo{Unit::dbfs_per_hz, "dBFS/Hz", "dBFS/Hz", full_scale_density, false, "a density relative to full scale",
-             "-120 dBFS/Hz"},
+    UnitInfo{Unit::dbfs, "dBFS", "dBFS", full_scale_level, false, "a level relative to full scale",
+             "-12 dBFS"},
+    UnitInfo{Unit::dbfs_per_hz, "dBFS/Hz", "dBFS/Hz", full_scale_density, false,
+             "a density relative to full scale", "-120 dBFS/Hz"},
 };
 
 struct Alias {

@@ -137,7 +137,8 @@ Finding judge_line(const LimitLine& line, const Rule& rule, const Trace& trace, 
                                   hz(trace.x.front()) + " to " + hz(trace.x.back()) + ", the limit " +
                                   hz(line.from()) + " to " + hz(line.to()));
         }
-        if (auto lack = trace.spots ? std::string() : lack_of_cover(trace, line.from(), line.to()); !lack.empty()) {
+        if (auto lack = trace.spots ? std::string() : lack_of_cover(trace, line.from(), line.to());
+            !lack.empty()) {
             return no_verdict(std::move(finding), std::move(lack));
         }
     }

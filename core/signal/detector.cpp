@@ -7,8 +7,8 @@
 
 namespace rt {
 
-static constexpr std::array names{"peak", "quasi-peak", "average", "rms", "sample", "negative-peak",
-                                  "cispr-average"};
+static constexpr std::array names{"peak",   "quasi-peak",    "average",      "rms",
+                                  "sample", "negative-peak", "cispr-average"};
 
 const char* name(Detector detector) {
     return names[static_cast<std::size_t>(detector)];
@@ -16,12 +16,9 @@ const char* name(Detector detector) {
 
 std::optional<Detector> parse_detector(std::string_view raw) {
     std::string text = lower(raw);
-    static constexpr std::pair<const char*, const char*> short_forms[] = {{"pk", "peak"},
-                                                                          {"qp", "quasi-peak"},
-                                                                          {"av", "average"},
-                                                                          {"avg", "average"},
-                                                                          {"cav", "cispr-average"},
-                                                                          {"quasipeak", "quasi-peak"}};
+    static constexpr std::pair<const char*, const char*> short_forms[] = {
+        {"pk", "peak"},     {"qp", "quasi-peak"},     {"av", "average"},
+        {"avg", "average"}, {"cav", "cispr-average"}, {"quasipeak", "quasi-peak"}};
     for (const auto& [brief, full] : short_forms) {
         if (text == brief) text = full;
     }
@@ -37,8 +34,8 @@ std::vector<std::string> detector_names() {
 
 bool never_below(Detector reading, Detector other) {
     if (reading == other || reading == Detector::peak) return true;
-    const bool upper = reading == Detector::quasi_peak || reading == Detector::rms ||
-                       reading == Detector::cispr_average;
+    const bool upper =
+        reading == Detector::quasi_peak || reading == Detector::rms || reading == Detector::cispr_average;
     return upper && other == Detector::average;
 }
 

@@ -19,8 +19,8 @@ std::vector<std::string> detector_names();
 
 // True if a reading with `reading` can never be below the reading with `other` of the same disturbance: then
 // meeting a limit for `other` with `reading` is conclusive, exceeding it is not. Peak is above all;
-// quasi-peak, RMS and the meter's highest deflection are above the average (CISPR 16-2-1 clause 6 and the decision tree of CISPR 32 annex C
-// rest on it).
+// quasi-peak, RMS and the meter's highest deflection are above the average (CISPR 16-2-1 clause 6 and the
+// decision tree of CISPR 32 annex C rest on it).
 bool never_below(Detector reading, Detector other);
 
 }  // namespace rt

@@ -40,9 +40,9 @@ class IqSamples {
 struct IqRecord {
     std::shared_ptr<const IqSamples> samples;
     double sample_rate_hz = 0;
-    double centre_hz = 0;                        // what 0 Hz of the baseband stands for
-    std::optional<double> reference_level_dbm;   // power of a complex tone with |x| = 1, into 50 ohm
-    std::optional<std::string> trouble;          // why it cannot be trusted, if it cannot
+    double centre_hz = 0;                       // what 0 Hz of the baseband stands for
+    std::optional<double> reference_level_dbm;  // power of a complex tone with |x| = 1, into 50 ohm
+    std::optional<std::string> trouble;         // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return samples->size(); }
     double seconds() const { return static_cast<double>(size()) / sample_rate_hz; }

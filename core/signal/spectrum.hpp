@@ -19,10 +19,10 @@ struct Spectrum {
     std::optional<Detector> detector;
     std::optional<double> resolution_bandwidth_hz;
     std::optional<double> noise_bandwidth_hz;  // of the resolution filter, where it is known exactly
-    std::optional<double> impedance_ohm;     // of the port; needed between dBm and dBuV
-    std::optional<double> reference_level;   // in `unit`
-    std::optional<std::string> overload;     // why the levels cannot be trusted, if they cannot
-    std::vector<double> correction_db = {};  // contained in each level; empty when there is none
+    std::optional<double> impedance_ohm;       // of the port; needed between dBm and dBuV
+    std::optional<double> reference_level;     // in `unit`
+    std::optional<std::string> overload;       // why the levels cannot be trusted, if they cannot
+    std::vector<double> correction_db = {};    // contained in each level; empty when there is none
 };
 
 // Throws Error(input) naming the first index where frequencies do not ascend, lengths differ or a value is

@@ -29,7 +29,8 @@ MaximumSearch::MaximumSearch(const Maximise& what) : what_(what) {
         require_usable(axis);
         grid *= steps_of(axis.from.value, axis.to.value, axis.coarse.value) + 1;
         fine += 2 * (steps_of(0, axis.coarse.value, axis.fine.value) + 1);
-        if (grid > most_possible || fine > most_possible) fail_input("the search would take more than 100000 trials");
+        if (grid > most_possible || fine > most_possible)
+            fail_input("the search would take more than 100000 trials");
     }
     most_ = grid + fine;
     std::vector<std::vector<double>> places{{}};
@@ -83,6 +84,11 @@ void MaximumSearch::refine() {
         auto values = best_;
         values[axis_] = middle + i * axis.fine.value;
         const double rounding = 1e-9 * axis.fine.value;
+        // A turntable that goes all the way round has no ends.
+        const bool round = axis.from.unit == Unit::degree &&
+                           axis.to.value - axis.from.value + axis.coarse.value >= 360 - rounding;
+        if (round && values[axis_] < axis.from.value - rounding) values[axis_] += 360;
+        if (round && values[axis_] > axis.from.value + 360 - rounding) values[axis_] -= 360;
         if (values[axis_] < axis.from.value - rounding || values[axis_] > axis.to.value + rounding) continue;
         const bool known = std::any_of(tried_.begin(), tried_.end(), [&](const auto& other) {
             for (std::size_t k = 0; k < other.size(); ++k) {

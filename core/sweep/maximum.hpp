@@ -13,22 +13,24 @@ namespace rt {
 
 struct MaximisedAxis {
     std::string name;
-    std::vector<std::string> sets;      // what a value goes to, as for other axes
-    Quantity from, to, coarse, fine;    // in one unit; steps above 0, fine at most coarse
+    std::vector<std::string> sets;    // what a value goes to, as for other axes
+    Quantity from, to, coarse, fine;  // in one unit; steps above 0, fine at most coarse
 };
 
 struct Maximise {
     std::vector<MaximisedAxis> axes;
-    std::string result;                                            // the highest of this is looked for
+    std::string result;                                           // the highest of this is looked for
     std::vector<std::pair<std::string, std::string>> parameters;  // of the trials only: a quick detector
 };
 
-// CISPR 16-2-3: the emission is maximised over the angle of the turntable and the height of the antenna. The grid
-// is gone through to and fro, so that the last axis moves least. Then each axis in turn is tried in fine steps up to
-// one coarse step to each side of the best place so far.
+// CISPR 16-2-3: the emission is maximised over the angle of the turntable and the height of the antenna. The
+// grid is gone through to and fro, so that the last axis moves least. Then each axis in turn is tried in fine
+// steps up to one coarse step to each side of the best place so far; an angle that goes all the way round
+// goes on past its ends.
 class MaximumSearch {
   public:
-    // Throws Error(input) for ranges that run backwards, steps that are not positive, or more than 100,000 trials.
+    // Throws Error(input) for ranges that run backwards, steps that are not positive, or more than 100,000
+    // trials.
     explicit MaximumSearch(const Maximise& what);
 
     // The next place, one value for each axis; nothing when the search has ended.
@@ -51,7 +53,8 @@ class MaximumSearch {
     std::size_t axis_ = 0, most_ = 0;
 };
 
-// The point at one place, as a sweep with more axes and its point. Parameters of trials are axes of one value.
+// The point at one place, as a sweep with more axes and its point. Parameters of trials are axes of one
+// value.
 Trial place_of(const std::string& test, const Sweep& outer, const Point& point, const Maximise& what,
                const std::vector<Quantity>& place, bool trial);
 

@@ -95,8 +95,8 @@ Waveform waveform_of(const CsvTable& csv, const std::string& file) {
     for (std::size_t row = 0; row < csv.rows(); ++row) {
         const double expected = first + static_cast<double>(row) * out.step_s;
         if (std::abs(csv.number(time, row) - expected) > out.step_s / 2) {
-            fail_input(csv.place(time, row), "times must be evenly spaced, " +
-                                                 format({out.step_s, Unit::second}) + " apart");
+            fail_input(csv.place(time, row),
+                       "times must be evenly spaced, " + format({out.step_s, Unit::second}) + " apart");
         }
         out.volts.push_back(csv.number(voltage, row));
     }

@@ -17,8 +17,8 @@ Capture parse_capture_csv(std::string_view text, const std::string& file);
 // The text of the kinds that are kept as CSV: spectra, power, counts.
 std::string capture_csv(const Capture& capture);
 
-// By the ending of the name: .sigmf-meta, .sigmf-data, .wav, or CSV. With hints.sample_type the file holds bare
-// samples.
+// By the ending of the name: .sigmf-meta, .sigmf-data, .wav, or CSV. With hints.sample_type the file holds
+// bare samples.
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints = {});
 
 // Writes the capture beside `stem` with an ending of its kind, durably, and returns the file to read it by.

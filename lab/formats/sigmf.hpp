@@ -7,10 +7,11 @@
 
 namespace rt {
 
-// Types cf32_le, ci16_le, ci8 give an IqRecord whose samples stay in the file; rf32_le, ri16_le give a Waveform.
-// Extension keys: tally:reference_level_dbm, tally:volts_per_unit (see docs/captures.md). A core:sha512 is
-// checked. Either of the two files may be named. Throws Error(input): no such pair, no number of samples that fits
-// the type, missing rate, unknown type, wrong hash, several parts with different frequencies.
+// Types cf32_le, ci16_le, ci8 give an IqRecord whose samples stay in the file; rf32_le, ri16_le give a
+// Waveform. Extension keys: tally:reference_level_dbm, tally:volts_per_unit (see docs/captures.md). A
+// core:sha512 is checked. Either of the two files may be named. Throws Error(input): no such pair, no number
+// of samples that fits the type, missing rate, unknown type, wrong hash, several parts with different
+// frequencies.
 Capture read_sigmf(const std::filesystem::path& file, const CaptureHints& hints);
 
 // Samples without description: everything comes from the hints.

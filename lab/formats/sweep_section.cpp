@@ -41,7 +41,8 @@ constexpr std::array from_test_keys{
     KeyInfo{"most", whole, false, "at most this many values (of peaks: in each sub-range); 10 without it"},
     KeyInfo{"apart", quantity, false, "values closer together than this are one"},
     KeyInfo{"prominence", quantity, false, "peaks: how much one must stand out, 6 dB without it", Unit::db},
-    KeyInfo{"within", quantity, false, "peaks: only those that come this close to a limit of the test", Unit::db},
+    KeyInfo{"within", quantity, false, "peaks: only those that come this close to a limit of the test",
+            Unit::db},
     KeyInfo{"split_at", words, false, "peaks: frequencies that part the band into sub-ranges"},
     KeyInfo{"add", words, false, "peaks: further frequencies, chosen by the operator"},
     KeyInfo{"drop", words, false, "peaks: frequencies that the operator leaves out"},
@@ -91,10 +92,11 @@ const SectionInfo from_test_section{"from_test", "Values of an axis from what an
 const SectionInfo search_section{
     "search", "The last value of the axis at which a criterion holds, found by bisection.", search_keys};
 
-const SectionInfo maximise_section{"[[test.maximise]]",
-                                   "An axis over which the highest result is looked for, such as the angle of a "
-                                   "turntable. The point is then measured at the best place.",
-                                   maximise_keys};
+const SectionInfo maximise_section{
+    "[[test.maximise]]",
+    "An axis over which the highest result is looked for, such as the angle of a "
+    "turntable. The point is then measured at the best place.",
+    maximise_keys};
 
 namespace {
 
@@ -232,7 +234,8 @@ FromTest read_from_test(const ConfigSection& section) {
     const ConfigSection table = *section.table("from_test", from_test_section);
     FromTest from{table.text("test"), table.text("result"), 10, {}};
     from.trace = table.text("trace");
-    if (from.result.empty() == from.trace.empty()) table.fail("test", "give from_test either result or trace");
+    if (from.result.empty() == from.trace.empty())
+        table.fail("test", "give from_test either result or trace");
     const auto most = table.whole("most").value_or(10);
     if (most < 1 || most > 10000) table.fail("most", "must be 1 to 10000");
     from.most = static_cast<std::size_t>(most);

@@ -23,7 +23,7 @@ struct FromTest {
     std::string test, result;
     std::size_t most = 10;
     std::optional<Quantity> apart;
-    std::string trace = "";            // candidates of this curve instead of a result
+    std::string trace = "";  // candidates of this curve instead of a result
     CandidateSettings candidates = {};
 };
 

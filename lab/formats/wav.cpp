@@ -19,11 +19,16 @@ using Handle = std::unique_ptr<SNDFILE, Closer>;
 double full_scale(int format) {
     switch (format & SF_FORMAT_SUBMASK) {
         case SF_FORMAT_PCM_S8:
-        case SF_FORMAT_PCM_U8: return 128;
-        case SF_FORMAT_PCM_16: return 32768;
-        case SF_FORMAT_PCM_24: return 8388608;
-        case SF_FORMAT_PCM_32: return 2147483648.0;
-        default: return 0;
+        case SF_FORMAT_PCM_U8:
+            return 128;
+        case SF_FORMAT_PCM_16:
+            return 32768;
+        case SF_FORMAT_PCM_24:
+            return 8388608;
+        case SF_FORMAT_PCM_32:
+            return 2147483648.0;
+        default:
+            return 0;
     }
 }
 
@@ -76,8 +81,8 @@ Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints) {
         return record;
     }
     if (info.channels != 1) {
-        fail_input(place, "has " + std::to_string(info.channels) +
-                              " channels: one is a waveform, two are I and Q");
+        fail_input(place,
+                   "has " + std::to_string(info.channels) + " channels: one is a waveform, two are I and Q");
     }
     Waveform out;
     out.step_s = 1 / rate;

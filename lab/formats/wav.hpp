@@ -7,8 +7,8 @@
 
 namespace rt {
 
-// Integers are scaled by their full scale. Volts per unit (a waveform) and reference level (I and Q) come from
-// the hints: a WAV file has no place for them. Throws Error(input).
+// Integers are scaled by their full scale. Volts per unit (a waveform) and reference level (I and Q) come
+// from the hints: a WAV file has no place for them. Throws Error(input).
 Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints);
 
 }  // namespace rt

@@ -12,7 +12,7 @@
 
 namespace rt {
 
-enum class CurveRole { trace, limit, sweep, dots, bars };
+enum class CurveRole { trace, limit, sweep, dots, bars, spots };
 
 struct Curve {
     std::string name;

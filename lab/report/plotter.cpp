@@ -117,7 +117,8 @@ std::string script(const Figure& figure, const std::string& file) {
     out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
     out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
     if (figure.square) {
-        const double reach = 1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
+        const double reach =
+            1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
         const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
         out += "set size ratio -1\nset x" + both + "set y" + both + "set zeroaxis lc rgb '#888888' lw 0.8\n";
     }
@@ -147,11 +148,16 @@ std::string script(const Figure& figure, const std::string& file) {
             const char* size = curve.x.size() > 2000 ? "0.25" : curve.x.size() > 20 ? "0.5" : "1.4";
             style = std::string("pt 7 ps ") + size + " lc rgb '" + trace_colour + "'";
         }
+        if (curve.role == CurveRole::spots) {
+            with = "points ";
+            style = "pt 7 ps 1.3 lc rgb '#a8480f'";
+        }
         if (curve.role == CurveRole::bars) {
             with = "boxes ";
             style = std::string("fs solid 0.75 noborder lc rgb '") + trace_colour + "'";
         }
-        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " + with + style + " title " + text(curve.name);
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " + with + style + " title " +
+                 text(curve.name);
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];

@@ -4,6 +4,7 @@
 #include <utility>
 
 #include "core/base/text.hpp"
+#include "core/measure/emission/candidates.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/sweep_figure.hpp"
@@ -19,8 +20,7 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
     for (const auto& point : run.points) {
         const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
                            point.capture.kind == "waveform";
-        if (drawn && point.kind == PointKind::point)
-            by_test[point.test].push_back(&point);
+        if (drawn && point.kind == PointKind::point) by_test[point.test].push_back(&point);
     }
     const auto worst = [](const PointRecord& p) {
         Finding unjudged;
@@ -33,7 +33,8 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
             return reads_before(worst(*a), worst(*b));
         });
         // Captures of samples make several figures each: the first few speak for the others.
-        const std::size_t own = points.front()->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
+        const std::size_t own =
+            points.front()->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
         if (points.size() > own) {
             figures.left_out[test] = points.size() - own;
             points.resize(own);
@@ -58,10 +59,62 @@ std::map<std::string, Figure> sweep_figures(const RunRecord& run) {
 
 }  // namespace
 
+namespace {
+
+// Final readings of a test over what the pre-scans of the run have held, with the limits of both.
+std::optional<Figure> finals_figure(const RunData& run, const std::string& test, std::optional<Trace>& held) {
+    Figure figure;
+    std::vector<const PointRecord*> finals;
+    std::vector<Trace> scans;
+    for (const auto& point : run.record().points) {
+        if (point.kind != PointKind::point || point.standing != Standing::valid) continue;
+        if (point.test == test && point.find_result("frequency") && point.find_result("level")) {
+            finals.push_back(&point);
+        } else if (!held && point.find_result("highest_level_frequency") &&
+                   point.capture.kind == "spectrum") {
+            Outcome outcome = run.outcome_of(point);
+            const bool alike = scans.empty() || outcome.traces.front().x == scans.front().x;
+            if (!outcome.invalid && alike) scans.push_back(std::move(outcome.traces.front()));
+        }
+    }
+    if (finals.empty() || (!held && scans.empty())) return std::nullopt;
+    if (!held) held = held_maximum(std::move(scans));
+    std::vector<RuleRef> rules;
+    std::vector<Finding> none;
+    for (const PointRecord* point : finals) {
+        for (const auto& finding : point->findings) {
+            const RuleRef rule = run.rules().find(finding.rule);
+            const auto same = [&](const RuleRef& known) { return known.rule == rule.rule; };
+            if (std::none_of(rules.begin(), rules.end(), same)) rules.push_back(rule);
+        }
+    }
+    Trace scan = *held;
+    scan.title = "Pre-scan, highest of all points";
+    figure = trace_figure(scan, test + ": final readings over the pre-scan", rules, none);
+    Curve dots{"Final readings", CurveRole::spots, {}, {}};
+    // The figure's own scale, from its first point.
+    const double factor =
+        figure.curves.front().x.front() != 0 ? held->x.front() / figure.curves.front().x.front() : 1;
+    for (const PointRecord* point : finals) {
+        dots.x.push_back(point->find_result("frequency")->value.value / factor);
+        dots.y.push_back(point->find_result("level")->value.value);
+    }
+    figure.y_label = held->title + " in " + pretty(held->y_unit);
+    figure.curves.push_back(std::move(dots));
+    return figure;
+}
+
+}  // namespace
+
 ReportFigures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
     ReportFigures figures;
     const auto chosen = points_to_draw(run.record(), most, figures);
-    const auto sweeps = sweep_figures(run.record());
+    auto sweeps = sweep_figures(run.record());
+    std::optional<Trace> held;
+    for (const auto& test : run.record().tests) {
+        if (test.procedure != "emission.final") continue;
+        if (auto figure = finals_figure(run, test.name, held)) sweeps[test.name] = std::move(*figure);
+    }
     const auto watches = watch_figures(run.record().samples);
     if (chosen.empty() && sweeps.empty() && watches.empty()) return figures;
     make_folder(folder / "figures");
@@ -75,14 +128,14 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
     std::map<std::size_t, std::vector<std::filesystem::path>> files;
     for (const PointRecord* point : chosen) {
         const Outcome outcome = run.outcome_of(*point);
-        if (outcome.traces.empty() || outcome.traces.front().x.empty()) continue;
+        if (outcome.traces.empty() || outcome.traces.front().x.empty() || outcome.traces.front().spots)
+            continue;
         std::vector<RuleRef> rules;
         for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
-        // Readings of several detectors at one place make one figure, with the limits of all.
-        bool spots = false;
+        // Single readings stand in the figure of their test.
         for (const auto& trace : outcome.traces) {
-            if (trace.x.empty() || (trace.spots && std::exchange(spots, true))) continue;
+            if (trace.x.empty() || trace.spots) continue;
             const bool first = &trace == &outcome.traces.front();
             const auto file = folder / "figures" / (stem + (first ? "" : "-" + slug(trace.name)) + ".svg");
             std::vector<RuleRef> own;

@@ -13,8 +13,8 @@ namespace rt {
 // Where figures of points are, and what to say about those without one.
 struct ReportFigures {
     std::map<std::size_t, std::vector<std::string>> svg;  // by position
-    std::map<std::string, std::size_t> left_out;  // by test
-    std::map<std::string, std::string> sweeps;    // curves over the sweep, by test
+    std::map<std::string, std::size_t> left_out;          // by test
+    std::map<std::string, std::string> sweeps;            // curves over the sweep, by test
     std::vector<std::string> watches;
     std::vector<std::filesystem::path> files;
 };

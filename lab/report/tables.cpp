@@ -37,7 +37,8 @@ Json to_json(const Result& result, const PointRecord* point) {
 }
 
 Json to_json(const Table& table) {
-    Json entry{{"name", table.name}, {"title", table.title}, {"columns", Json::array()}, {"rows", Json::array()}};
+    Json entry{
+        {"name", table.name}, {"title", table.title}, {"columns", Json::array()}, {"rows", Json::array()}};
     for (const auto& column : table.columns) {
         entry["columns"].push_back({{"name", column.name}, {"unit", symbol(column.unit)}});
     }

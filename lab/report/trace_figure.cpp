@@ -18,11 +18,12 @@ struct Scale {
 
 Scale scale_for(double highest, Unit unit) {
     if (!info(unit).prefixed || !(highest > 0)) return {1, pretty(unit)};
-    constexpr std::pair<double, const char*> steps[] = {{1e9, "G"},  {1e6, "M"},  {1e3, "k"},   {1, ""},
+    constexpr std::pair<double, const char*> steps[] = {{1e9, "G"},  {1e6, "M"},  {1e3, "k"}, {1, ""},
                                                         {1e-3, "m"}, {1e-6, "µ"}, {1e-9, "n"}};
     for (const auto& [factor, prefix] : steps) {
         // 1.2 GHz reads better as 1200 MHz beside its neighbours; times and voltages do not.
-        if (highest >= factor * (unit == Unit::hertz && factor > 1e8 ? 3 : 1)) return {factor, prefix + std::string(pretty(unit))};
+        if (highest >= factor * (unit == Unit::hertz && factor > 1e8 ? 3 : 1))
+            return {factor, prefix + std::string(pretty(unit))};
     }
     return {1, pretty(unit)};
 }
@@ -114,7 +115,8 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     figure.square = trace.shape == Shape::dots;
     figure.from_zero = trace.y_unit == Unit::percent || trace.shape == Shape::bars;
     Curve curve{trace.title, CurveRole::trace, {}, {}};
-    if (trace.shape == Shape::dots || trace.spots) curve.role = CurveRole::dots;
+    if (trace.shape == Shape::dots) curve.role = CurveRole::dots;
+    if (trace.spots) curve.role = CurveRole::spots;
     if (trace.shape == Shape::bars) curve.role = CurveRole::bars;
     // Of very many dots some tell as much as all.
     const std::size_t step = curve.role == CurveRole::dots ? trace.x.size() / 3000 + 1 : 1;

@@ -31,7 +31,8 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
     for (const auto& planned : plan.tests) {
         const Test& test = *planned.test;
         if (test.from_test) remembered_.insert(test.from_test->test);
-        if (test.search || test.maximise || test.duration_s || !test.provides.empty()) remembered_.insert(test.name);
+        if (test.search || test.maximise || test.duration_s || !test.provides.empty())
+            remembered_.insert(test.name);
     }
 }
 

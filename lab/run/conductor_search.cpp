@@ -46,9 +46,10 @@ std::vector<AxisValue> Conductor::found_candidates(const FromTest& from) {
     for (const auto& judging : source->test->judgings) rules.push_back(judging.rule.rule);
     for (const auto& candidate : choose_candidates(held_maximum(std::move(traces)), rules, from.candidates)) {
         values.push_back(quantity_value({candidate.frequency_hz, Unit::hertz}));
-        maker_.note("candidate", format({candidate.frequency_hz, Unit::hertz}) +
-                                     (candidate.margin ? ", margin " + fixed(*candidate.margin, 2) + " dB" : "") +
-                                     (candidate.added ? ", added by the operator" : ""));
+        maker_.note("candidate",
+                    format({candidate.frequency_hz, Unit::hertz}) +
+                        (candidate.margin ? ", margin " + fixed(*candidate.margin, 2) + " dB" : "") +
+                        (candidate.added ? ", added by the operator" : ""));
     }
     return values;
 }
@@ -59,7 +60,7 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
     const auto values = from.trace.empty() ? found_results(from) : found_candidates(from);
     if (values.empty()) {
         maker_.note("nothing to measure", test.name + ": " + from.test + " has given no " +
-                                               (from.trace.empty() ? from.result : "peak of " + from.trace));
+                                              (from.trace.empty() ? from.result : "peak of " + from.trace));
         end_.state = RunEnd::State::stopped;
         return Flow::go;
     }

@@ -145,8 +145,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
         planned.at_most = true;
         const auto& peaks = test.from_test->candidates;
         const std::size_t parts = test.from_test->trace.empty() ? 1 : peaks.split_at_hz.size() + 1;
-        planned.captures =
-            (test.from_test->most * parts + peaks.add_hz.size()) * test.sweep.repeats * places;
+        planned.captures = (test.from_test->most * parts + peaks.add_hz.size()) * test.sweep.repeats * places;
         for (std::size_t i = 0; i + 1 < test.sweep.axes.size(); ++i)
             planned.captures *= test.sweep.axes[i].values.size();
         try {

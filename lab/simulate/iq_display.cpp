@@ -28,8 +28,11 @@ double density_at(const Emission& emission, double frequency_hz) {
     double sum = 0;
     for (const auto& part : emission.noise) {
         if (frequency_hz < part.from_hz || frequency_hz > part.to_hz) continue;
-        const double share = part.from_hz == part.to_hz ? 0 : std::log(frequency_hz / part.from_hz) / std::log(part.to_hz / part.from_hz);
-        sum += std::pow(10, (part.density_dbm_hz + share * (part.density_to_dbm_hz - part.density_dbm_hz)) / 10);
+        const double share = part.from_hz == part.to_hz ? 0
+                                                        : std::log(frequency_hz / part.from_hz) /
+                                                              std::log(part.to_hz / part.from_hz);
+        sum +=
+            std::pow(10, (part.density_dbm_hz + share * (part.density_to_dbm_hz - part.density_dbm_hz)) / 10);
     }
     return sum;
 }
@@ -51,13 +54,14 @@ double half_sine(const std::vector<std::int8_t>& chips, std::size_t branch, doub
     return chips[static_cast<std::size_t>(index)] * std::sin(pi * (at - 2 * k) / 2);
 }
 
-void add_carrier(std::vector<Complex>& x, const EmittedCarrier& c, const IqSetup& setup, double full_scale_dbm,
-                 Random& random) {
+void add_carrier(std::vector<Complex>& x, const EmittedCarrier& c, const IqSetup& setup,
+                 double full_scale_dbm, Random& random) {
     const double rate = setup.sample_rate_hz, level = amplitude(c.level_dbm, full_scale_dbm);
     const double offset = c.frequency_hz * (1 + c.errors.frequency_ppm * 1e-6) - setup.centre_hz;
     if (std::abs(offset) > rate / 2) return;
     const double chip_rate = c.chip_rate_hz * (1 + c.errors.clock_ppm * 1e-6);
-    const double lean = std::pow(10, c.errors.imbalance_db / 40), origin = std::pow(10, c.errors.iq_offset_db / 20);
+    const double lean = std::pow(10, c.errors.imbalance_db / 40),
+                 origin = std::pow(10, c.errors.iq_offset_db / 20);
     // Third-order products: noise in three chip rates, in power what the intercept point says.
     std::vector<Complex> products(x.size());
     const double width = 3 * c.chip_rate_hz;

@@ -14,9 +14,9 @@ struct IqDisplay {
     bool overload = false;                     // components stop at 1
 };
 
-// Lines become tones with random phases, noise white noise of the density at the centre, carriers IEEE 802.15.4
-// frames in O-QPSK with the errors of the radio, third-order products noise of their power in three chip rates. The
-// same `seed` gives the same record.
+// Lines become tones with random phases, noise white noise of the density at the centre, carriers IEEE
+// 802.15.4 frames in O-QPSK with the errors of the radio, third-order products noise of their power in three
+// chip rates. The same `seed` gives the same record.
 IqDisplay record_samples(const Emission& emission, const IqSetup& setup, const InputStage& input,
                          std::uint64_t seed);
 

@@ -1,4 +1,5 @@
-// Pre-scan, candidates, maximisation over turntable and mast, final reading: a campaign on the simulated bench.
+// Pre-scan, candidates, maximisation over turntable and mast, final reading: a campaign on the simulated
+// bench.
 #include <doctest/doctest.h>
 
 #include <algorithm>
@@ -14,21 +15,26 @@ namespace {
 Stand chamber() {
     Stand stand;
     stand.unit_extra =
-        "[[pattern]]\nport = \"out\"\nfront = \"100 deg\"\ndepth = \"20 dB\"\nheight = \"2.2 m\"\nper_metre = \"3 dB\"\n";
+        "[[pattern]]\nport = \"out\"\nfront = \"100 deg\"\ndepth = \"20 dB\"\nheight = \"2.2 m\"\nper_metre "
+        "= \"3 dB\"\n";
     stand.tests =
-        Stand::scanning("prescan", "settings = { \"unit.state\" = \"loud\" }\n" +
-                                       Stand::axis("angle", "values = [\"0 deg\", \"180 deg\"]\nunit = \"deg\"\nsets = "
-                                                            "[\"table.angle\"]")) +
+        Stand::scanning("prescan",
+                        "settings = { \"unit.state\" = \"loud\" }\n" +
+                            Stand::axis("angle",
+                                        "values = [\"0 deg\", \"180 deg\"]\nunit = \"deg\"\nsets = "
+                                        "[\"table.angle\"]")) +
         "[[test]]\nname = \"final\"\nprocedure = \"emission.final\"\n"
         "settings = { \"unit.state\" = \"loud\" }\n"
         "parameters = { bandwidth = \"9 kHz\", dwell = \"1 ms\", detector = \"average\" }\n"
         "trial_parameters = { detector = \"peak\", dwell = \"100 us\" }\nmaximise_result = \"level\"\n"
-        "[[test.maximise]]\naxis = \"azimuth\"\nsets = [\"table.angle\"]\nfrom = \"0 deg\"\nto = \"345 deg\"\n"
+        "[[test.maximise]]\naxis = \"azimuth\"\nsets = [\"table.angle\"]\nfrom = \"0 deg\"\nto = \"345 "
+        "deg\"\n"
         "coarse = \"60 deg\"\nfine = \"15 deg\"\n"
         "[[test.maximise]]\naxis = \"height\"\nsets = [\"table.height\"]\nfrom = \"1 m\"\nto = \"4 m\"\n"
         "coarse = \"1 m\"\nfine = \"0.25 m\"\n" +
         Stand::axis("frequency",
-                    "sets = [\"parameter.frequency\"]\nfrom_test = { test = \"prescan\", trace = \"emission\", most = 4, "
+                    "sets = [\"parameter.frequency\"]\nfrom_test = { test = \"prescan\", trace = "
+                    "\"emission\", most = 4, "
                     "apart = \"20 kHz\", prominence = \"25 dB\" }");
     return stand;
 }
@@ -62,12 +68,12 @@ TEST_CASE("candidates of a pre-scan are maximised and measured where they are hi
         CHECK(std::abs(axis(*point, "azimuth") - 100) <= 10);
         CHECK(std::abs(axis(*point, "height") - 2.2) <= 0.15);
         CHECK(point->find_result("level"));
-        CHECK(std::any_of(point->parameters.begin(), point->parameters.end(), [](const auto& p) {
-            return p.first == "detector" && p.second == "average";
-        }));
+        CHECK(std::any_of(point->parameters.begin(), point->parameters.end(),
+                          [](const auto& p) { return p.first == "detector" && p.second == "average"; }));
     }
     CHECK(axis(*finals[0], "frequency") == doctest::Approx(1.2).epsilon(0.01));
-    // All but what lies between the grid and the best place: 70 dBuV less 0.15 dB and 0.15 dB, on a noise floor.
+    // All but what lies between the grid and the best place: 70 dBuV less 0.15 dB and 0.15 dB, on a noise
+    // floor.
     CHECK(finals[0]->find_result("level")->value.value == doctest::Approx(70).epsilon(0.01));
     CHECK(std::count_if(run.events.begin(), run.events.end(),
                         [](const EventRecord& e) { return e.kind == "candidate"; }) == 2);
@@ -97,9 +103,12 @@ TEST_CASE("wrong keys of a maximisation are named") {
         return said.err;
     };
     CHECK(replace("maximise_result = \"level\"\n", "").find("needs maximise_result") != std::string::npos);
-    CHECK(replace("fine = \"15 deg\"", "fine = \"90 deg\"").find("fine step must not be wider") != std::string::npos);
-    CHECK(replace("trace = \"emission\"", "trace = \"emision\"").find("gives no curve \"emision\"") != std::string::npos);
-    CHECK(replace("most = 4", "most = 4, result = \"highest_level\"").find("either result or trace") != std::string::npos);
-    CHECK(replace("detector = \"peak\", dwell = \"100 us\" }\nmax", "detektor = \"peak\" }\nmax").find("detektor") !=
+    CHECK(replace("fine = \"15 deg\"", "fine = \"90 deg\"").find("fine step must not be wider") !=
           std::string::npos);
+    CHECK(replace("trace = \"emission\"", "trace = \"emision\"").find("gives no curve \"emision\"") !=
+          std::string::npos);
+    CHECK(replace("most = 4", "most = 4, result = \"highest_level\"").find("either result or trace") !=
+          std::string::npos);
+    CHECK(replace("detector = \"peak\", dwell = \"100 us\" }\nmax", "detektor = \"peak\" }\nmax")
+              .find("detektor") != std::string::npos);
 }

@@ -137,7 +137,7 @@ inline void alter(const std::filesystem::path& run, const std::string& sql) {
 // A tally as a kill after point `last` leaves it.
 inline void cut_off(const std::filesystem::path& run, std::size_t last) {
     const std::string after = " > " + std::to_string(last) + "; ";
-    alter(run, "PRAGMA foreign_keys=OFF; DELETE FROM finding WHERE point" + after + "DELETE FROM result WHERE point" +
-                   after + "DELETE FROM setting WHERE point" + after + "DELETE FROM remark WHERE point" + after +
-                   "DELETE FROM point WHERE position" + after);
+    alter(run, "PRAGMA foreign_keys=OFF; DELETE FROM finding WHERE point" + after +
+                   "DELETE FROM result WHERE point" + after + "DELETE FROM setting WHERE point" + after +
+                   "DELETE FROM remark WHERE point" + after + "DELETE FROM point WHERE position" + after);
 }

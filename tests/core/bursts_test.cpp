@@ -18,14 +18,17 @@ struct On {
 IqRecord keyed(const std::vector<On>& bursts, double seconds, double noise = 1e-3) {
     made::Samples x(static_cast<std::size_t>(seconds * rate));
     for (const auto& burst : bursts) {
-        const auto from = static_cast<std::size_t>(burst.start * rate), to = from + static_cast<std::size_t>(burst.length * rate);
-        for (std::size_t i = from; i < std::min(to, x.size()); ++i) x[i] = std::polar(burst.amplitude, 0.37 * static_cast<double>(i));
+        const auto from = static_cast<std::size_t>(burst.start * rate),
+                   to = from + static_cast<std::size_t>(burst.length * rate);
+        for (std::size_t i = from; i < std::min(to, x.size()); ++i)
+            x[i] = std::polar(burst.amplitude, 0.37 * static_cast<double>(i));
     }
     if (noise > 0) made::add_noise(x, noise);
     return made::record(x, rate, 2.44e9, 20.0);
 }
 
-Outcome run(const char* procedure, const IqRecord& record, const std::vector<std::pair<const char*, const char*>>& settings = {}) {
+Outcome run(const char* procedure, const IqRecord& record,
+            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
     const Procedure& known = find_procedure(procedure);
     Parameters parameters(known.parameters);
     for (const auto& [name, value] : settings) parameters.set(name, value);
@@ -42,7 +45,8 @@ double value(const Outcome& outcome, const char* name) {
 }  // namespace
 
 TEST_CASE("bursts, duty cycle, gaps and power") {
-    const auto out = run("radio.bursts", keyed({{1e-3, 2e-3}, {5e-3, 1e-3, 0.1}, {8e-3, 0.5e-3}}, 10e-3), {{"gain", "2 dB"}});
+    const auto out = run("radio.bursts", keyed({{1e-3, 2e-3}, {5e-3, 1e-3, 0.1}, {8e-3, 0.5e-3}}, 10e-3),
+                         {{"gain", "2 dB"}});
     CHECK(value(out, "bursts") == 3);
     CHECK(value(out, "duty_cycle") == doctest::Approx(35).epsilon(0.002));
     CHECK(value(out, "longest_burst") == doctest::Approx(2e-3).epsilon(0.001));
@@ -52,13 +56,15 @@ TEST_CASE("bursts, duty cycle, gaps and power") {
     const double power = 20 + 20 * std::log10(0.3);
     CHECK(value(out, "burst_power") == doctest::Approx(power).epsilon(0.002));
     CHECK(value(out, "burst_power_eirp") == doctest::Approx(power + 2).epsilon(0.002));
-    CHECK(value(out, "medium_utilisation") == doctest::Approx(std::pow(10, (power + 2) / 10) / 100 * 35).epsilon(0.01));
+    CHECK(value(out, "medium_utilisation") ==
+          doctest::Approx(std::pow(10, (power + 2) / 10) / 100 * 35).epsilon(0.01));
     CHECK(out.tables.front().rows.size() == 3);
 }
 
 TEST_CASE("hold-off joins, the shortest length leaves out, ends cut off") {
     const std::vector<On> bursts{{0, 1e-3}, {2e-3, 0.2e-3}, {2.21e-3, 0.2e-3}, {4e-3, 3e-6}, {6e-3, 5e-3}};
-    const auto joined = run("radio.bursts", keyed(bursts, 8e-3), {{"hold_off", "20 us"}, {"shortest_burst", "10 us"}});
+    const auto joined =
+        run("radio.bursts", keyed(bursts, 8e-3), {{"hold_off", "20 us"}, {"shortest_burst", "10 us"}});
     CHECK(value(joined, "bursts") == 1);
     CHECK(value(joined, "longest_burst") == doctest::Approx(0.41e-3).epsilon(0.005));
     CHECK(value(joined, "duty_cycle") == doctest::Approx(100 * (1 + 0.41 + 2) / 8).epsilon(0.005));
@@ -80,8 +86,9 @@ TEST_CASE("silence is no burst") {
     CHECK(*out.invalid == "no burst reaches the trigger level of 0 dBm");
     CHECK(out.results.empty());
     made::Samples x(1000, 0.1);
-    CHECK(input_error([&] { run("radio.bursts", made::record(x, rate), {{"trigger_power", "0 dBm"}}); })
-              .starts_with("parameter trigger_power needs a record with a reference level"));
+    CHECK(input_error([&] {
+              run("radio.bursts", made::record(x, rate), {{"trigger_power", "0 dBm"}});
+          }).starts_with("parameter trigger_power needs a record with a reference level"));
 }
 
 TEST_CASE("occupancy, idle share and reaction to interference") {
@@ -105,8 +112,10 @@ TEST_CASE("occupancy, idle share and reaction to interference") {
     CHECK(value(out, "reaction_time") == doctest::Approx(last - 34e-3).epsilon(0.001));
     CHECK(value(out, "control_share") == doctest::Approx(100 * 0.2 / 50).epsilon(0.02));
     CHECK(out.find_trace("idle_histogram"));
-    const auto still_on = run("radio.occupancy", keyed({{1e-3, 20e-3}}, 10e-3), {{"interference_start", "5 ms"}});
+    const auto still_on =
+        run("radio.occupancy", keyed({{1e-3, 20e-3}}, 10e-3), {{"interference_start", "5 ms"}});
     CHECK_FALSE(still_on.find_result("reaction_time"));
-    CHECK(input_error([&] { run("radio.occupancy", keyed({{1e-3, 2e-3}}, 5e-3), {{"interference_start", "9 ms"}}); }) ==
-          "parameter interference_start: the record lasts 5 ms");
+    CHECK(input_error([&] {
+              run("radio.occupancy", keyed({{1e-3, 2e-3}}, 5e-3), {{"interference_start", "9 ms"}});
+          }) == "parameter interference_start: the record lasts 5 ms");
 }

@@ -50,7 +50,8 @@ TEST_CASE("density of white noise is flat and sums to its power, whatever window
     }
 }
 
-TEST_CASE("a tone stands at its frequency with its power, and the result does not depend on how work is shared") {
+TEST_CASE(
+    "a tone stands at its frequency with its power, and the result does not depend on how work is shared") {
     auto x = made::tone(0.25, 123e3, 1e6, 100000);
     const auto record = made::record(x, 1e6);
     const auto seen = power_density(record, {2048, Window::blackman_harris, 0.5});
@@ -61,16 +62,19 @@ TEST_CASE("a tone stands at its frequency with its power, and the result does no
     CHECK(seen.frequency_hz[static_cast<std::size_t>(top)] == doctest::Approx(123e3).epsilon(0.004));
     const auto again = power_density(record, {2048, Window::blackman_harris, 0.5});
     CHECK(again.per_hz == seen.per_hz);
-    CHECK(input_error([&] { power_density(record, {200000, Window::hann, 0.5}); }) ==
-          "the record of 100000 samples is shorter than one transform of 200000: choose a wider resolution or a "
+    CHECK(input_error([&] {
+              power_density(record, {200000, Window::hann, 0.5});
+          }) ==
+          "the record of 100000 samples is shorter than one transform of 200000: choose a wider resolution "
+          "or a "
           "longer record");
 }
 
 TEST_CASE("detectors read a steady tone alike, and noise as theory says") {
     const auto filter = GaussianFilter::with_6db(9e3);
     const auto tone = made::record(made::tone(0.3, 20e3, 200e3, 300000), 200e3);
-    for (const Detector d : {Detector::peak, Detector::average, Detector::rms, Detector::sample, Detector::quasi_peak,
-                             Detector::cispr_average, Detector::negative_peak}) {
+    for (const Detector d : {Detector::peak, Detector::average, Detector::rms, Detector::sample,
+                             Detector::quasi_peak, Detector::cispr_average, Detector::negative_peak}) {
         CAPTURE(name(d));
         CHECK(db(read_at(tone, 20e3, filter, d) / 0.3) == doctest::Approx(0).scale(1).epsilon(0.02));
     }
@@ -79,7 +83,8 @@ TEST_CASE("detectors read a steady tone alike, and noise as theory says") {
     made::Samples x(600000);
     made::add_noise(x, 0.1);
     const auto noise = made::record(x, 200e3);
-    const double rms = read_at(noise, 0, filter, Detector::rms), average = read_at(noise, 0, filter, Detector::average);
+    const double rms = read_at(noise, 0, filter, Detector::rms),
+                 average = read_at(noise, 0, filter, Detector::average);
     const double expected = 0.1 * std::sqrt(filter.noise_bandwidth_hz() / 200e3);
     CHECK(db(rms / expected) == doctest::Approx(0).scale(1).epsilon(0.15));
     CHECK(db(average / rms) == doctest::Approx(-1.05).epsilon(0.05));
@@ -88,8 +93,10 @@ TEST_CASE("detectors read a steady tone alike, and noise as theory says") {
 
 TEST_CASE("the filter has the bandwidth that its name says") {
     const auto record = made::record(made::tone(1, 0, 1e6, 40000), 1e6);
-    CHECK(db(read_at(record, 4.5e3, GaussianFilter::with_6db(9e3), Detector::rms)) == doctest::Approx(-6.02).epsilon(0.005));
-    CHECK(db(read_at(record, 5e3, GaussianFilter::with_3db(10e3), Detector::rms)) == doctest::Approx(-3.01).epsilon(0.005));
+    CHECK(db(read_at(record, 4.5e3, GaussianFilter::with_6db(9e3), Detector::rms)) ==
+          doctest::Approx(-6.02).epsilon(0.005));
+    CHECK(db(read_at(record, 5e3, GaussianFilter::with_3db(10e3), Detector::rms)) ==
+          doctest::Approx(-3.01).epsilon(0.005));
     // The same with all frequencies at once.
     ScanSettings settings;
     settings.filter = GaussianFilter::with_6db(9e3);
@@ -98,13 +105,14 @@ TEST_CASE("the filter has the bandwidth that its name says") {
     const Scan seen = scan(record, settings);
     for (std::size_t i = 0; i < seen.frequency_hz.size(); ++i) {
         const double expected = 10 * std::log10(settings.filter.power_response(seen.frequency_hz[i]));
-        if (expected > -60) CHECK(db(seen.reading[0][i]) == doctest::Approx(expected).scale(10).epsilon(0.005));
+        if (expected > -60)
+            CHECK(db(seen.reading[0][i]) == doctest::Approx(expected).scale(10).epsilon(0.005));
     }
 }
 
 TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, average by the rate") {
-    // A pulse of unit area: sqrt(2) A Bimp, average sqrt(2) A rate, rms sqrt(2) A sqrt(rate Bnoise), as amplitudes
-    // with the factor 2 of the analytic signal.
+    // A pulse of unit area: sqrt(2) A Bimp, average sqrt(2) A rate, rms sqrt(2) A sqrt(rate Bnoise), as
+    // amplitudes with the factor 2 of the analytic signal.
     const double rate = 1.2e6, pulses = 1000;
     std::vector<std::complex<float>> samples(600000);
     for (std::size_t i = 600; i < samples.size(); i += 1200) samples[i] = 1.0F;
@@ -113,8 +121,10 @@ TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, aver
     const double area = 1 / rate;
     CHECK(db(read_at(record, 0, filter, Detector::peak) / (area * 1.064 * 120e3)) ==
           doctest::Approx(0).scale(1).epsilon(0.1));
-    CHECK(db(read_at(record, 0, filter, Detector::average) / (area * pulses)) == doctest::Approx(0).scale(1).epsilon(0.05));
-    CHECK(db(read_at(record, 0, filter, Detector::rms) / (area * std::sqrt(pulses * filter.noise_bandwidth_hz()))) ==
+    CHECK(db(read_at(record, 0, filter, Detector::average) / (area * pulses)) ==
+          doctest::Approx(0).scale(1).epsilon(0.05));
+    CHECK(db(read_at(record, 0, filter, Detector::rms) /
+             (area * std::sqrt(pulses * filter.noise_bandwidth_hz()))) ==
           doctest::Approx(0).scale(1).epsilon(0.05));
     // All bins at once agree with one frequency.
     ScanSettings settings;
@@ -128,27 +138,32 @@ TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, aver
     }();
     const Scan seen = scan(long_record, settings);
     const double one = read_at(long_record, 0, filter, Detector::quasi_peak);
-    for (const double volts : seen.reading[0]) CHECK(db(volts / one) == doctest::Approx(0).scale(1).epsilon(0.3));
+    for (const double volts : seen.reading[0])
+        CHECK(db(volts / one) == doctest::Approx(0).scale(1).epsilon(0.3));
 }
 
 TEST_CASE("what cannot be measured is refused") {
     const auto brief = made::record(made::tone(0.5, 0, 1e6, 100000), 1e6);
     const auto filter = GaussianFilter::with_6db(120e3);
     CHECK(input_error([&] { read_at(brief, 0, filter, Detector::quasi_peak); }) ==
-          "the record of 100 ms is too short for the quasi-peak detector with its meter, which needs 700 ms to settle");
+          "the record of 100 ms is too short for the quasi-peak detector with its meter, which needs 700 ms "
+          "to settle");
     CHECK(input_error([&] { read_at(brief, 0, GaussianFilter::with_6db(600e3), Detector::peak); }) ==
-          "a resolution bandwidth of 600 kHz (6 dB) is too wide for a sample rate of 1 MHz: choose at most half of it");
+          "a resolution bandwidth of 600 kHz (6 dB) is too wide for a sample rate of 1 MHz: choose at most "
+          "half of it");
     CHECK(input_error([&] { read_at(brief, 0, GaussianFilter::with_6db(10e3), Detector::quasi_peak); }) ==
           "quasi-peak is defined for bandwidths of 200 Hz, 9 kHz and 120 kHz (6 dB), not for 10 kHz");
-    CHECK(input_error([&] { read_at(brief, 0, GaussianFilter::with_6db(10), Detector::peak); }).find("too short") !=
-          std::string::npos);
+    CHECK(input_error([&] {
+              read_at(brief, 0, GaussianFilter::with_6db(10), Detector::peak);
+          }).find("too short") != std::string::npos);
 }
 
 TEST_CASE("clipped samples are noticed, a tone of full scale is not") {
     made::Samples noise(50000);
     made::add_noise(noise, 0.5);
     auto clipped = noise;
-    for (auto& v : clipped) v = made::Complex(std::clamp(v.real(), -1.0, 1.0), std::clamp(v.imag(), -1.0, 1.0));
+    for (auto& v : clipped)
+        v = made::Complex(std::clamp(v.real(), -1.0, 1.0), std::clamp(v.imag(), -1.0, 1.0));
     const auto read = [](const IqRecord& r) {
         r.read(0, static_cast<std::size_t>(r.size()));
         return r.samples->clipped();

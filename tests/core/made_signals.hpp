@@ -1,5 +1,5 @@
-// Signals with known properties, made for tests from the definitions of the standards and not with the code under
-// test.
+// Signals with known properties, made for tests from the definitions of the standards and not with the code
+// under test.
 #pragma once
 
 #include <algorithm>
@@ -20,7 +20,8 @@ using Complex = std::complex<double>;
 using Samples = std::vector<Complex>;
 inline constexpr double pi = std::numbers::pi;
 
-inline rt::IqRecord record(const Samples& x, double rate, double centre = 0, std::optional<double> reference = {}) {
+inline rt::IqRecord record(const Samples& x, double rate, double centre = 0,
+                           std::optional<double> reference = {}) {
     std::vector<std::complex<float>> samples(x.begin(), x.end());
     return rt::iq_in_memory(std::move(samples), rate, centre, reference);
 }
@@ -54,18 +55,20 @@ inline void shift(Samples& x, double frequency, double rate) {
 
 // The table of IEEE 802.15.4, chip c0 first.
 inline const std::array<std::string, 16> chip_table{
-    "11011001110000110101001000101110", "11101101100111000011010100100010", "00101110110110011100001101010010",
-    "00100010111011011001110000110101", "01010010001011101101100111000011", "00110101001000101110110110011100",
-    "11000011010100100010111011011001", "10011100001101010010001011101101", "10001100100101100000011101111011",
-    "10111000110010010110000001110111", "01111011100011001001011000000111", "01110111101110001100100101100000",
-    "00000111011110111000110010010110", "01100000011101111011100011001001", "10010110000001110111101110001100",
-    "11001001011000000111011110111000"};
+    "11011001110000110101001000101110", "11101101100111000011010100100010",
+    "00101110110110011100001101010010", "00100010111011011001110000110101",
+    "01010010001011101101100111000011", "00110101001000101110110110011100",
+    "11000011010100100010111011011001", "10011100001101010010001011101101",
+    "10001100100101100000011101111011", "10111000110010010110000001110111",
+    "01111011100011001001011000000111", "01110111101110001100100101100000",
+    "00000111011110111000110010010110", "01100000011101111011100011001001",
+    "10010110000001110111101110001100", "11001001011000000111011110111000"};
 
 struct Oqpsk {
     std::vector<std::uint8_t> payload{1, 2, 3, 4, 5, 6, 7, 8, 9, 10};  // without its check
     double rate = 16e6, carrier = 0, clock_ppm = 0, phase = 0.4, amplitude = 0.5, room = 30e-6;
-    Complex offset = 0;       // of the origin, relative to the amplitude
-    double imbalance = 0;     // I is 1 + this, Q 1 - this
+    Complex offset = 0;    // of the origin, relative to the amplitude
+    double imbalance = 0;  // I is 1 + this, Q 1 - this
     bool wrong_check = false;
 
     Samples make() const {
@@ -149,11 +152,13 @@ struct Gfsk {
             for (int k = 0; k < fine; ++k) {
                 const double t = (static_cast<double>(n) + (k + 0.5) / fine) / rate, u = t * 1e6;
                 double shape = 0;
-                for (auto b = static_cast<std::ptrdiff_t>(u) - 3; b <= static_cast<std::ptrdiff_t>(u) + 3; ++b) {
+                for (auto b = static_cast<std::ptrdiff_t>(u) - 3; b <= static_cast<std::ptrdiff_t>(u) + 3;
+                     ++b) {
                     if (b < 0 || b >= static_cast<std::ptrdiff_t>(all.size())) continue;
                     const double low = (static_cast<double>(b) - u) / sigma / std::numbers::sqrt2;
                     const double high = (static_cast<double>(b) + 1 - u) / sigma / std::numbers::sqrt2;
-                    shape += (all[static_cast<std::size_t>(b)] ? 0.5 : -0.5) * (std::erf(high) - std::erf(low));
+                    shape +=
+                        (all[static_cast<std::size_t>(b)] ? 0.5 : -0.5) * (std::erf(high) - std::erf(low));
                 }
                 const double frequency = shape * index / 2 * 1e6 + carrier + drift_hz_per_s * t;
                 phase += 2 * pi * frequency / rate / fine;
@@ -168,9 +173,9 @@ struct Gfsk {
 struct Ofdm {
     int mbit = 54;
     unsigned octets = 500;
-    std::size_t times = 1;  // samples over 20 MHz
+    std::size_t times = 1;                                          // samples over 20 MHz
     double carrier = 0, amplitude = 0.2, leakage = 0, tilt_db = 0;  // tilt from carrier -26 to 26
-    std::size_t room = 100;  // samples at 20 MHz
+    std::size_t room = 100;                                         // samples at 20 MHz
 
     double rate() const { return 20e6 * static_cast<double>(times); }
     std::size_t symbols() const {
@@ -185,8 +190,9 @@ struct Ofdm {
                 const Complex value = carriers[static_cast<std::size_t>(k + 26)];
                 if (value == 0.0) continue;
                 const double gain = std::pow(10, tilt_db * k / 52 / 20);
-                out[n] += value * gain / std::sqrt(52.0) *
-                          std::polar(1.0, 2 * pi * k * static_cast<double>(n) / static_cast<double>(out.size()));
+                out[n] +=
+                    value * gain / std::sqrt(52.0) *
+                    std::polar(1.0, 2 * pi * k * static_cast<double>(n) / static_cast<double>(out.size()));
             }
         }
         return out;
@@ -198,8 +204,7 @@ struct Ofdm {
     }
 
     Samples make(unsigned seed = 3) const {
-        static const std::string training =
-            "++--++-+-++++++--++-+-++++0+--++-+-+-----++--+-+-++++";
+        static const std::string training = "++--++-+-++++++--++-+-++++0+--++-+-+-----++--+-+-++++";
         static const int pilots[4] = {-21, -7, 7, 21};
         std::vector<int> polarity;
         unsigned scrambler = 127;
@@ -261,14 +266,18 @@ struct Ofdm {
         append(body, with_pilots(values, 0));
         std::mt19937 random(seed);
         const int levels = mbit <= 9 ? 1 : mbit <= 18 ? 2 : mbit <= 36 ? 4 : 8;
-        const double scale = levels == 1 ? 1 : levels == 2 ? std::sqrt(2.0) : levels == 4 ? std::sqrt(10.0) : std::sqrt(42.0);
+        const double scale = levels == 1   ? 1
+                             : levels == 2 ? std::sqrt(2.0)
+                             : levels == 4 ? std::sqrt(10.0)
+                                           : std::sqrt(42.0);
         const auto draw = [&] {
             const int n = std::max(levels, 2);
             return (2 * static_cast<int>(random() % static_cast<unsigned>(n)) - n + 1) / scale;
         };
         for (std::size_t n = 1; n <= symbols(); ++n) {
             values = {};
-            for (const int k : data) values[static_cast<std::size_t>(k)] = {draw(), levels == 1 ? 0.0 : draw()};
+            for (const int k : data)
+                values[static_cast<std::size_t>(k)] = {draw(), levels == 1 ? 0.0 : draw()};
             append(body, with_pilots(values, n));
         }
         Samples out(room * times);

@@ -19,7 +19,8 @@ Quantity metre(double value) {
 }
 
 Maximise table_and_mast() {
-    return {{{"angle", {}, deg(0), deg(345), deg(45), deg(15)}, {"height", {}, metre(1), metre(4), metre(1), metre(0.25)}},
+    return {{{"angle", {}, deg(0), deg(345), deg(45), deg(15)},
+             {"height", {}, metre(1), metre(4), metre(1), metre(0.25)}},
             "level",
             {}};
 }
@@ -67,7 +68,8 @@ TEST_CASE("trials without a result are passed over; without any there is no maxi
     CHECK_FALSE(none.best());
     auto wrong = table_and_mast();
     wrong.axes[0].fine = deg(60);
-    CHECK(input_error([&] { MaximumSearch{wrong}; }) == "axis angle: the fine step must not be wider than the coarse one");
+    CHECK(input_error([&] { MaximumSearch{wrong}; }) ==
+          "axis angle: the fine step must not be wider than the coarse one");
     wrong = table_and_mast();
     wrong.axes[1].to = metre(1);
     CHECK(input_error([&] { MaximumSearch{wrong}; }) == "axis height: to must be above from");
@@ -80,11 +82,25 @@ TEST_CASE("candidates: held over traces, nearest to the limit first, merged, wit
     CHECK(held.y[4] == 35);
     CHECK(held.y[8] == 40);
     CHECK(held.y[13] == 22);
-    Rule rule{.id = "r", .title = "", .clause = "", .quantity = "", .applies_to = "emission", .unit = Unit::dbuv,
-              .limit = LimitLine({{0, 6e6, 36, 36, Interpolation::linear}, {6e6, 14e6, 50, 50, Interpolation::linear}},
-                                 Sense::upper),
-              .detector = {}, .bandwidth = {}, .conditions = {}, .presets = {}, .marginal = {}, .cover_to = {},
-              .basis = "", .confidence = Confidence::sure, .note = "", .sign_off = {}};
+    Rule rule{.id = "r",
+              .title = "",
+              .clause = "",
+              .quantity = "",
+              .applies_to = "emission",
+              .unit = Unit::dbuv,
+              .limit = LimitLine(
+                  {{0, 6e6, 36, 36, Interpolation::linear}, {6e6, 14e6, 50, 50, Interpolation::linear}},
+                  Sense::upper),
+              .detector = {},
+              .bandwidth = {},
+              .conditions = {},
+              .presets = {},
+              .marginal = {},
+              .cover_to = {},
+              .basis = "",
+              .confidence = Confidence::sure,
+              .note = "",
+              .sign_off = {}};
     const Rule* rules[] = {&rule};
     CandidateSettings settings;
     settings.apart_hz = 2.5e6;
@@ -110,6 +126,7 @@ TEST_CASE("candidates: held over traces, nearest to the limit first, merged, wit
     CHECK(*chosen[0].margin == 50);
     auto other = two;
     other.x[3] += 1;
-    CHECK(input_error([&] { held_maximum({one, other}); }) ==
-          "the traces to take candidates from have different points");
+    CHECK(input_error([&] {
+              held_maximum({one, other});
+          }) == "the traces to take candidates from have different points");
 }

@@ -10,7 +10,8 @@ using namespace rt;
 
 namespace {
 
-Outcome run(const char* procedure, const IqRecord& record, const std::vector<std::pair<const char*, const char*>>& settings = {}) {
+Outcome run(const char* procedure, const IqRecord& record,
+            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
     const Procedure& known = find_procedure(procedure);
     Parameters parameters(known.parameters);
     for (const auto& [name, value] : settings) parameters.set(name, value);
@@ -67,13 +68,15 @@ TEST_CASE("O-QPSK: errors of carrier, clock, offset and imbalance are found, at 
 }
 
 TEST_CASE("O-QPSK: error vector magnitude of noise is the one that its power gives") {
-    // Each component at its instant carries half of the noise power; the vector to the ideal point is sqrt(2).
+    // Each component at its instant carries half of the noise power; the vector to the ideal point is
+    // sqrt(2).
     made::Oqpsk frame;
     frame.payload.assign(100, 0x21);
     for (const double snr : {30.0, 20.0, 14.0}) {
         CAPTURE(snr);
         const auto out = run("radio.oqpsk", noisy(frame.make(), 16e6, 0.5 * std::pow(10, -snr / 20)));
-        CHECK(value(out, "evm_rms") == doctest::Approx(100 * std::pow(10, -snr / 20) / std::sqrt(2.0)).epsilon(0.04));
+        CHECK(value(out, "evm_rms") ==
+              doctest::Approx(100 * std::pow(10, -snr / 20) / std::sqrt(2.0)).epsilon(0.04));
         CHECK(value(out, "evm_peak") > 2 * value(out, "evm_rms"));
     }
 }
@@ -107,17 +110,20 @@ TEST_CASE("what is no O-QPSK frame gets no numbers and says why") {
         CHECK(out.results.empty());
         return *out.invalid;
     };
-    CHECK(refused(made::tone(0.3, 1e5, 16e6, 50000)).find("no IEEE 802.15.4 O-QPSK preamble") != std::string::npos);
+    CHECK(refused(made::tone(0.3, 1e5, 16e6, 50000)).find("no IEEE 802.15.4 O-QPSK preamble") !=
+          std::string::npos);
     CHECK(refused(made::Gfsk{}.make()).find("no IEEE 802.15.4 O-QPSK preamble") != std::string::npos);
     made::Oqpsk frame;
     auto cut = frame.make();
     cut.resize(cut.size() - 1500);
     made::append(cut, made::Samples(3000));
     CHECK(refused(cut).find("the burst ends before the 12 octets") != std::string::npos);
-    CHECK(input_error([&] { run("radio.oqpsk", made::record(made::Samples(1000, 0.1), 2e6)); })
-              .find("at least 4 million samples a second") != std::string::npos);
+    CHECK(input_error([&] {
+              run("radio.oqpsk", made::record(made::Samples(1000, 0.1), 2e6));
+          }).find("at least 4 million samples a second") != std::string::npos);
     auto clipped = frame.make();
-    for (auto& v : clipped) v = made::Complex(std::clamp(3 * v.real(), -1.0, 1.0), std::clamp(3 * v.imag(), -1.0, 1.0));
+    for (auto& v : clipped)
+        v = made::Complex(std::clamp(3 * v.real(), -1.0, 1.0), std::clamp(3 * v.imag(), -1.0, 1.0));
     CHECK(run("radio.oqpsk", made::record(clipped, 16e6)).invalid->starts_with("overload"));
 }
 
@@ -165,7 +171,8 @@ TEST_CASE("OFDM: constellation error of noise, carrier, leakage and flatness, fo
         for (unsigned i = 0; i < 3; ++i) made::append(x, frame.make(i));
         // Noise power per carrier relative to the carriers: 64/52 of that per sample.
         const double snr = mbit < 20 ? 20 : 32;
-        const auto out = run("radio.ofdm", noisy(x, 20e6, 0.2 * std::pow(10, -snr / 20) * std::sqrt(64.0 / 52), 2.437e9));
+        const auto out =
+            run("radio.ofdm", noisy(x, 20e6, 0.2 * std::pow(10, -snr / 20) * std::sqrt(64.0 / 52), 2.437e9));
         CHECK(value(out, "rate") == mbit * 1e6);
         CHECK(value(out, "frames") == 3);
         CHECK(value(out, "frequency_offset") == doctest::Approx(33e3).epsilon(snr > 30 ? 0.01 : 0.03));

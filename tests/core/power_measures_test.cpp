@@ -10,7 +10,8 @@ using namespace rt;
 
 namespace {
 
-Outcome run(const char* procedure, Capture capture, const std::vector<std::pair<const char*, const char*>>& settings = {}) {
+Outcome run(const char* procedure, Capture capture,
+            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
     const Procedure& known = find_procedure(procedure);
     Parameters parameters(known.parameters);
     for (const auto& [name, value] : settings) parameters.set(name, value);
@@ -53,26 +54,34 @@ TEST_CASE("channel power and occupied bandwidth of a band of noise") {
     const auto record = band_of_noise(25e3, -20, 200e3, 200000);
     // -20 dB below full scale at +10 dBm.
     const auto power = run("spectrum.channel-power", record,
-                           {{"centre", "868 MHz"}, {"channel_bandwidth", "60 kHz"}, {"spacing", "60 kHz"},
-                            {"neighbours", "one"}, {"density_window", "10 kHz"}});
+                           {{"centre", "868 MHz"},
+                            {"channel_bandwidth", "60 kHz"},
+                            {"spacing", "60 kHz"},
+                            {"neighbours", "one"},
+                            {"density_window", "10 kHz"}});
     CHECK(value(power, "channel_power") == doctest::Approx(-10).epsilon(0.002));
     CHECK(value(power, "mean_density") == doctest::Approx(-10 - 10 * std::log10(60e3)).epsilon(0.001));
     CHECK(value(power, "highest_density") == doctest::Approx(-10 - 10 * std::log10(5)).epsilon(0.01));
     CHECK(value(power, "adjacent_low") < -80);
-    const auto width = run("spectrum.occupied-bandwidth", record, {{"bandwidth", "500 Hz"}, {"down", "26 dB"}});
+    const auto width =
+        run("spectrum.occupied-bandwidth", record, {{"bandwidth", "500 Hz"}, {"down", "26 dB"}});
     CHECK(value(width, "occupied_bandwidth") == doctest::Approx(0.99 * 50e3).epsilon(0.005));
     CHECK(std::abs(value(width, "centre_offset")) < 100);
     CHECK(value(width, "power") == doctest::Approx(-10).epsilon(0.002));
     CHECK(value(width, "level_bandwidth") == doctest::Approx(50.9e3).epsilon(0.01));
-    CHECK(input_error([&] {
-              run("spectrum.channel-power", record, {{"centre", "868 MHz"}, {"channel_bandwidth", "300 kHz"}});
-          }) == "the channel from 867.85 MHz to 868.15 MHz is wider than the trace, which covers 867.9 MHz to 868.0999 MHz");
+    CHECK(
+        input_error([&] {
+            run("spectrum.channel-power", record, {{"centre", "868 MHz"}, {"channel_bandwidth", "300 kHz"}});
+        }) ==
+        "the channel from 867.85 MHz to 868.15 MHz is wider than the trace, which covers 867.9 MHz to "
+        "868.0999 MHz");
 }
 
 TEST_CASE("adjacent channels are told apart") {
     // Three tones: the channel, one 20 dB lower in the next channel up, one 30 dB lower two channels down.
     auto x = made::tone(0.5, 0, 1e6, 200000);
-    const auto up = made::tone(0.05, 100e3, 1e6, x.size()), down = made::tone(0.5 * std::pow(10, -1.5), -200e3, 1e6, x.size());
+    const auto up = made::tone(0.05, 100e3, 1e6, x.size()),
+               down = made::tone(0.5 * std::pow(10, -1.5), -200e3, 1e6, x.size());
     for (std::size_t i = 0; i < x.size(); ++i) x[i] += up[i] + down[i];
     const auto out = run("spectrum.channel-power", made::record(x, 1e6, 1e9, 0.0),
                          {{"centre", "1 GHz"}, {"channel_bandwidth", "80 kHz"}, {"spacing", "100 kHz"}});
@@ -88,7 +97,8 @@ TEST_CASE("markers find peaks between points and their distance") {
     const auto second = made::tone(0.04, -40.1e3, 200e3, x.size());
     for (std::size_t i = 0; i < x.size(); ++i) x[i] += second[i];
     made::add_noise(x, 1e-4);
-    const auto out = run("spectrum.markers", made::record(x, 200e3, 0, 0.0), {{"bandwidth", "1 kHz"}, {"prominence", "10 dB"}});
+    const auto out = run("spectrum.markers", made::record(x, 200e3, 0, 0.0),
+                         {{"bandwidth", "1 kHz"}, {"prominence", "10 dB"}});
     CHECK(value(out, "peak_level") == doctest::Approx(-7.96).epsilon(0.01));
     CHECK(value(out, "peak_frequency") == doctest::Approx(12.3e3).epsilon(1e-4));
     CHECK(value(out, "delta_level") == doctest::Approx(-20).epsilon(0.005));
@@ -119,8 +129,9 @@ TEST_CASE("spurious emission beside a carrier") {
         const auto more = made::tone(std::pow(10, db / 20), f, 10e6, x.size());
         for (std::size_t i = 0; i < x.size(); ++i) x[i] += more[i];
     }
-    const auto out = run("radio.spurious", made::record(x, 10e6, 1e9, 0.0),
-                         {{"bandwidth", "10 kHz"}, {"carrier", "1 GHz"}, {"exclude", "1 MHz"}, {"threshold", "-90 dBm"}});
+    const auto out =
+        run("radio.spurious", made::record(x, 10e6, 1e9, 0.0),
+            {{"bandwidth", "10 kHz"}, {"carrier", "1 GHz"}, {"exclude", "1 MHz"}, {"threshold", "-90 dBm"}});
     CHECK(value(out, "highest_level") == doctest::Approx(-60).epsilon(0.002));
     CHECK(value(out, "highest_frequency") == doctest::Approx(1.002e9).epsilon(1e-5));
     CHECK(value(out, "peaks_found") == 2);
@@ -164,8 +175,9 @@ TEST_CASE("a final reading stands at the true maximum and is judged with its own
     const auto finding = judge({&book, &rule}, out, {});
     CHECK(finding.verdict == Verdict::pass);
     CHECK(*finding.value == doctest::Approx(value(out, "average")));
-    const auto brief = run("emission.final", made::record(made::tone(0.1, 0, rate, 50000), rate, 10e6, reference),
-                           {{"frequency", "10 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}});
+    const auto brief =
+        run("emission.final", made::record(made::tone(0.1, 0, rate, 50000), rate, 10e6, reference),
+            {{"frequency", "10 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}});
     CHECK_FALSE(brief.find_result("quasi_peak"));
     CHECK(brief.notes.front().find("shorter than their meter needs") != std::string::npos);
 }

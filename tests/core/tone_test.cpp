@@ -9,7 +9,8 @@ using namespace rt;
 
 namespace {
 
-Outcome run(const char* procedure, const Waveform& wave, const std::vector<std::pair<const char*, const char*>>& settings = {}) {
+Outcome run(const char* procedure, const Waveform& wave,
+            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
     const Procedure& known = find_procedure(procedure);
     Parameters parameters(known.parameters);
     for (const auto& [name, value] : settings) parameters.set(name, value);
@@ -27,14 +28,16 @@ struct Sine {
     double amplitude, frequency, phase = 0;
 };
 
-Waveform wave_of(const std::vector<Sine>& sines, double noise_rms, double rate, std::size_t count, double offset = 0) {
+Waveform wave_of(const std::vector<Sine>& sines, double noise_rms, double rate, std::size_t count,
+                 double offset = 0) {
     Waveform out;
     out.step_s = 1 / rate;
     std::mt19937_64 random(4);
     std::normal_distribution<double> normal(0, noise_rms > 0 ? noise_rms : 1);
     for (std::size_t i = 0; i < count; ++i) {
         double v = offset + (noise_rms > 0 ? normal(random) : 0);
-        for (const auto& s : sines) v += s.amplitude * std::sin(2 * made::pi * s.frequency * static_cast<double>(i) / rate + s.phase);
+        for (const auto& s : sines)
+            v += s.amplitude * std::sin(2 * made::pi * s.frequency * static_cast<double>(i) / rate + s.phase);
         out.volts.push_back(v);
     }
     return out;
@@ -44,7 +47,8 @@ Waveform wave_of(const std::vector<Sine>& sines, double noise_rms, double rate, 
 
 TEST_CASE("level, THD, THD+N and SINAD of a tone that fits no transform") {
     const double f = 997.31, noise = 1e-3;
-    const auto wave = wave_of({{1.5, f}, {0.015, 2 * f, 1}, {0.006, 3 * f, 2}, {0.003, 5 * f, 0.3}}, noise, 48e3, 96000, 0.2);
+    const auto wave = wave_of({{1.5, f}, {0.015, 2 * f, 1}, {0.006, 3 * f, 2}, {0.003, 5 * f, 0.3}}, noise,
+                              48e3, 96000, 0.2);
     const auto out = run("tone.quality", wave);
     const double harmonic = 0.015 * 0.015 + 0.006 * 0.006 + 0.003 * 0.003, fundamental = 1.5 * 1.5;
     const double in_band = 2 * noise * noise * (20000 - 20) / 24000;
@@ -58,7 +62,8 @@ TEST_CASE("level, THD, THD+N and SINAD of a tone that fits no transform") {
     CHECK(value(out, "offset") == doctest::Approx(0.2).epsilon(1e-4));
     // Out-of-band noise does not count.
     const auto narrow = run("tone.quality", wave, {{"highest", "10 kHz"}});
-    CHECK(value(narrow, "snr") == doctest::Approx(10 * std::log10(fundamental / (2 * noise * noise * 9980 / 24000))).epsilon(0.003));
+    CHECK(value(narrow, "snr") ==
+          doctest::Approx(10 * std::log10(fundamental / (2 * noise * noise * 9980 / 24000))).epsilon(0.003));
 }
 
 TEST_CASE("a clean tone shows the quantisation of its samples: 16 bits give 98 dB") {
@@ -73,8 +78,9 @@ TEST_CASE("what is no tone is refused") {
     REQUIRE(noise.invalid);
     CHECK(noise.invalid->starts_with("no tone"));
     CHECK(*run("tone.quality", wave_of({}, 0, 48e3, 48000)).invalid == "the waveform holds no tone");
-    CHECK(input_error([] { run("tone.quality", wave_of({{1, 100}}, 0, 48e3, 1900), {{"frequency", "100 Hz"}}); })
-              .find("fewer than five periods") != std::string::npos);
+    CHECK(input_error([] {
+              run("tone.quality", wave_of({{1, 100}}, 0, 48e3, 1900), {{"frequency", "100 Hz"}});
+          }).find("fewer than five periods") != std::string::npos);
 }
 
 TEST_CASE("response of a first-order high-pass from a stepped tone") {
@@ -96,7 +102,8 @@ TEST_CASE("response of a first-order high-pass from a stepped tone") {
     for (std::size_t i = 0; i < steps.size(); ++i) {
         CAPTURE(steps[i]);
         CHECK(trace.x[i] == doctest::Approx(steps[i]).epsilon(1e-3));
-        const double expected = -10 * std::log10(1 + std::pow(corner / steps[i], 2)) + 10 * std::log10(1 + std::pow(corner / 1000, 2));
+        const double expected = -10 * std::log10(1 + std::pow(corner / steps[i], 2)) +
+                                10 * std::log10(1 + std::pow(corner / 1000, 2));
         CHECK(trace.y[i] == doctest::Approx(expected).scale(1).epsilon(0.02));
     }
 }

@@ -27,7 +27,8 @@ std::string meta(const std::string& type, const std::string& more = "", const st
 std::string refusal(const TestFolder& folder, const CaptureHints& hints = {}) {
     std::string text = input_error([&] { read_capture(folder.path() / "a.sigmf-meta", hints); });
     const std::string place = folder.path().string() + "/";
-    for (auto at = text.find(place); at != std::string::npos; at = text.find(place)) text.erase(at, place.size());
+    for (auto at = text.find(place); at != std::string::npos; at = text.find(place))
+        text.erase(at, place.size());
     return text;
 }
 
@@ -41,8 +42,8 @@ TEST_CASE("SigMF: every type is scaled by its full scale, level and frequency co
         return std::get<IqRecord>(read_capture(folder.path() / "a.sigmf-data"));
     };
     const std::vector<IqRecord> records{read("cf32_le", bytes<float>({0.5F, -0.25F, 1, 0})),
-                               read("ci16_le", bytes<std::int16_t>({16384, -8192, 32767, 0})),
-                               read("ci8", bytes<std::int8_t>({64, -32, 127, 0}))};
+                                        read("ci16_le", bytes<std::int16_t>({16384, -8192, 32767, 0})),
+                                        read("ci8", bytes<std::int8_t>({64, -32, 127, 0}))};
     for (const auto& record : records) {
         CHECK(record.size() == 2);
         CHECK(record.sample_rate_hz == 2e6);
@@ -73,7 +74,8 @@ TEST_CASE("SigMF: what does not fit together is refused in one line") {
     };
     set(meta("cf32_le"), std::string(20, '\0'));
     CHECK(refusal(folder) ==
-          "a.sigmf-data: 20 bytes are no whole number of cf32_le samples of 8 bytes: the file is cut off or of another "
+          "a.sigmf-data: 20 bytes are no whole number of cf32_le samples of 8 bytes: the file is cut off or "
+          "of another "
           "type");
     set("{\"global\": {\"core:datatype\": \"cf32_le\"}, \"captures\": []}");
     CHECK(refusal(folder) ==
@@ -82,10 +84,12 @@ TEST_CASE("SigMF: what does not fit together is refused in one line") {
     rate.sample_rate_hz = 1e6;
     CHECK(std::get<IqRecord>(read_capture(folder.path() / "a.sigmf-meta", rate)).sample_rate_hz == 1e6);
     set(meta("cf33_le"));
-    CHECK(refusal(folder) ==
-          "a.sigmf-meta: unknown sample type \"cf33_le\": cf32_le, ci16_le, ci8, rf32_le, ri16_le can be read");
+    CHECK(
+        refusal(folder) ==
+        "a.sigmf-meta: unknown sample type \"cf33_le\": cf32_le, ci16_le, ci8, rf32_le, ri16_le can be read");
     set(meta("cf32_le", ", \"core:sha512\": \"" + std::string(128, '0') + "\""));
-    CHECK(refusal(folder) == "a.sigmf-data: was altered: its SHA-512 is not the core:sha512 of its description");
+    CHECK(refusal(folder) ==
+          "a.sigmf-data: was altered: its SHA-512 is not the core:sha512 of its description");
     set(meta("cf32_le"));
     CHECK(refusal(folder, rate) == "a.sigmf-meta: states the sample rate 2 MHz, the option says 1 MHz");
     set(meta("cf32_le", ", \"core:num_channels\": 2"));
@@ -141,12 +145,15 @@ TEST_CASE("WAV: two channels are I and Q, one is a waveform") {
     CHECK(record.read(0, 1)[0] == std::complex<float>(0.5F, -0.25F));
     write("one.wav", 1, {16384, -16384});
     hints.volts_per_unit = 10;
-    CHECK(std::get<Waveform>(read_capture(folder.path() / "one.wav", hints)).volts == std::vector<double>{5, -5});
+    CHECK(std::get<Waveform>(read_capture(folder.path() / "one.wav", hints)).volts ==
+          std::vector<double>{5, -5});
     write("three.wav", 3, {1, 2, 3});
-    CHECK(input_error([&] { read_capture(folder.path() / "three.wav"); }).ends_with(
-        "has 3 channels: one is a waveform, two are I and Q"));
+    CHECK(input_error([&] {
+              read_capture(folder.path() / "three.wav");
+          }).ends_with("has 3 channels: one is a waveform, two are I and Q"));
     write_file(folder.path() / "no.wav", "nothing of the kind");
-    CHECK(input_error([&] { read_capture(folder.path() / "no.wav"); }).find("cannot be read as WAV") != std::string::npos);
+    CHECK(input_error([&] { read_capture(folder.path() / "no.wav"); }).find("cannot be read as WAV") !=
+          std::string::npos);
 }
 
 TEST_CASE("bare samples need their type and rate") {
@@ -154,7 +161,8 @@ TEST_CASE("bare samples need their type and rate") {
     write_file(folder.path() / "x.bin", bytes<std::int16_t>({16384, 0}));
     CaptureHints hints;
     hints.sample_type = "ci16";
-    CHECK(input_error([&] { read_capture(folder.path() / "x.bin", hints); }).find("--sample-rate") != std::string::npos);
+    CHECK(input_error([&] { read_capture(folder.path() / "x.bin", hints); }).find("--sample-rate") !=
+          std::string::npos);
     hints.sample_rate_hz = 1e6;
     CHECK(std::get<IqRecord>(read_capture(folder.path() / "x.bin", hints)).read(0, 1)[0].real() == 0.5F);
 }

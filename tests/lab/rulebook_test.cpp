@@ -191,7 +191,8 @@ TEST_CASE("shipped limits of the further books") {
     CHECK(limit("47-cfr-15/15.209-qp", 50e6) == doctest::Approx(40.00));   // 100 uV/m
     CHECK(limit("47-cfr-15/15.209-qp", 100e6) == doctest::Approx(43.52));  // 150 uV/m
     CHECK(limit("47-cfr-15/15.109-b-qp", 300e6) == doctest::Approx(46.44));
-    CHECK(limit("47-cfr-15/15.209-lf", 100e3) == doctest::Approx(20 * std::log10(2400.0 / 100)).epsilon(1e-3));
+    CHECK(limit("47-cfr-15/15.209-lf", 100e3) ==
+          doctest::Approx(20 * std::log10(2400.0 / 100)).epsilon(1e-3));
     CHECK(limit("47-cfr-15/15.209-pk", 5e9) == doctest::Approx(73.98));
     CHECK(limit("47-cfr-15/15.207-qp", 0.2e6) == doctest::Approx(63.61).epsilon(1e-4));
     CHECK(limit("mil-std-461/ce102-28v-low", 100e3) == doctest::Approx(73.99).epsilon(1e-3));

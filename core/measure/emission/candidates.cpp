@@ -30,7 +30,8 @@ std::size_t nearest(const Trace& trace, double frequency) {
 }
 
 bool among(const std::vector<double>& list, double frequency, double apart) {
-    return std::any_of(list.begin(), list.end(), [&](double other) { return std::abs(other - frequency) <= apart; });
+    return std::any_of(list.begin(), list.end(),
+                       [&](double other) { return std::abs(other - frequency) <= apart; });
 }
 
 // Nearest to the limit first; without limits the highest first.

@@ -15,9 +15,10 @@ namespace {
 
 constexpr std::array parameters{
     ParameterInfo{"frequency", ParameterKind::quantity, Unit::hertz, "", "candidate of the pre-scan"},
-    ParameterInfo{"zoom", ParameterKind::quantity, Unit::hertz, "",
-                  "width of the band around the candidate in which the maximum is looked for; without it, twice the "
-                  "resolution bandwidth"},
+    ParameterInfo{
+        "zoom", ParameterKind::quantity, Unit::hertz, "",
+        "width of the band around the candidate in which the maximum is looked for; without it, twice the "
+        "resolution bandwidth"},
     bandwidth_parameter,
     detector_parameter,
     ParameterInfo{"dwell", ParameterKind::quantity, Unit::second, "1 s", "measuring time at each frequency"},
@@ -34,8 +35,10 @@ constexpr std::array results{
     Product{"level", Unit::dbuv, "reading of the detector asked for, in the capture's unit"},
     Product{"frequency", Unit::hertz, "where the level around the candidate is highest"},
     Product{"peak", Unit::dbuv, "reading of the peak detector (complex samples)"},
-    Product{"quasi_peak", Unit::dbuv, "reading of the quasi-peak detector (complex samples, CISPR bandwidths)"},
-    Product{"cispr_average", Unit::dbuv, "highest deflection of the meter behind the average (complex samples)"},
+    Product{"quasi_peak", Unit::dbuv,
+            "reading of the quasi-peak detector (complex samples, CISPR bandwidths)"},
+    Product{"cispr_average", Unit::dbuv,
+            "highest deflection of the meter behind the average (complex samples)"},
     Product{"average", Unit::dbuv, "mean of the envelope (complex samples)"},
     Product{"rms", Unit::dbuv, "rms of the envelope (complex samples)"},
 };
@@ -82,18 +85,23 @@ Outcome from_spectrum(const Spectrum& s, const Parameters& p) {
     Outcome outcome;
     outcome.add("level", s.level[*top], s.unit);
     outcome.add("frequency", s.frequency_hz[*top], Unit::hertz);
-    outcome.traces.push_back(spot(s.frequency_hz[*top], s.level[*top], s.unit, s.detector, s.resolution_bandwidth_hz,
-                                  s.impedance_ohm));
+    outcome.traces.push_back(spot(s.frequency_hz[*top], s.level[*top], s.unit, s.detector,
+                                  s.resolution_bandwidth_hz, s.impedance_ohm));
     return outcome;
 }
 
 const char* result_for(Detector detector) {
     switch (detector) {
-        case Detector::peak: return "peak";
-        case Detector::quasi_peak: return "quasi_peak";
-        case Detector::cispr_average: return "cispr_average";
-        case Detector::average: return "average";
-        default: return "rms";
+        case Detector::peak:
+            return "peak";
+        case Detector::quasi_peak:
+            return "quasi_peak";
+        case Detector::cispr_average:
+            return "cispr_average";
+        case Detector::average:
+            return "average";
+        default:
+            return "rms";
     }
 }
 
@@ -103,7 +111,8 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     const double half_zoom = zoom_of(p) / 2, rate = record.sample_rate_hz;
     const double wanted = p.required("frequency");
     if (std::abs(wanted - record.centre_hz) > rate / 2) {
-        fail_input("the candidate at " + format({wanted, Unit::hertz}) + " lies outside the record, which covers " +
+        fail_input("the candidate at " + format({wanted, Unit::hertz}) +
+                   " lies outside the record, which covers " +
                    format({record.centre_hz - rate / 2, Unit::hertz}) + " to " +
                    format({record.centre_hz + rate / 2, Unit::hertz}));
     }
@@ -122,7 +131,8 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     for (std::size_t i = 0; i < level.size(); ++i) {
         if (std::abs(seen.frequency_hz[i] - wanted) < std::abs(seen.frequency_hz[own] - wanted)) own = i;
     }
-    const double frequency = level[top] > level[own] + clear_db ? refined_x(seen.frequency_hz, level, top) : wanted;
+    const double frequency =
+        level[top] > level[own] + clear_db ? refined_x(seen.frequency_hz, level, top) : wanted;
 
     std::vector<Detector> detectors{Detector::peak, Detector::average, Detector::rms};
     const Detector asked = p.detector("detector").value_or(Detector::quasi_peak);
@@ -135,11 +145,11 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     }
     if (std::find(detectors.begin(), detectors.end(), asked) == detectors.end()) detectors.push_back(asked);
     if (!settles) {
-        outcome.notes.push_back(
-            band ? "quasi-peak and CISPR average are not measured: the record of " +
-                       format({record.seconds(), Unit::second}) + " is shorter than their meter needs, " +
-                       format({band->settling_s(), Unit::second})
-                 : "quasi-peak is defined for 200 Hz, 9 kHz and 120 kHz only");
+        outcome.notes.push_back(band ? "quasi-peak and CISPR average are not measured: the record of " +
+                                           format({record.seconds(), Unit::second}) +
+                                           " is shorter than their meter needs, " +
+                                           format({band->settling_s(), Unit::second})
+                                     : "quasi-peak is defined for 200 Hz, 9 kHz and 120 kHz only");
     }
     const auto readings = measure_at(record, frequency, filter, detectors);
     const bool absolute = record.reference_level_dbm.has_value();
@@ -150,8 +160,8 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     for (std::size_t i = 0; i < detectors.size(); ++i) {
         const double value = 20 * std::log10(std::max(readings[i], 1e-15)) + shift;
         if (detectors[i] == asked) {
-            outcome.results.insert(outcome.results.begin(),
-                                   {{"level", {value, unit}, {}}, {"frequency", {frequency, Unit::hertz}, {}}});
+            outcome.results.insert(outcome.results.begin(), {{"level", {value, unit}, {}},
+                                                             {"frequency", {frequency, Unit::hertz}, {}}});
         }
         if (detectors[i] != Detector::sample && detectors[i] != Detector::negative_peak) {
             outcome.add(result_for(detectors[i]), value, unit);
@@ -182,8 +192,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure emission_final() {
     return {"emission.final",
             "Disturbance at one frequency, measured closely",
-            "Looks for the maximum around a candidate of a pre-scan and measures it with the detector asked for (CISPR "
-            "16-2-1, CISPR 16-2-3). From complex samples all detectors of CISPR 16-1-1 are read at once; quasi-peak "
+            "Looks for the maximum around a candidate of a pre-scan and measures it with the detector asked "
+            "for (CISPR "
+            "16-2-1, CISPR 16-2-3). From complex samples all detectors of CISPR 16-1-1 are read at once; "
+            "quasi-peak "
             "and CISPR average need a record longer than their meter takes to settle.",
             parameters,
             traces,

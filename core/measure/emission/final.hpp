@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// Looks for the true maximum around a candidate, then measures there with the wanted detectors (CISPR 16-2-1 and
-// 16-2-3, final measurement). Traces `emission`: one reading for each detector, judged where it stands.
+// Looks for the true maximum around a candidate, then measures there with the wanted detectors (CISPR 16-2-1
+// and 16-2-3, final measurement). Traces `emission`: one reading for each detector, judged where it stands.
 Procedure emission_final();
 
 }  // namespace rt

@@ -25,7 +25,8 @@ constexpr std::array parameters{
                   "cut-off of the low-pass behind the demodulator; without it, none"},
     ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "1 MHz",
                   "complex samples per second that the analyser records"},
-    ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "50 ms", "how long the analyser records"},
+    ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "50 ms",
+                  "how long the analyser records"},
     iq_reference_parameter,
 };
 
@@ -65,7 +66,8 @@ double strongest(const std::vector<double>& v, double rate) {
         x.push_back(static_cast<double>(i) * rate / static_cast<double>(size));
         level.push_back(20 * std::log10(std::max(std::abs(work[i]), 1e-30)));
     }
-    const auto top = static_cast<std::size_t>(std::max_element(level.begin() + 1, level.end()) - level.begin());
+    const auto top =
+        static_cast<std::size_t>(std::max_element(level.begin() + 1, level.end()) - level.begin());
     return refined_x(x, level, top);
 }
 
@@ -153,7 +155,8 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("carrier_offset", offset, Unit::hertz);
     outcome.results.push_back({"carrier_power", level_of(record, mean * mean), {}});
     outcome.results.push_back({"mean_power", level_of(record, power), {}});
-    outcome.traces.push_back(against_time("envelope", "Envelope over its mean", Unit::none, envelope, 1 / mean, rate));
+    outcome.traces.push_back(
+        against_time("envelope", "Envelope over its mean", Unit::none, envelope, 1 / mean, rate));
     outcome.traces.push_back(against_time("frequency", "Frequency", Unit::hertz, frequency, 1, rate));
     note_reference(record, outcome);
     return outcome;
@@ -164,7 +167,8 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure am_fm() {
     return {"radio.am-fm",
             "AM depth and FM deviation",
-            "Demodulates complex samples: envelope and frequency against time, after the filters chosen. Noise widens "
+            "Demodulates complex samples: envelope and frequency against time, after the filters chosen. "
+            "Noise widens "
             "the peak values: use a filter, or the rms values.",
             parameters,
             traces,

@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// AM depth from the highest and lowest envelope, FM deviation from the highest and lowest frequency, both after a
-// low-pass; modulating frequency, carrier offset and power. Traces `envelope`, `frequency`.
+// AM depth from the highest and lowest envelope, FM deviation from the highest and lowest frequency, both
+// after a low-pass; modulating frequency, carrier offset and power. Traces `envelope`, `frequency`.
 Procedure am_fm();
 
 }  // namespace rt

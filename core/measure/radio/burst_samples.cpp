@@ -28,8 +28,8 @@ void require_inside(const IqRecord& record, double shift_hz) {
     if (std::abs(shift_hz) < record.sample_rate_hz / 2) return;
     const double half = record.sample_rate_hz / 2;
     fail_input("the frequency meant, " + format({record.centre_hz + shift_hz, Unit::hertz}) +
-               ", lies outside the record, which covers " + format({record.centre_hz - half, Unit::hertz}) + " to " +
-               format({record.centre_hz + half, Unit::hertz}));
+               ", lies outside the record, which covers " + format({record.centre_hz - half, Unit::hertz}) +
+               " to " + format({record.centre_hz + half, Unit::hertz}));
 }
 
 }  // namespace rt

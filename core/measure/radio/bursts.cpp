@@ -10,11 +10,16 @@ namespace rt {
 namespace {
 
 constexpr std::array parameters{
-    trigger_level_parameter, trigger_power_parameter, hysteresis_parameter,
-    hold_off_parameter,      shortest_burst_parameter,
+    trigger_level_parameter,
+    trigger_power_parameter,
+    hysteresis_parameter,
+    hold_off_parameter,
+    shortest_burst_parameter,
     ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
                   "antenna and beamforming gain: turns power at the port into e.i.r.p."},
-    iq_centre_parameter,     iq_rate_parameter,       iq_duration_parameter,
+    iq_centre_parameter,
+    iq_rate_parameter,
+    iq_duration_parameter,
     iq_reference_parameter,
 };
 
@@ -66,7 +71,8 @@ void add_gaps(const std::vector<Burst>& all, Outcome& outcome) {
     outcome.add("longest_gap", longest, Unit::second);
     if (surplus < 1e299) outcome.add("gap_surplus", surplus, Unit::second);
     outcome.add("mean_period",
-                (all.back().start_s - all.front().start_s) / static_cast<double>(all.size() - 1), Unit::second);
+                (all.back().start_s - all.front().start_s) / static_cast<double>(all.size() - 1),
+                Unit::second);
 }
 
 Outcome run(Capture any, const Parameters& p) {
@@ -79,8 +85,13 @@ Outcome run(Capture any, const Parameters& p) {
     const Unit unit = level_of(record, 1).unit;
     Table table{"bursts",
                 "Bursts",
-                {{"start", Unit::second}, {"length", Unit::second}, {"power", unit}, {"peak", unit},
-                 {"rise", Unit::second}, {"fall", Unit::second}, {"remark"}},
+                {{"start", Unit::second},
+                 {"length", Unit::second},
+                 {"power", unit},
+                 {"peak", unit},
+                 {"rise", Unit::second},
+                 {"fall", Unit::second},
+                 {"remark"}},
                 {}};
     for (const auto& burst : list.bursts) {
         on += burst.length_s();
@@ -122,17 +133,19 @@ Outcome run(Capture any, const Parameters& p) {
 }  // namespace
 
 Procedure bursts() {
-    return {"radio.bursts",
-            "Bursts, duty cycle, sequences and gaps",
-            "Finds bursts with a trigger (level, hysteresis, hold-off) in the squared magnitude of complex samples. "
-            "EN 300 328 clause 5.4.2 takes the trigger 30 dB below the highest power. Edges are where the power, "
-            "averaged over 0.2 us (three samples at least), crosses the trigger.",
-            parameters,
-            traces,
-            results,
-            iq_setup,
-            run,
-            preset_named};
+    return {
+        "radio.bursts",
+        "Bursts, duty cycle, sequences and gaps",
+        "Finds bursts with a trigger (level, hysteresis, hold-off) in the squared magnitude of complex "
+        "samples. "
+        "EN 300 328 clause 5.4.2 takes the trigger 30 dB below the highest power. Edges are where the power, "
+        "averaged over 0.2 us (three samples at least), crosses the trigger.",
+        parameters,
+        traces,
+        results,
+        iq_setup,
+        run,
+        preset_named};
 }
 
 }  // namespace rt

@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// Duty cycle, transmit sequences and gaps, medium utilisation, power of each burst (EN 300 328 clause 5.4.2). Table
-// `bursts`, trace `power`.
+// Duty cycle, transmit sequences and gaps, medium utilisation, power of each burst (EN 300 328 clause 5.4.2).
+// Table `bursts`, trace `power`.
 Procedure bursts();
 
 }  // namespace rt

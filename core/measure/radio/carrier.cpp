@@ -37,8 +37,7 @@ std::vector<std::complex<double>> phasors(const IqRecord& record, double offset_
     for (std::size_t b = 0; b < blocks; ++b) {
         const auto samples = record.read(b * length, length);
         const double cycles = offset_hz / record.sample_rate_hz * static_cast<double>(b * length);
-        std::complex<double> rotor =
-            std::polar(1.0, -2 * std::numbers::pi * (cycles - std::floor(cycles)));
+        std::complex<double> rotor = std::polar(1.0, -2 * std::numbers::pi * (cycles - std::floor(cycles)));
         const std::complex<double> step = std::polar(1.0, turn);
         for (std::size_t i = 0; i < length; ++i) {
             out[b] += std::complex<double>(samples[i]) * rotor;
@@ -88,8 +87,8 @@ Outcome run(Capture any, const Parameters& p) {
     double power = 0;
     if (length >= 4) {
         const std::size_t block = std::min<std::size_t>(length, settings.size / 4);
-        const std::size_t count = static_cast<std::size_t>(
-            std::min<std::uint64_t>(record.size() / block, 4096));
+        const std::size_t count =
+            static_cast<std::size_t>(std::min<std::uint64_t>(record.size() / block, 4096));
         const auto slow = phasors(record, offset, count, block);
         double best = 0, best_power = 0;
         const double grid = 0.25 / static_cast<double>(count);
@@ -101,7 +100,8 @@ Outcome run(Capture any, const Parameters& p) {
         constexpr double golden = 0.6180339887498949;
         for (int i = 0; i < 60; ++i) {
             const double a = high - golden * (high - low), b = low + golden * (high - low);
-            (power_at(slow, a) > power_at(slow, b) ? high : low) = power_at(slow, a) > power_at(slow, b) ? b : a;
+            (power_at(slow, a) > power_at(slow, b) ? high : low) =
+                power_at(slow, a) > power_at(slow, b) ? b : a;
         }
         const double cycles = (low + high) / 2;
         const double shift = cycles * rate / static_cast<double>(block);
@@ -116,9 +116,9 @@ Outcome run(Capture any, const Parameters& p) {
     constexpr double least_db = 3;
     const double ratio = 10 * std::log10(std::max(power, 1e-30) / rest);
     if (ratio < least_db) {
-        outcome.invalid = "no unmodulated carrier: the strongest tone, at " + format({frequency, Unit::hertz}) +
-                          ", holds only " + format({100 * power / std::max(total, 1e-30), Unit::percent}, 3) +
-                          " of the power";
+        outcome.invalid = "no unmodulated carrier: the strongest tone, at " +
+                          format({frequency, Unit::hertz}) + ", holds only " +
+                          format({100 * power / std::max(total, 1e-30), Unit::percent}, 3) + " of the power";
     }
     outcome.add("carrier_frequency", frequency, Unit::hertz);
     outcome.add("frequency_offset", frequency - meant, Unit::hertz);
@@ -134,7 +134,8 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure carrier() {
     return {"radio.carrier",
             "Frequency and power of a carrier",
-            "Fits a rotating phasor to complex samples (maximum likelihood for a tone in white noise). Refuses when "
+            "Fits a rotating phasor to complex samples (maximum likelihood for a tone in white noise). "
+            "Refuses when "
             "no tone holds at least two thirds of the power: a modulated carrier has its own procedures.",
             parameters,
             {},

@@ -44,7 +44,8 @@ constexpr std::array results{
     Product{"delta_f2_most", Unit::hertz, "deviation that 99.9 % of the bits of payloads 10101010 reach"},
     Product{"delta_f2_min", Unit::hertz, "smallest of these deviations"},
     Product{"deviation_ratio", Unit::none, "delta_f2_avg over delta_f1_avg"},
-    Product{"frequency_offset", Unit::hertz, "carrier offset farthest from 0 over preamble and groups of ten bits"},
+    Product{"frequency_offset", Unit::hertz,
+            "carrier offset farthest from 0 over preamble and groups of ten bits"},
     Product{"preamble_offset", Unit::hertz, "carrier offset in the preamble, f0, farthest from 0"},
     Product{"drift", Unit::hertz, "largest difference between f0 and a group of the payload"},
     Product{"initial_drift", Unit::hertz, "largest difference between f0 and the first group"},
@@ -63,7 +64,8 @@ std::uint32_t hexadecimal(const Parameters& p, const char* name, std::size_t dig
     std::uint32_t value = 0;
     const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value, 16);
     if (error != std::errc{} || end != text.data() + text.size() || text.size() != digits) {
-        fail_input("parameter " + std::string(name) + ": write " + std::to_string(digits) + " hexadecimal digits");
+        fail_input("parameter " + std::string(name) + ": write " + std::to_string(digits) +
+                   " hexadecimal digits");
     }
     return value;
 }
@@ -78,7 +80,8 @@ struct Seen {
 void measure_power(const BurstSamples& piece, double rate, Seen& seen) {
     const double length = seen.burst.length_s();
     const auto at = [&](double share) {
-        return static_cast<std::size_t>(std::max(0.0, (seen.burst.start_s + share * length - piece.first_s) * rate));
+        return static_cast<std::size_t>(
+            std::max(0.0, (seen.burst.start_s + share * length - piece.first_s) * rate));
     };
     const std::size_t from = at(0.2), to = std::min(at(0.8), piece.samples.size());
     double sum = 0;
@@ -175,8 +178,8 @@ Outcome run(Capture any, const Parameters& p) {
         const auto piece = burst_samples(record, all[i].burst, 6e-6, shift);
         all[i].first_s = piece.first_s;
         measure_power(piece, record.sample_rate_hz, all[i]);
-        all[i].attempt = gfsk::demodulate(piece.samples, record.sample_rate_hz, p.required("measurement_bandwidth"),
-                                          address, initial);
+        all[i].attempt = gfsk::demodulate(piece.samples, record.sample_rate_hz,
+                                          p.required("measurement_bandwidth"), address, initial);
     });
     Outcome outcome;
     outcome.traces.push_back(power_trace(record));
@@ -184,8 +187,12 @@ Outcome run(Capture any, const Parameters& p) {
     const Unit unit = level_of(record, 1).unit;
     Table table{"packets",
                 "Packets",
-                {{"start", Unit::second}, {"payload_type"}, {"octets", Unit::count}, {"preamble_offset", Unit::hertz},
-                 {"power", unit}, {"crc"}},
+                {{"start", Unit::second},
+                 {"payload_type"},
+                 {"octets", Unit::count},
+                 {"preamble_offset", Unit::hertz},
+                 {"power", unit},
+                 {"crc"}},
                 {}};
     const Seen* first = nullptr;
     double highest = 0, lowest = 1e300, peak = 0, crest = 0;
@@ -202,7 +209,8 @@ Outcome run(Capture any, const Parameters& p) {
         bad += !packet.crc_ok;
         table.rows.push_back({seen.first_s + packet.start_s, std::to_string(packet.type),
                               static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
-                              level_of(record, seen.average).value, std::string(packet.crc_ok ? "good" : "bad")});
+                              level_of(record, seen.average).value,
+                              std::string(packet.crc_ok ? "good" : "bad")});
     }
     if (!first) {
         outcome.invalid = all.empty() ? std::string("no burst was found")
@@ -217,8 +225,8 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("packets", static_cast<double>(table.rows.size()), Unit::count);
     outcome.add("packets_bad_crc", static_cast<double>(bad), Unit::count);
     if (table.rows.size() != all.size()) {
-        outcome.notes.push_back(std::to_string(all.size() - table.rows.size()) + " of " + std::to_string(all.size()) +
-                                " bursts are no such packets and were left out");
+        outcome.notes.push_back(std::to_string(all.size() - table.rows.size()) + " of " +
+                                std::to_string(all.size()) + " bursts are no such packets and were left out");
     }
     if (table.rows.size() < 10) {
         outcome.notes.push_back(std::to_string(table.rows.size()) +
@@ -235,7 +243,8 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure gfsk_modulation() {
     return {"radio.gfsk",
             "Modulation of a Bluetooth LE transmitter, 1 Msymbol/s",
-            "Deviation (delta f1 of payloads 11110000, delta f2 of 10101010), carrier offset, drift and power of test "
+            "Deviation (delta f1 of payloads 11110000, delta f2 of 10101010), carrier offset, drift and "
+            "power of test "
             "packets, after the RF-PHY test suite. Refuses when no burst holds the access address.",
             parameters,
             traces,

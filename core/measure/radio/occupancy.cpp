@@ -11,8 +11,11 @@ namespace rt {
 namespace {
 
 constexpr std::array parameters{
-    trigger_level_parameter, trigger_power_parameter, hysteresis_parameter,
-    hold_off_parameter,      shortest_burst_parameter,
+    trigger_level_parameter,
+    trigger_power_parameter,
+    hysteresis_parameter,
+    hold_off_parameter,
+    shortest_burst_parameter,
     ParameterInfo{"pause", ParameterKind::quantity, Unit::second, "0 s",
                   "bursts with a gap of at most this belong to one channel occupancy"},
     ParameterInfo{"interference_start", ParameterKind::quantity, Unit::second, "",
@@ -21,7 +24,9 @@ constexpr std::array parameters{
                   "after the interference, bursts up to this length are short control signalling"},
     ParameterInfo{"control_window", ParameterKind::quantity, Unit::second, "50 ms",
                   "window in which time on is summed after the reaction"},
-    iq_centre_parameter,     iq_rate_parameter,       iq_duration_parameter,
+    iq_centre_parameter,
+    iq_rate_parameter,
+    iq_duration_parameter,
     iq_reference_parameter,
 };
 
@@ -33,8 +38,10 @@ constexpr std::array results{
     Product{"shortest_idle", Unit::second, "shortest idle time between two occupancies"},
     Product{"smallest_idle_share", Unit::percent, "smallest idle time relative to the occupancy before it"},
     Product{"duty_cycle", Unit::percent, "time on over the time observed"},
-    Product{"reaction_time", Unit::second, "from the beginning of interference to the end of the last transmission"},
-    Product{"control_share", Unit::percent, "largest share of time on in any control_window after the reaction"},
+    Product{"reaction_time", Unit::second,
+            "from the beginning of interference to the end of the last transmission"},
+    Product{"control_share", Unit::percent,
+            "largest share of time on in any control_window after the reaction"},
 };
 
 struct Occupancy {
@@ -106,7 +113,8 @@ void react(const IqRecord& record, const std::vector<Burst>& bursts, const Param
     const auto start = p.number("interference_start");
     if (!start) return;
     if (*start < 0 || *start >= record.seconds()) {
-        fail_input("parameter interference_start: the record lasts " + format({record.seconds(), Unit::second}));
+        fail_input("parameter interference_start: the record lasts " +
+                   format({record.seconds(), Unit::second}));
     }
     const double control = p.required("control_length");
     double last = *start;
@@ -125,7 +133,8 @@ void react(const IqRecord& record, const std::vector<Burst>& bursts, const Param
     const double window = p.required("control_window");
     if (!(window > 0)) fail_input("parameter control_window: must be above 0 s");
     if (record.seconds() - last < window) {
-        outcome.notes.push_back("less than " + format({window, Unit::second}) + " were recorded after the reaction");
+        outcome.notes.push_back("less than " + format({window, Unit::second}) +
+                                " were recorded after the reaction");
     }
     outcome.add("control_share", largest_share(bursts, last, record.seconds(), window), Unit::percent);
 }
@@ -145,8 +154,11 @@ Outcome run(Capture any, const Parameters& p) {
     std::vector<double> idle;
     Table table{"occupancies",
                 "Channel occupancies",
-                {{"start", Unit::second}, {"length", Unit::second}, {"idle_after", Unit::second},
-                 {"idle_share", Unit::percent}, {"remark"}},
+                {{"start", Unit::second},
+                 {"length", Unit::second},
+                 {"idle_after", Unit::second},
+                 {"idle_share", Unit::percent},
+                 {"remark"}},
                 {}};
     for (const auto& burst : list.bursts) on += burst.length_s();
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -184,8 +196,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure occupancy() {
     return {"radio.occupancy",
             "Channel occupancy, idle times and reaction to interference",
-            "Joins bursts into channel occupancies and measures the idle times between them (the idle time is to be "
-            "at least 5 % of the occupancy before it: EN 300 328, EN 301 893), and how soon transmission stops after "
+            "Joins bursts into channel occupancies and measures the idle times between them (the idle time "
+            "is to be "
+            "at least 5 % of the occupancy before it: EN 300 328, EN 301 893), and how soon transmission "
+            "stops after "
             "interference begins.",
             parameters,
             traces,

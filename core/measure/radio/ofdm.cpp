@@ -14,10 +14,11 @@ namespace {
 
 constexpr std::array parameters{
     iq_centre_parameter,
-    ParameterInfo{"channel_estimate", ParameterKind::choice, Unit::none, "training",
-                  "what evm_rms is measured with: the channel from the long training sequence, as the standard "
-                  "says, or the one that fits the whole frame, which takes its noise out",
-                  "training whole-frame"},
+    ParameterInfo{
+        "channel_estimate", ParameterKind::choice, Unit::none, "training",
+        "what evm_rms is measured with: the channel from the long training sequence, as the standard "
+        "says, or the one that fits the whole frame, which takes its noise out",
+        "training whole-frame"},
     trigger_level_parameter,
     trigger_power_parameter,
     hysteresis_parameter,
@@ -30,7 +31,8 @@ constexpr std::array parameters{
 
 constexpr std::array traces{
     Product{"constellation", Unit::none, "I and Q of the data carriers of the first frame"},
-    Product{"error_of_symbol", Unit::percent, "relative constellation error of each symbol of the first frame"},
+    Product{"error_of_symbol", Unit::percent,
+            "relative constellation error of each symbol of the first frame"},
     Product{"flatness", Unit::db, "power of each carrier relative to the mean of the inner ones"},
     Product{"power", Unit::dbm, "highest power of each piece of time"},
 };
@@ -39,7 +41,8 @@ constexpr std::array results{
     Product{"evm_db", Unit::db, "the same in dB"},
     Product{"evm_db_training", Unit::db, "with the channel from the training sequence"},
     Product{"evm_db_whole_frame", Unit::db, "with the channel that fits the whole frame"},
-    Product{"evm_margin_db", Unit::db, "distance of evm_db to the limit for the frame's own rate, smallest of all"},
+    Product{"evm_margin_db", Unit::db,
+            "distance of evm_db to the limit for the frame's own rate, smallest of all"},
     Product{"frequency_offset", Unit::hertz, "carrier minus the frequency meant, farthest from 0"},
     Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
     Product{"symbol_rate_error", Unit::ppm, "symbol clock error, farthest from 0"},
@@ -86,7 +89,8 @@ Trace flatness_of(const ofdm::Demodulated& d, Flatness& sum) {
     for (int k = -ofdm::outermost; k <= ofdm::outermost; ++k) {
         if (k == 0) continue;
         const double db =
-            10 * std::log10(std::max(d.channel_power[static_cast<std::size_t>(k + ofdm::outermost)], 1e-30) / mean);
+            10 * std::log10(std::max(d.channel_power[static_cast<std::size_t>(k + ofdm::outermost)], 1e-30) /
+                            mean);
         trace.x.push_back(k);
         trace.y.push_back(db);
         double& high = std::abs(k) <= 16 ? sum.inner_high : sum.outer_high;
@@ -155,8 +159,14 @@ Outcome run(Capture any, const Parameters& p) {
     const Unit unit = level_of(record, 1).unit;
     Table table{"frames",
                 "Frames",
-                {{"start", Unit::second}, {"modulation"}, {"octets", Unit::count}, {"symbols", Unit::count},
-                 {"power", unit}, {"evm", Unit::db}, {"limit", Unit::db}, {"frequency_offset", Unit::hertz}},
+                {{"start", Unit::second},
+                 {"modulation"},
+                 {"octets", Unit::count},
+                 {"symbols", Unit::count},
+                 {"power", unit},
+                 {"evm", Unit::db},
+                 {"limit", Unit::db},
+                 {"frequency_offset", Unit::hertz}},
                 {}};
     std::vector<Trace> flatness;
     for (const auto& frame : frames) {
@@ -167,7 +177,8 @@ Outcome run(Capture any, const Parameters& p) {
         // The standard takes the mean over frames of each frame's own rms.
         by_training += d.error_training;
         by_whole += d.error_whole;
-        const double own = decibel(training ? d.error_training : d.error_whole), limit = allowed_db(d.signal.rate.mbit);
+        const double own = decibel(training ? d.error_training : d.error_whole),
+                     limit = allowed_db(d.signal.rate.mbit);
         margin = std::min(margin, limit - own);
         frequency = farther(frequency, d.frequency_offset_hz);
         clock = farther(clock, d.clock_ppm);
@@ -204,11 +215,13 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("rate", first->attempt.frame->signal.rate.mbit * 1e6, Unit::bit_per_second);
     outcome.add("frames", n, Unit::count);
     if (good < 20 || shortest < 16) {
-        outcome.notes.push_back("the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good) +
-                                " were measured, the shortest with " + std::to_string(shortest));
+        outcome.notes.push_back(
+            "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good) +
+            " were measured, the shortest with " + std::to_string(shortest));
     }
     if (good != frames.size()) {
-        outcome.notes.push_back(std::to_string(frames.size() - good) + " of " + std::to_string(frames.size()) +
+        outcome.notes.push_back(std::to_string(frames.size() - good) + " of " +
+                                std::to_string(frames.size()) +
                                 " bursts are no such frames and were left out");
     }
     add_traces(*first->attempt.frame, outcome);
@@ -224,8 +237,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure ofdm_modulation() {
     return {"radio.ofdm",
             "Modulation of an IEEE 802.11a/g transmitter, 20 MHz",
-            "Synchronises to every frame, decodes its SIGNAL field, and measures the relative constellation error with "
-            "pilot tracking, carrier and clock errors, centre leakage and flatness (IEEE 802.11-2016 clause 17.3.9). "
+            "Synchronises to every frame, decodes its SIGNAL field, and measures the relative constellation "
+            "error with "
+            "pilot tracking, carrier and clock errors, centre leakage and flatness (IEEE 802.11-2016 clause "
+            "17.3.9). "
             "Data are not decoded. Refuses when no burst begins with the training sequences.",
             parameters,
             traces,

@@ -33,7 +33,8 @@ constexpr std::array parameters{
 
 constexpr std::array traces{
     Product{"constellation", Unit::none, "I and Q of each pair of chips, each at its own instant"},
-    Product{"constellation_at_once", Unit::none, "the signal at every chip instant, without taking the half-chip delay out"},
+    Product{"constellation_at_once", Unit::none,
+            "the signal at every chip instant, without taking the half-chip delay out"},
     Product{"evm", Unit::percent, "error vector magnitude of each pair of chips against time (first frame)"},
     Product{"power", Unit::dbm, "highest power of each piece of time"},
 };
@@ -42,7 +43,8 @@ constexpr std::array results{
     Product{"evm_peak", Unit::percent, "that of the worst pair"},
     Product{"evm_rms_offset_removed", Unit::percent, "rms without the offset of the origin"},
     Product{"evm_rms_offset_kept", Unit::percent, "rms with the offset of the origin"},
-    Product{"frequency_offset", Unit::hertz, "carrier minus the frequency meant; of the frame where it is largest"},
+    Product{"frequency_offset", Unit::hertz,
+            "carrier minus the frequency meant; of the frame where it is largest"},
     Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
     Product{"symbol_rate_error", Unit::ppm, "chip rate against 2 Mchip/s; of the frame where it is largest"},
     Product{"iq_offset", Unit::db, "offset of the origin relative to the signal"},
@@ -145,7 +147,8 @@ Table symbol_table(const oqpsk::Demodulated& d) {
     return table;
 }
 
-std::vector<Frame> demodulate_all(const IqRecord& record, const BurstList& list, const Parameters& p, double shift) {
+std::vector<Frame> demodulate_all(const IqRecord& record, const BurstList& list, const Parameters& p,
+                                  double shift) {
     std::vector<Frame> frames;
     for (const auto& burst : list.bursts) frames.push_back({burst, 0, {}});
     in_parallel(frames.size(), [&](std::size_t i) {
@@ -176,8 +179,14 @@ Outcome run(Capture any, const Parameters& p) {
     const Unit unit = level_of(record, 1).unit;
     Table table{"frames",
                 "Frames",
-                {{"start", Unit::second}, {"power", unit}, {"evm_rms", Unit::percent}, {"evm_peak", Unit::percent},
-                 {"frequency_offset", Unit::hertz}, {"symbol_rate_error", Unit::ppm}, {"check"}, {"octets"}},
+                {{"start", Unit::second},
+                 {"power", unit},
+                 {"evm_rms", Unit::percent},
+                 {"evm_peak", Unit::percent},
+                 {"frequency_offset", Unit::hertz},
+                 {"symbol_rate_error", Unit::ppm},
+                 {"check"},
+                 {"octets"}},
                 {}};
     for (const auto& frame : frames) {
         if (!frame.attempt.burst) {
@@ -205,8 +214,8 @@ Outcome run(Capture any, const Parameters& p) {
         ++good;
         bad_check += !d.check_ok;
         table.rows.push_back({frame.first_s + d.start_s, level_of(record, frame.burst.power).value,
-                              100 * counted.rms(), 100 * counted.peak, d.frequency_offset_hz, d.chip_clock_ppm,
-                              std::string(d.check_ok ? "good" : "bad"), hex(d.psdu)});
+                              100 * counted.rms(), 100 * counted.peak, d.frequency_offset_hz,
+                              d.chip_clock_ppm, std::string(d.check_ok ? "good" : "bad"), hex(d.psdu)});
     }
     outcome.traces.push_back(power_trace(record));
     if (!first) {
@@ -247,18 +256,21 @@ Outcome run(Capture any, const Parameters& p) {
 }  // namespace
 
 Procedure oqpsk_modulation() {
-    return {"radio.oqpsk",
-            "Modulation of an IEEE 802.15.4 O-QPSK transmitter, 2450 MHz",
-            "Synchronises to every frame, decodes it, and compares each pair of chips with the ideal one: error vector "
-            "magnitude as IEEE 802.15.4 defines it, carrier and chip clock errors, offset and imbalance. Refuses "
-            "when no burst begins with the preamble. Wants 8 million samples a second or more; with 4 million the "
-            "band limit itself adds error.",
-            parameters,
-            traces,
-            results,
-            iq_setup,
-            run,
-            preset_named};
+    return {
+        "radio.oqpsk",
+        "Modulation of an IEEE 802.15.4 O-QPSK transmitter, 2450 MHz",
+        "Synchronises to every frame, decodes it, and compares each pair of chips with the ideal one: error "
+        "vector "
+        "magnitude as IEEE 802.15.4 defines it, carrier and chip clock errors, offset and imbalance. Refuses "
+        "when no burst begins with the preamble. Wants 8 million samples a second or more; with 4 million "
+        "the "
+        "band limit itself adds error.",
+        parameters,
+        traces,
+        results,
+        iq_setup,
+        run,
+        preset_named};
 }
 
 }  // namespace rt

@@ -5,9 +5,9 @@
 
 namespace rt {
 
-// Error vector magnitude as IEEE 802.15.4 defines it (one I and one Q sample for each pair of chips, each at its own
-// instant, after recovery of timing, clock, phase, frequency and amplitude), frequency and chip clock errors, frame.
-// Tables `frames`, `symbols`; traces `constellation`, `constellation_at_once`, `evm`, `power`.
+// Error vector magnitude as IEEE 802.15.4 defines it (one I and one Q sample for each pair of chips, each at
+// its own instant, after recovery of timing, clock, phase, frequency and amplitude), frequency and chip clock
+// errors, frame. Tables `frames`, `symbols`; traces `constellation`, `constellation_at_once`, `evm`, `power`.
 Procedure oqpsk_modulation();
 
 }  // namespace rt

@@ -15,10 +15,12 @@ namespace {
 constexpr std::array parameters{
     ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the range"},
     ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the range"},
-    ParameterInfo{"carrier", ParameterKind::quantity, Unit::hertz, "", "wanted carrier, if it lies in the range"},
+    ParameterInfo{"carrier", ParameterKind::quantity, Unit::hertz, "",
+                  "wanted carrier, if it lies in the range"},
     ParameterInfo{"exclude", ParameterKind::quantity, Unit::hertz, "0 Hz",
                   "width of the band around the carrier that is left out"},
-    ParameterInfo{"threshold", ParameterKind::quantity, Unit::dbm, "-80 dBm", "peaks below this are not listed"},
+    ParameterInfo{"threshold", ParameterKind::quantity, Unit::dbm, "-80 dBm",
+                  "peaks below this are not listed"},
     ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
                   "a peak stands out by at least this much from the valleys beside it"},
     ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
@@ -57,7 +59,8 @@ Outcome run(Capture any, const Parameters& p) {
     const double stop = p.number("stop").value_or(s.frequency_hz.back());
     const auto carrier = p.number("carrier");
     const double exclude = p.required("exclude");
-    if (exclude > 0 && !carrier) fail_input("parameter exclude needs parameter carrier: where the band left out lies");
+    if (exclude > 0 && !carrier)
+        fail_input("parameter exclude needs parameter carrier: where the band left out lies");
     Spectrum kept = s;
     kept.frequency_hz.clear();
     kept.level.clear();
@@ -100,7 +103,8 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure spurious() {
     return {"radio.spurious",
             "Unwanted emission outside the band",
-            "The spectrum of a range without the band around the carrier, and the peaks in it. Ranges with their own "
+            "The spectrum of a range without the band around the carrier, and the peaks in it. Ranges with "
+            "their own "
             "resolution bandwidth are tests of their own; a rule presets range and bandwidth.",
             parameters,
             traces,

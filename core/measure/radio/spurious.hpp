@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// The spectrum without the band around the carrier, its peaks as a table. Trace `spurious` (dBm in the resolution
-// bandwidth), results `highest_level`, `highest_frequency`, `peaks_found`.
+// The spectrum without the band around the carrier, its peaks as a table. Trace `spurious` (dBm in the
+// resolution bandwidth), results `highest_level`, `highest_frequency`, `peaks_found`.
 Procedure spurious();
 
 }  // namespace rt

@@ -15,14 +15,16 @@ BurstList bursts_of(const IqRecord& record, const Parameters& p) {
     if (settings.hysteresis_db < 0) fail_input("parameter hysteresis: must not be below 0 dB");
     if (const auto power = p.number("trigger_power")) {
         if (!record.reference_level_dbm) {
-            fail_input("parameter trigger_power needs a record with a reference level: give --reference-level, or "
-                       "set trigger_level");
+            fail_input(
+                "parameter trigger_power needs a record with a reference level: give --reference-level, or "
+                "set trigger_level");
         }
         settings.level_db = *power - *record.reference_level_dbm;
     } else if (const auto level = p.number("trigger_level")) {
         if (*level >= 0) fail_input("parameter trigger_level: must be below 0 dB, the highest power");
         double highest = 0;
-        for (const double value : power_curve(record, record.size() / 8 + 1).mean) highest = std::max(highest, value);
+        for (const double value : power_curve(record, record.size() / 8 + 1).mean)
+            highest = std::max(highest, value);
         settings.level_db = 10 * std::log10(std::max(highest, 1e-30)) + *level;
     }
     return find_bursts(record, settings);
@@ -38,7 +40,8 @@ Trace power_trace(const IqRecord& record) {
     trace.x = curve.time_s;
     trace.y_unit = level_of(record, 1).unit;
     // Where nothing at all was recorded a level would be minus infinity.
-    for (const double value : curve.highest) trace.y.push_back(std::max(level_of(record, value).value, -200.0));
+    for (const double value : curve.highest)
+        trace.y.push_back(std::max(level_of(record, value).value, -200.0));
     return trace;
 }
 

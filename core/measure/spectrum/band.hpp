@@ -8,12 +8,12 @@
 
 namespace rt {
 
-// Noise bandwidth of the resolution filter: as stated, else 1.0645 times the 3 dB bandwidth (Gaussian; 6 dB for
-// the three CISPR bandwidths). Nothing when the spectrum states no bandwidth.
+// Noise bandwidth of the resolution filter: as stated, else 1.0645 times the 3 dB bandwidth (Gaussian; 6 dB
+// for the three CISPR bandwidths). Nothing when the spectrum states no bandwidth.
 std::optional<double> noise_bandwidth(const Spectrum& spectrum);
 
-// Power between two frequencies relative to the spectrum's 0 dB (1 mW for dBm): the sum of each point's power times
-// the part of its cell inside the band, over the noise bandwidth. Nothing without noise bandwidth.
+// Power between two frequencies relative to the spectrum's 0 dB (1 mW for dBm): the sum of each point's power
+// times the part of its cell inside the band, over the noise bandwidth. Nothing without noise bandwidth.
 std::optional<double> band_power(const Spectrum& spectrum, double from_hz, double to_hz);
 
 // True when every point of the band lies inside the trace.
@@ -27,8 +27,8 @@ struct Edges {
 };
 Edges occupied_edges(const Spectrum& spectrum, double share, double from_hz, double to_hz);
 
-// The outermost crossings of the level `below_db` under the highest point in the band, with straight lines in dB
-// between points. Nothing when the trace does not fall so far on both sides.
+// The outermost crossings of the level `below_db` under the highest point in the band, with straight lines in
+// dB between points. Nothing when the trace does not fall so far on both sides.
 std::optional<Edges> level_edges(const Spectrum& spectrum, double below_db, double from_hz, double to_hz);
 
 // Index of the highest level in a band. Throws Error(input) when no point lies there.

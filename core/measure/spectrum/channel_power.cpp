@@ -80,7 +80,8 @@ double highest_window(const Spectrum& s, const Plan& plan, double width) {
     // Running sum over cells of the trace.
     std::vector<double> sum(f.size() + 1);
     const double step = (f.back() - f.front()) / static_cast<double>(f.size() - 1);
-    for (std::size_t i = 0; i < f.size(); ++i) sum[i + 1] = sum[i] + std::pow(10, s.level[i] / 10) * step / noise;
+    for (std::size_t i = 0; i < f.size(); ++i)
+        sum[i + 1] = sum[i] + std::pow(10, s.level[i] / 10) * step / noise;
     const auto power_below = [&](double x) {
         const double place = std::clamp((x - f.front()) / step + 0.5, 0.0, static_cast<double>(f.size()));
         const auto whole = std::min(static_cast<std::size_t>(place), f.size() - 1);
@@ -103,14 +104,15 @@ Outcome run(Capture any, const Parameters& p) {
         return band_power(s, centre - width / 2, centre + width / 2);
     };
     if (!noise_bandwidth(s)) {
-        fail_input("the trace does not state its resolution bandwidth: power cannot be summed; give it with --set "
-                   "bandwidth=VALUE");
+        fail_input(
+            "the trace does not state its resolution bandwidth: power cannot be summed; give it with --set "
+            "bandwidth=VALUE");
     }
     if (!covers(s, plan.centre - plan.width / 2, plan.centre + plan.width / 2)) {
         fail_input("the channel from " + format({plan.centre - plan.width / 2, Unit::hertz}) + " to " +
-                   format({plan.centre + plan.width / 2, Unit::hertz}) + " is wider than the trace, which covers " +
-                   format({s.frequency_hz.front(), Unit::hertz}) + " to " +
-                   format({s.frequency_hz.back(), Unit::hertz}));
+                   format({plan.centre + plan.width / 2, Unit::hertz}) +
+                   " is wider than the trace, which covers " + format({s.frequency_hz.front(), Unit::hertz}) +
+                   " to " + format({s.frequency_hz.back(), Unit::hertz}));
     }
     const double channel = to_db(*power_of(plan.centre, plan.width));
     outcome.add("channel_power", channel, s.unit);
@@ -144,8 +146,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure channel_power() {
     return {"spectrum.channel-power",
             "Power of a channel and of its neighbours",
-            "Sums the points of a spectrum over the channel and over the adjacent and alternate channels, each point "
-            "with its step over the noise bandwidth of the resolution filter. Takes a spectrum or complex samples.",
+            "Sums the points of a spectrum over the channel and over the adjacent and alternate channels, "
+            "each point "
+            "with its step over the noise bandwidth of the resolution filter. Takes a spectrum or complex "
+            "samples.",
             parameters,
             traces,
             results,

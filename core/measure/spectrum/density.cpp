@@ -17,7 +17,8 @@ constexpr std::array parameters{
                   "samples in one transform; the spacing of points is the sample rate over this"},
     ParameterInfo{"window", ParameterKind::choice, Unit::none, "blackman-harris", "window of each segment",
                   "rectangular hann hamming blackman-harris flat-top"},
-    ParameterInfo{"overlap", ParameterKind::quantity, Unit::percent, "50 %", "overlap of neighbouring segments"},
+    ParameterInfo{"overlap", ParameterKind::quantity, Unit::percent, "50 %",
+                  "overlap of neighbouring segments"},
     iq_centre_parameter,
     iq_rate_parameter,
     iq_duration_parameter,
@@ -40,7 +41,8 @@ Outcome run(Capture any, const Parameters& p) {
     if (settings.size > (std::size_t{1} << 22)) fail_input("parameter transform_size: at most 4194304");
     settings.window = *parse_window(p.text("window"));
     settings.overlap = p.required("overlap") / 100;
-    if (settings.overlap < 0 || settings.overlap > 0.9) fail_input("parameter overlap: 0 to 90 % are possible");
+    if (settings.overlap < 0 || settings.overlap > 0.9)
+        fail_input("parameter overlap: 0 to 90 % are possible");
     const Density seen = power_density(record, settings);
     const double reference = record.reference_level_dbm.value_or(0);
     const Unit unit = record.reference_level_dbm ? Unit::dbm : Unit::dbfs;
@@ -73,16 +75,17 @@ Outcome run(Capture any, const Parameters& p) {
 }  // namespace
 
 Procedure spectrum_density() {
-    return {"spectrum.density",
-            "Power spectral density of complex samples",
-            "Averaged windowed periodogram (Welch 1967) over the whole record, streamed. Levels are in dBm/Hz "
-            "when the record states the level of full scale, else relative to it.",
-            parameters,
-            traces,
-            results,
-            iq_setup,
-            run,
-            preset_named};
+    return {
+        "spectrum.density",
+        "Power spectral density of complex samples",
+        "Averaged windowed periodogram (Welch 1967) over the whole record, streamed. Levels are in dBm/Hz "
+        "when the record states the level of full scale, else relative to it.",
+        parameters,
+        traces,
+        results,
+        iq_setup,
+        run,
+        preset_named};
 }
 
 }  // namespace rt

@@ -74,7 +74,8 @@ Outcome run(Capture any, const Parameters& p) {
     const auto level = [&](std::size_t i) { return samples ? refined_level(s.level, i) : s.level[i]; };
     outcome.add("peak_level", level(top), s.unit);
     outcome.add("peak_frequency", x(top), Unit::hertz);
-    Table table{"peaks", "Peaks", {{"frequency", Unit::hertz}, {"level", s.unit}, {"prominence", Unit::db}}, {}};
+    Table table{
+        "peaks", "Peaks", {{"frequency", Unit::hertz}, {"level", s.unit}, {"prominence", Unit::db}}, {}};
     const auto wanted = static_cast<std::size_t>(p.required("peaks"));
     std::vector<TracePeak> inside;
     for (const auto& peak : find_peaks(s.level, prominence)) {
@@ -94,7 +95,8 @@ Outcome run(Capture any, const Parameters& p) {
     } else {
         outcome.notes.push_back("no second peak stands out by " + format({prominence, Unit::db}));
     }
-    if (const auto width = width_of(s, top, level(top) - p.required("down"))) outcome.add("peak_width", *width, Unit::hertz);
+    if (const auto width = width_of(s, top, level(top) - p.required("down")))
+        outcome.add("peak_width", *width, Unit::hertz);
     outcome.tables.push_back(std::move(table));
     outcome.traces.push_back(trace_of(std::move(s), "spectrum", "Level"));
     return outcome;
@@ -105,7 +107,8 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure spectrum_markers() {
     return {"spectrum.markers",
             "Peaks of a spectrum",
-            "The highest peak, the next one that stands out, their distance, and the width of the highest. Takes a "
+            "The highest peak, the next one that stands out, their distance, and the width of the highest. "
+            "Takes a "
             "spectrum or complex samples.",
             parameters,
             traces,

@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// Highest peak, the next one, their distance, the width of the highest a number of dB down. Table `peaks`, trace
-// `spectrum`.
+// Highest peak, the next one, their distance, the width of the highest a number of dB down. Table `peaks`,
+// trace `spectrum`.
 Procedure spectrum_markers();
 
 }  // namespace rt

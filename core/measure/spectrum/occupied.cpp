@@ -50,7 +50,8 @@ CaptureSetup setup(const Parameters& p) {
 Outcome run(Capture any, const Parameters& p) {
     SpectrumWish wish;
     if (const auto* record = std::get_if<IqRecord>(&any)) {
-        wish.fallback_bandwidth_hz = fine_bandwidth(any, p.number("span").value_or(record->sample_rate_hz) / 2);
+        wish.fallback_bandwidth_hz =
+            fine_bandwidth(any, p.number("span").value_or(record->sample_rate_hz) / 2);
     }
     Spectrum s = take_spectrum(std::move(any), "spectrum.occupied-bandwidth", p, wish);
     require_power(s, "spectrum.occupied-bandwidth");
@@ -60,9 +61,9 @@ Outcome run(Capture any, const Parameters& p) {
     double low = s.frequency_hz.front(), high = s.frequency_hz.back();
     if (const auto span = p.number("span")) {
         if (!covers(s, centre - *span / 2, centre + *span / 2)) {
-            fail_input("a span of " + format({*span, Unit::hertz}) + " around " + format({centre, Unit::hertz}) +
-                       " is wider than the trace, which covers " + format({low, Unit::hertz}) + " to " +
-                       format({high, Unit::hertz}));
+            fail_input("a span of " + format({*span, Unit::hertz}) + " around " +
+                       format({centre, Unit::hertz}) + " is wider than the trace, which covers " +
+                       format({low, Unit::hertz}) + " to " + format({high, Unit::hertz}));
         }
         low = centre - *span / 2;
         high = centre + *span / 2;
@@ -87,7 +88,8 @@ Outcome run(Capture any, const Parameters& p) {
     if (const auto power = band_power(s, low, high)) outcome.add("power", to_db(*power), s.unit);
     const double width = edges.high_hz - edges.low_hz;
     if (s.resolution_bandwidth_hz && *s.resolution_bandwidth_hz > 0.05 * width) {
-        outcome.notes.push_back("the resolution bandwidth of " + format({*s.resolution_bandwidth_hz, Unit::hertz}) +
+        outcome.notes.push_back("the resolution bandwidth of " +
+                                format({*s.resolution_bandwidth_hz, Unit::hertz}) +
                                 " is more than 5 % of the occupied bandwidth and widens it");
     }
     Trace trace = trace_of(std::move(s), "spectrum", "Power");
@@ -101,8 +103,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure occupied_bandwidth() {
     return {"spectrum.occupied-bandwidth",
             "Occupied bandwidth and bandwidth at a level",
-            "The band with 99 % (or another share) of the power, half of the rest on each side (ITU-R SM.328), and "
-            "the width between the outermost points a number of dB below the highest. Takes a spectrum or complex "
+            "The band with 99 % (or another share) of the power, half of the rest on each side (ITU-R "
+            "SM.328), and "
+            "the width between the outermost points a number of dB below the highest. Takes a spectrum or "
+            "complex "
             "samples.",
             parameters,
             traces,

@@ -45,7 +45,7 @@ double db(double ratio) {
 struct Bins {
     std::vector<double> power;  // mean square of each bin, one-sided
     double step_hz = 0;
-    std::size_t reach = 0;      // bins to each side that a line spreads over
+    std::size_t reach = 0;  // bins to each side that a line spreads over
 };
 
 // The residual's power, bin by bin, with a window that keeps lines apart.
@@ -124,16 +124,18 @@ Outcome run(Capture any, const Parameters& p) {
     const double noise =
         std::max(power_between(spectrum_of(without(x, rate, fit, wanted), rate), lowest, highest), 1e-300);
     double harmonic = 0;
-    Table table{"harmonics",
-                "Harmonics",
-                {{"order", Unit::none}, {"frequency", Unit::hertz}, {"level", Unit::volt}, {"relative", Unit::db}},
-                {}};
+    Table table{
+        "harmonics",
+        "Harmonics",
+        {{"order", Unit::none}, {"frequency", Unit::hertz}, {"level", Unit::volt}, {"relative", Unit::db}},
+        {}};
     for (std::size_t h = 0; h < fit.amplitude.size(); ++h) {
         const double frequency = static_cast<double>(h + 1) * fit.frequency_hz;
         if (frequency > highest) break;
         const double rms = fit.amplitude[h] / std::sqrt(2.0);
         if (h > 0) harmonic += rms * rms;
-        table.rows.push_back({static_cast<double>(h + 1), frequency, rms, db(fit.amplitude[h] / fit.amplitude[0])});
+        table.rows.push_back(
+            {static_cast<double>(h + 1), frequency, rms, db(fit.amplitude[h] / fit.amplitude[0])});
     }
     const double whole = fundamental + disturbance;
     outcome.add("frequency", fit.frequency_hz, Unit::hertz);
@@ -158,17 +160,19 @@ Outcome run(Capture any, const Parameters& p) {
 }  // namespace
 
 Procedure tone_quality() {
-    return {"tone.quality",
-            "Level and distortion of a tone",
-            "Fits a sine with its harmonics to the samples (IEEE Std 1057) and sums what is left over the band: THD over "
-            "the fundamental, THD+N over the whole signal, SINAD. Takes a waveform or a channel of a two-channel "
-            "record.",
-            parameters,
-            traces,
-            results,
-            waveform_setup,
-            run,
-            preset_named};
+    return {
+        "tone.quality",
+        "Level and distortion of a tone",
+        "Fits a sine with its harmonics to the samples (IEEE Std 1057) and sums what is left over the band: "
+        "THD over "
+        "the fundamental, THD+N over the whole signal, SINAD. Takes a waveform or a channel of a two-channel "
+        "record.",
+        parameters,
+        traces,
+        results,
+        waveform_setup,
+        run,
+        preset_named};
 }
 
 }  // namespace rt

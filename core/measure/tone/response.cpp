@@ -14,14 +14,16 @@ constexpr std::array parameters{
     ParameterInfo{"reference_frequency", ParameterKind::quantity, Unit::hertz, "1 kHz",
                   "the response is 0 dB here (between points, along a line in dB against log frequency)"},
     ParameterInfo{"piece", ParameterKind::quantity, Unit::second, "20 ms",
-                  "length of the pieces in which level and frequency are measured; a step of the tone lasts several. Low "
+                  "length of the pieces in which level and frequency are measured; a step of the tone lasts "
+                  "several. Low "
                   "frequencies are measured in pieces three and six times as long"},
     ParameterInfo{"steadiness", ParameterKind::quantity, Unit::percent, "1 %",
                   "a piece counts when its frequency differs by at most this from its neighbour's"},
     channel_parameter,
 };
 
-constexpr std::array traces{Product{"response", Unit::db, "level relative to that at the reference frequency"}};
+constexpr std::array traces{
+    Product{"response", Unit::db, "level relative to that at the reference frequency"}};
 constexpr std::array results{
     Product{"highest", Unit::db, "highest response"},
     Product{"lowest", Unit::db, "lowest response"},
@@ -67,7 +69,8 @@ std::vector<Step> pieces(std::span<const double> x, double rate, std::size_t len
     return out;
 }
 
-// Steady frequencies; consecutive pieces of one frequency are one step, the level being that of the steadiest pair.
+// Steady frequencies; consecutive pieces of one frequency are one step, the level being that of the steadiest
+// pair.
 void add_steady(const std::vector<Step>& all, double steadiness, double below_hz, std::vector<Step>& steps) {
     double best = 0;
     for (std::size_t i = 0; i + 1 < all.size(); ++i) {
@@ -89,7 +92,8 @@ void add_steady(const std::vector<Step>& all, double steadiness, double below_hz
 }
 
 double at_frequency(const std::vector<Step>& steps, double frequency) {
-    const auto above = std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.frequency >= frequency; });
+    const auto above =
+        std::find_if(steps.begin(), steps.end(), [&](const Step& s) { return s.frequency >= frequency; });
     if (above->frequency == frequency || above == steps.begin()) return above->level_db;
     const Step& low = *(above - 1);
     const double share = std::log(frequency / low.frequency) / std::log(above->frequency / low.frequency);
@@ -101,8 +105,9 @@ Outcome run(Capture any, const Parameters& p) {
     const double rate = 1 / wave.step_s, steadiness = p.required("steadiness") / 100;
     const auto length = static_cast<std::size_t>(p.required("piece") * rate);
     if (length < 64 || 3 * length > wave.volts.size()) {
-        fail_input("parameter piece: choose a length of at least 64 samples and at most a third of the record of " +
-                   format({static_cast<double>(wave.volts.size()) / rate, Unit::second}));
+        fail_input(
+            "parameter piece: choose a length of at least 64 samples and at most a third of the record of " +
+            format({static_cast<double>(wave.volts.size()) / rate, Unit::second}));
     }
     Outcome outcome;
     if (wave.overload) outcome.invalid = *wave.overload;
@@ -115,9 +120,12 @@ Outcome run(Capture any, const Parameters& p) {
         add_steady(pieces(wave.volts, rate, here), steadiness, below, steps);
         below = 4 * rate / static_cast<double>(here);
     }
-    std::sort(steps.begin(), steps.end(), [](const Step& a, const Step& b) { return a.frequency < b.frequency; });
+    std::sort(steps.begin(), steps.end(),
+              [](const Step& a, const Step& b) { return a.frequency < b.frequency; });
     steps.erase(std::unique(steps.begin(), steps.end(),
-                            [](const Step& a, const Step& b) { return b.frequency - a.frequency < 2e-3 * a.frequency; }),
+                            [](const Step& a, const Step& b) {
+                                return b.frequency - a.frequency < 2e-3 * a.frequency;
+                            }),
                 steps.end());
     if (steps.size() < 2) {
         outcome.invalid = "no sweep of a tone: fewer than two steady frequencies were found";
@@ -125,8 +133,8 @@ Outcome run(Capture any, const Parameters& p) {
     }
     const double reference = p.required("reference_frequency");
     if (reference < steps.front().frequency * 0.999 || reference > steps.back().frequency * 1.001) {
-        fail_input("the reference frequency " + format({reference, Unit::hertz}) + " lies outside the sweep from " +
-                   format({steps.front().frequency, Unit::hertz}) + " to " +
+        fail_input("the reference frequency " + format({reference, Unit::hertz}) +
+                   " lies outside the sweep from " + format({steps.front().frequency, Unit::hertz}) + " to " +
                    format({steps.back().frequency, Unit::hertz}));
     }
     const double zero =
@@ -156,8 +164,10 @@ Outcome run(Capture any, const Parameters& p) {
 Procedure tone_response() {
     return {"tone.response",
             "Frequency response from a tone that steps or sweeps",
-            "Measures level and frequency piece by piece with a sine fit; pieces in which the tone moves are left out. "
-            "The source is taken to be flat: correct it by the path. Can be judged against a limit line over frequency.",
+            "Measures level and frequency piece by piece with a sine fit; pieces in which the tone moves are "
+            "left out. "
+            "The source is taken to be flat: correct it by the path. Can be judged against a limit line over "
+            "frequency.",
             parameters,
             traces,
             results,

@@ -15,7 +15,8 @@ namespace {
 
 constexpr double pi = std::numbers::pi;
 
-// Unknowns: offset, then cosine and sine of each harmonic, then the change of frequency (in radians per second).
+// Unknowns: offset, then cosine and sine of each harmonic, then the change of frequency (in radians per
+// second).
 struct System {
     std::vector<double> solution;
     double residual_square;
@@ -100,7 +101,8 @@ std::vector<double> without(std::span<const double> x, double rate, const SineFi
 }
 
 double strongest_tone(std::span<const double> x, double rate) {
-    const std::size_t length = std::min<std::size_t>(x.size(), std::size_t{1} << 20), size = fast_size(length);
+    const std::size_t length = std::min<std::size_t>(x.size(), std::size_t{1} << 20),
+                      size = fast_size(length);
     const auto window = window_values(Window::blackman_harris, length);
     double mean = 0;
     for (std::size_t i = 0; i < length; ++i) mean += x[i];
@@ -115,9 +117,8 @@ double strongest_tone(std::span<const double> x, double rate) {
         level.push_back(20 * std::log10(std::max(std::abs(work[i]), 1e-300)));
     }
     const std::size_t first = std::min<std::size_t>(5, level.size() - 1);
-    const auto top =
-        static_cast<std::size_t>(std::max_element(level.begin() + static_cast<std::ptrdiff_t>(first), level.end()) -
-                                 level.begin());
+    const auto top = static_cast<std::size_t>(
+        std::max_element(level.begin() + static_cast<std::ptrdiff_t>(first), level.end()) - level.begin());
     return level[top] < -280 ? 0 : refined_x(f, level, top);
 }
 

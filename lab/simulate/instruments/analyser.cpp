@@ -92,13 +92,14 @@ void SimulatedAnalyser::record() {
     IqSetup setup{centre_hz_, sample_rate_hz_, samples_ / sample_rate_hz_, reference_dbm_};
     if (attenuation_coupled_)
         attenuation_db_ = std::clamp(std::ceil((reference_dbm_ + 20) / 5) * 5, 0.0, 60.0);
-    const std::string key = stage_->state_text() + "samples " + exact(centre_hz_) + "," + exact(sample_rate_hz_) +
-                            "," + exact(samples_) + "," + exact(reference_dbm_);
+    const std::string key = stage_->state_text() + "samples " + exact(centre_hz_) + "," +
+                            exact(sample_rate_hz_) + "," + exact(samples_) + "," + exact(reference_dbm_);
     const std::uint64_t seed =
         fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
     const Emission emission = stage_->emission(options_.port, options_.role);
     stage_->spend(setup.duration_s);
-    record_ = record_samples(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db}, seed);
+    record_ = record_samples(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db},
+                             seed);
     note_overload(record_.overload);
 }
 

@@ -3,8 +3,8 @@
 
 #include <map>
 
-#include "lab/simulate/scpi_instrument.hpp"
 #include "lab/simulate/iq_display.hpp"
+#include "lab/simulate/scpi_instrument.hpp"
 
 namespace rt {
 

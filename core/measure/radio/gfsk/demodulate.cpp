@@ -72,7 +72,8 @@ Match best_match(const std::vector<double>& sequence, std::vector<double> patter
         }
         quality.push_back(product / std::sqrt(energy * std::max(squares - sum * sum / n, 1e-30)));
     }
-    const auto top = static_cast<std::size_t>(std::max_element(quality.begin(), quality.end()) - quality.begin());
+    const auto top =
+        static_cast<std::size_t>(std::max_element(quality.begin(), quality.end()) - quality.begin());
     best.quality = quality[top];
     best.at = static_cast<double>(top);
     if (top > 0 && top + 1 < quality.size()) {
@@ -95,8 +96,9 @@ double Packet::mean(double from_bit, double to_bit) const {
 Attempt demodulate(std::span<const std::complex<float>> samples, double rate, double bandwidth_hz,
                    std::uint32_t access_address, std::uint32_t crc_initial) {
     if (rate < 4e6) {
-        return {{}, "GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
-                        fixed(rate / 1e6, 3) + " million"};
+        return {{},
+                "GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
+                    fixed(rate / 1e6, 3) + " million"};
     }
     std::vector<Complex> x(samples.begin(), samples.end());
     if (bandwidth_hz < rate * 0.9) x = filtered(x, low_pass(bandwidth_hz / 2, bandwidth_hz / 4, rate));
@@ -104,25 +106,28 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     constexpr std::size_t coarse = 8;
     const double seconds = static_cast<double>(x.size()) / rate;
     const double needed = static_cast<double>(head.size() + 16 + 24) * bit_s;
-    if (seconds < needed) return {{}, "the burst of " + fixed(seconds * 1e6, 0) + " us is too short for a packet"};
+    if (seconds < needed)
+        return {{}, "the burst of " + fixed(seconds * 1e6, 0) + " us is too short for a packet"};
     const auto searched = std::min(seconds, static_cast<double>(head.size()) * bit_s + 60e-6);
     const auto sequence = frequency_of(x, rate, 0, coarse * bit_rate_hz,
                                        static_cast<std::size_t>(searched * coarse * bit_rate_hz));
     const Match match = best_match(sequence, template_of(head, coarse));
     constexpr double least_match = 0.8;
     if (match.quality < least_match) {
-        return {{}, "no preamble and access address: the best match is " + fixed(100 * match.quality, 0) +
-                        " %, at least " + fixed(100 * least_match, 0) + " % were expected"};
+        return {{},
+                "no preamble and access address: the best match is " + fixed(100 * match.quality, 0) +
+                    " %, at least " + fixed(100 * least_match, 0) + " % were expected"};
     }
     Packet out;
     out.start_s = match.at / (coarse * bit_rate_hz);
     const auto bits = static_cast<std::size_t>((seconds - out.start_s) / bit_s);
     out.frequency_hz = frequency_of(x, rate, out.start_s, per_bit * bit_rate_hz, bits * per_bit);
-    // The modulation and its third harmonic lie below 1.5 MHz; the noise of a discriminator grows with the frequency.
+    // The modulation and its third harmonic lie below 1.5 MHz; the noise of a discriminator grows with the
+    // frequency.
     static const auto smooth = low_pass(1.75e6, 0.5e6, per_bit * bit_rate_hz);
     out.frequency_hz = filtered(std::span<const double>(out.frequency_hz), smooth);
-    // From the middle of the second bit of the preamble to the middle of the last: the alternation cancels, and
-    // what the ramp does to the first bit stays out.
+    // From the middle of the second bit of the preamble to the middle of the last: the alternation cancels,
+    // and what the ramp does to the first bit stays out.
     out.preamble_offset_hz = out.mean(1.5, 7.5);
     double middle = out.preamble_offset_hz;
     for (std::size_t b = 0; b < bits; ++b) {
@@ -142,7 +147,8 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     out.type = header[0] & 15U;
     out.payload = octets_of(body.subspan(16, 8 * length));
     const auto crc = crc_bits(body.first(16 + 8 * length), crc_initial);
-    out.crc_ok = std::equal(crc.begin(), crc.end(), body.begin() + static_cast<std::ptrdiff_t>(16 + 8 * length));
+    out.crc_ok =
+        std::equal(crc.begin(), crc.end(), body.begin() + static_cast<std::ptrdiff_t>(16 + 8 * length));
     out.bits.resize(whole);
     out.frequency_hz.resize(whole * per_bit);
     return {std::move(out), {}};

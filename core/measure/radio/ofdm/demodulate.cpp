@@ -22,7 +22,8 @@ constexpr double early = 6;
 // 20 million samples a second out of any higher rate.
 class Stream {
   public:
-    Stream(std::span<const std::complex<float>> samples, double rate) : x_(samples.begin(), samples.end()), rate_(rate) {
+    Stream(std::span<const std::complex<float>> samples, double rate)
+        : x_(samples.begin(), samples.end()), rate_(rate) {
         if (rate > 1.01 * rate_hz) x_ = filtered(x_, low_pass(rate_hz / 2, 3.4e6, rate));
     }
     double length() const { return static_cast<double>(x_.size()) * rate_hz / rate_; }
@@ -31,9 +32,10 @@ class Stream {
         const double place = at * rate_ / rate_hz;
         const double turn = -2 * pi * frequency_hz * at / rate_hz;
         const double whole = std::round(place);
-        const Complex value = std::abs(place - whole) < 1e-9 && whole >= 0 && whole < static_cast<double>(x_.size())
-                                  ? x_[static_cast<std::size_t>(whole)]
-                                  : value_between(x_, place);
+        const Complex value =
+            std::abs(place - whole) < 1e-9 && whole >= 0 && whole < static_cast<double>(x_.size())
+                ? x_[static_cast<std::size_t>(whole)]
+                : value_between(x_, place);
         return value * std::polar(1.0, turn);
     }
     double frequency_hz = 0;
@@ -108,7 +110,8 @@ Turn turn_of(const std::array<Complex, 53>& seen, const std::array<Complex, 53>&
     return out;
 }
 
-Complex correct(const std::array<Complex, 53>& seen, const std::array<Complex, 53>& channel, const Turn& turn, int k) {
+Complex correct(const std::array<Complex, 53>& seen, const std::array<Complex, 53>& channel, const Turn& turn,
+                int k) {
     return seen[at(k)] / channel[at(k)] * std::polar(1.0, -turn.phase - turn.slope * k);
 }
 
@@ -143,8 +146,9 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
         if (best > 0.9 && i > begin + 40) break;
     }
     if (best < 0.5) {
-        return {{}, "no OFDM short training sequence: the best repetition is " + fixed(100 * best, 0) +
-                        " %, at least 50 % were expected"};
+        return {{},
+                "no OFDM short training sequence: the best repetition is " + fixed(100 * best, 0) +
+                    " %, at least 50 % were expected"};
     }
     stream.frequency_hz = std::arg(lag(head, begin, 128, 16).product) / (2 * pi * 16) * rate_hz;
     // Long training: where two symbols 64 samples apart match best.
@@ -166,8 +170,9 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
         if (match[i] + match[i + points] > pair) pair = match[i] + match[i + points], first = i;
     }
     if (pair < 2 * 0.25) {
-        return {{}, "no OFDM long training sequence behind the short one: the best match is " +
-                        fixed(100 * std::sqrt(pair / 2), 0) + " %"};
+        return {{},
+                "no OFDM long training sequence behind the short one: the best match is " +
+                    fixed(100 * std::sqrt(pair / 2), 0) + " %"};
     }
     const Lag fine = lag(head, first, points, points);
     stream.frequency_hz += std::arg(fine.product) / (2 * pi * points) * rate_hz;
@@ -196,14 +201,16 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
     const Turn signal_turn = turn_of(seen, channel, 0);
     std::vector<double> values;
     for (int k = -outermost; k <= outermost; ++k) {
-        if (k != 0 && !is_pilot(k)) values.push_back(correct(seen, channel, {signal_turn.phase, 0}, k).real());
+        if (k != 0 && !is_pilot(k))
+            values.push_back(correct(seen, channel, {signal_turn.phase, 0}, k).real());
     }
     const auto signal = decode_signal(values);
     if (!signal) return {{}, "the SIGNAL field of the OFDM frame cannot be decoded (parity, rate or tail)"};
     out.signal = *signal;
     if (begin_of(signal->symbols) + points > stream.length()) {
-        return {{}, "the burst ends before the " + std::to_string(signal->symbols) +
-                        " data symbols that its SIGNAL field states"};
+        return {{},
+                "the burst ends before the " + std::to_string(signal->symbols) +
+                    " data symbols that its SIGNAL field states"};
     }
     std::vector<std::array<Complex, 53>> data;
     std::vector<Turn> turns;
@@ -222,7 +229,8 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
     // The rest of the carrier offset is the even drift of the common phase.
     out.frequency_offset_hz = stream.frequency_hz;
     if (turns.size() > 1) {
-        out.frequency_offset_hz += drift / static_cast<double>(turns.size() - 1) / (2 * pi * symbol) * rate_hz;
+        out.frequency_offset_hz +=
+            drift / static_cast<double>(turns.size() - 1) / (2 * pi * symbol) * rate_hz;
     }
     const auto ideal_of = [&](Complex value, std::size_t n, int k) -> Complex {
         for (std::size_t i = 0; i < 4; ++i) {

@@ -16,13 +16,13 @@ struct Demodulated {
     double frequency_offset_hz = 0;
     double clock_ppm = 0;
     Signal signal{};
-    // Relative constellation error over data and pilots, as an amplitude: with the channel from the long training
-    // sequence, and with the channel from the whole frame.
+    // Relative constellation error over data and pilots, as an amplitude: with the channel from the long
+    // training sequence, and with the channel from the whole frame.
     double error_training = 0, error_whole = 0;
-    std::vector<double> error_of_symbol;               // the first kind, of each data symbol
-    std::vector<std::complex<double>> constellation;   // data carriers, first kind
-    std::vector<double> channel_power;                 // of carriers -26 to 26; the centre is 0
-    double leakage = 0;                                // power at the centre over all power in the training
+    std::vector<double> error_of_symbol;              // the first kind, of each data symbol
+    std::vector<std::complex<double>> constellation;  // data carriers, first kind
+    std::vector<double> channel_power;                // of carriers -26 to 26; the centre is 0
+    double leakage = 0;                               // power at the centre over all power in the training
 };
 
 struct Attempt {

@@ -8,14 +8,14 @@
 namespace rt::ofdm {
 namespace {
 
-constexpr int training[53] = {1,  1, -1, -1, 1,  1, -1, 1,  -1, 1,  1,  1,  1,  1, 1,  -1, -1, 1,
-                              1,  -1, 1, -1, 1,  1, 1,  1,  0,  1,  -1, -1, 1,  1, -1, 1,  -1, 1,
-                              -1, -1, -1, -1, -1, 1, 1, -1, -1, 1,  -1, 1,  -1, 1, 1,  1,  1};
+constexpr int training[53] = {1,  1,  -1, -1, 1,  1, -1, 1,  -1, 1, 1,  1,  1,  1, 1,  -1, -1, 1,
+                              1,  -1, 1,  -1, 1,  1, 1,  1,  0,  1, -1, -1, 1,  1, -1, 1,  -1, 1,
+                              -1, -1, -1, -1, -1, 1, 1,  -1, -1, 1, -1, 1,  -1, 1, 1,  1,  1};
 
 constexpr std::array all_rates{
-    Rate{6, 0b1101, 1, 24, "BPSK, rate 1/2"},    Rate{9, 0b1111, 1, 36, "BPSK, rate 3/4"},
-    Rate{12, 0b0101, 2, 48, "QPSK, rate 1/2"},   Rate{18, 0b0111, 2, 72, "QPSK, rate 3/4"},
-    Rate{24, 0b1001, 4, 96, "16-QAM, rate 1/2"}, Rate{36, 0b1011, 4, 144, "16-QAM, rate 3/4"},
+    Rate{6, 0b1101, 1, 24, "BPSK, rate 1/2"},     Rate{9, 0b1111, 1, 36, "BPSK, rate 3/4"},
+    Rate{12, 0b0101, 2, 48, "QPSK, rate 1/2"},    Rate{18, 0b0111, 2, 72, "QPSK, rate 3/4"},
+    Rate{24, 0b1001, 4, 96, "16-QAM, rate 1/2"},  Rate{36, 0b1011, 4, 144, "16-QAM, rate 3/4"},
     Rate{48, 0b0001, 6, 192, "64-QAM, rate 2/3"}, Rate{54, 0b0011, 6, 216, "64-QAM, rate 3/4"},
 };
 
@@ -31,8 +31,8 @@ std::array<std::int8_t, 127> make_polarity() {
     return out;
 }
 
-// Maximum likelihood of the convolutional code (133, 171), constraint length 7, from state 0; two soft values a bit,
-// positive for a 1. Ends in state 0.
+// Maximum likelihood of the convolutional code (133, 171), constraint length 7, from state 0; two soft values
+// a bit, positive for a 1. Ends in state 0.
 std::vector<unsigned> viterbi(std::span<const double> soft) {
     const std::size_t steps = soft.size() / 2;
     constexpr std::size_t states = 64;
@@ -98,7 +98,8 @@ std::optional<Signal> decode_signal(std::span<const double> values) {
     for (std::size_t i = 0; i < 4; ++i) code = (code << 1) | bits[i];
     for (std::size_t i = 0; i < 12; ++i) octets |= bits[5 + i] << i;
     const bool tail = std::any_of(bits.begin() + 18, bits.end(), [](unsigned b) { return b != 0; });
-    const auto rate = std::find_if(all_rates.begin(), all_rates.end(), [&](const Rate& r) { return r.code == code; });
+    const auto rate =
+        std::find_if(all_rates.begin(), all_rates.end(), [&](const Rate& r) { return r.code == code; });
     if (parity != 0 || tail || rate == all_rates.end() || octets == 0) return std::nullopt;
     const unsigned wanted = 16 + 8 * octets + 6, each = static_cast<unsigned>(rate->bits_per_symbol);
     return Signal{*rate, octets, (wanted + each - 1) / each};

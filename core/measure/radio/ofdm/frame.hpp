@@ -34,8 +34,8 @@ struct Signal {
     unsigned octets;
     std::size_t symbols;  // of data
 };
-// Decodes the 48 values of the SIGNAL symbol (real parts of carriers from -26 up, without pilots). Nothing when
-// parity, tail or rate are wrong.
+// Decodes the 48 values of the SIGNAL symbol (real parts of carriers from -26 up, without pilots). Nothing
+// when parity, tail or rate are wrong.
 std::optional<Signal> decode_signal(std::span<const double> values);
 
 // The nearest point of the constellation, mean power 1.

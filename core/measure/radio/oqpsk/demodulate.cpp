@@ -5,11 +5,11 @@
 #include <numbers>
 
 #include "core/base/text.hpp"
-#include "core/quantity/quantity.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/interpolate.hpp"
 #include "core/dsp/least_squares.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
+#include "core/quantity/quantity.hpp"
 
 namespace rt::oqpsk {
 namespace {
@@ -23,7 +23,9 @@ Complex ideal(const std::vector<std::int8_t>& chips, double t) {
     const auto at = [&](std::ptrdiff_t n) -> double {
         if (n < 0 || n >= static_cast<std::ptrdiff_t>(chips.size())) return 0;
         const double inside = t - static_cast<double>(n) * chip_s;
-        return inside < 0 || inside >= 2 * chip_s ? 0 : chips[static_cast<std::size_t>(n)] * std::sin(pi * inside / (2 * chip_s));
+        return inside < 0 || inside >= 2 * chip_s
+                   ? 0
+                   : chips[static_cast<std::size_t>(n)] * std::sin(pi * inside / (2 * chip_s));
     };
     const auto k = static_cast<std::ptrdiff_t>(std::floor(t / chip_s));
     Complex out = 0;
@@ -145,8 +147,8 @@ struct Fit {
 };
 
 // The signal at the instants of `count` chips from `first` on, turned back.
-void values_at(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t first, std::size_t count,
-               std::vector<Complex>& out) {
+void values_at(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t first,
+               std::size_t count, std::vector<Complex>& out) {
     out.resize(count);
     // The turn from one chip to the next is always the same.
     const double chip = chip_s / (1 + fit.clock), start = fit.instant(first);
@@ -215,9 +217,9 @@ Complex slope_at(const std::vector<std::int8_t>& chips, std::size_t n) {
 struct Refined {
     Fit fit;
     double amplitude;
-    Complex offset;     // relative to the amplitude
-    double imbalance;   // (I - Q) / 2 relative to the mean
-    double skew;        // radians
+    Complex offset;    // relative to the amplitude
+    double imbalance;  // (I - Q) / 2 relative to the mean
+    double skew;       // radians
 };
 
 // Gauss-Newton: unknowns are amplitude, phase, frequency, time, clock, offset (2), imbalance, skew.
@@ -228,7 +230,8 @@ Refined refine(const std::vector<Complex>& x, double rate, Fit fit, const std::v
     // The preamble alone tells the amplitude well enough to begin with.
     const std::size_t preamble = preamble_symbols * chips_per_symbol;
     values_at(x, rate, fit, 0, preamble, values);
-    for (std::size_t n = 0; n < preamble; ++n) amplitude += chips[n] * (n % 2 ? values[n].imag() : values[n].real());
+    for (std::size_t n = 0; n < preamble; ++n)
+        amplitude += chips[n] * (n % 2 ? values[n].imag() : values[n].real());
     amplitude /= static_cast<double>(preamble);
     for (int round = 0; round < 2; ++round) {
         LeastSquares system(9);
@@ -284,14 +287,16 @@ std::string percent(double share) {
 
 Attempt demodulate(std::span<const std::complex<float>> samples, double rate, double search_hz) {
     if (rate < 2 * chip_rate_hz) {
-        return {{}, "O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
-                        fixed(rate / 1e6, 3) + " million"};
+        return {{},
+                "O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
+                    fixed(rate / 1e6, 3) + " million"};
     }
     std::vector<Complex> x(samples.begin(), samples.end());
     const Matcher matcher(x, rate);
     if (x.size() < matcher.length()) {
-        return {{}, "the burst of " + fixed(static_cast<double>(x.size()) / rate * 1e6, 0) +
-                        " us is shorter than preamble and start-of-frame delimiter, 160 us"};
+        return {{},
+                "the burst of " + fixed(static_cast<double>(x.size()) / rate * 1e6, 0) +
+                    " us is shorter than preamble and start-of-frame delimiter, 160 us"};
     }
     Sync best;
     for (const double frequency : carrier_candidates(x, rate, search_hz)) {
@@ -301,8 +306,9 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     }
     constexpr double least_match = 0.5;
     if (best.match < least_match) {
-        return {{}, "no IEEE 802.15.4 O-QPSK preamble: the best match is " + percent(best.match) + ", at least " +
-                        percent(least_match) + " were expected"};
+        return {{},
+                "no IEEE 802.15.4 O-QPSK preamble: the best match is " + percent(best.match) + ", at least " +
+                    percent(least_match) + " were expected"};
     }
     Fit fit{best.start_s, best.frequency_hz, best.phase + 2 * pi * best.frequency_hz * best.start_s, 0};
     Demodulated out;
@@ -316,7 +322,9 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     const unsigned length = (s[preamble_symbols + 2] | (s[preamble_symbols + 3] << 4)) & 127U;
     const std::size_t header = preamble_symbols + 4;
     if (s.size() < header + 2 * length) {
-        return {{}, "the burst ends before the " + std::to_string(length) + " octets that its length field states"};
+        return {
+            {},
+            "the burst ends before the " + std::to_string(length) + " octets that its length field states"};
     }
     for (std::size_t i = 0; i < length; ++i) {
         out.psdu.push_back(static_cast<std::uint8_t>(s[header + 2 * i] | (s[header + 2 * i + 1] << 4)));

@@ -18,12 +18,13 @@ struct Demodulated {
     std::complex<double> offset;     // of the origin, relative to the amplitude of the signal
     double gain_imbalance_db = 0;    // I over Q
     double quadrature_error_deg = 0;
-    double amplitude = 0;            // of the signal, in the unit of the samples
-    double preamble_match = 0;       // 1 for an ideal preamble
+    double amplitude = 0;       // of the signal, in the unit of the samples
+    double preamble_match = 0;  // 1 for an ideal preamble
     std::vector<std::uint8_t> symbols;
     std::vector<std::uint8_t> psdu;
     bool check_ok = false;
-    // At each chip's own instant, turned and scaled so that ideal chips are +-1 (even) and +-j (odd), offset kept.
+    // At each chip's own instant, turned and scaled so that ideal chips are +-1 (even) and +-j (odd), offset
+    // kept.
     std::vector<std::complex<double>> at_chip;
     std::vector<std::int8_t> chips;  // as sent
 };
@@ -33,13 +34,13 @@ struct Attempt {
     std::string reason;  // why there is none
 };
 
-// `samples` hold one burst with a little room on both sides. The carrier is looked for within `search_hz` of the
-// middle. Needs at least 4 million samples a second.
+// `samples` hold one burst with a little room on both sides. The carrier is looked for within `search_hz` of
+// the middle. Needs at least 4 million samples a second.
 //
-// Carrier: lines of the squared signal at twice the carrier plus and minus half the chip rate; the candidate whose
-// derotated signal matches the preamble best counts. Timing: the match with preamble and start-of-frame delimiter.
-// Then amplitude, phase, frequency, timing, chip clock, offset and imbalance are fitted by least squares (Gauss-
-// Newton) to the complex samples at all chip instants.
+// Carrier: lines of the squared signal at twice the carrier plus and minus half the chip rate; the candidate
+// whose derotated signal matches the preamble best counts. Timing: the match with preamble and start-of-frame
+// delimiter. Then amplitude, phase, frequency, timing, chip clock, offset and imbalance are fitted by least
+// squares (Gauss- Newton) to the complex samples at all chip instants.
 Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double search_hz);
 
 }  // namespace rt::oqpsk

@@ -5,7 +5,8 @@ namespace {
 
 using Symbol = std::array<std::int8_t, chips_per_symbol>;
 
-// Symbols 1 to 7 are symbol 0 turned right by four chips each; 8 to 15 are 0 to 7 with the odd chips inverted.
+// Symbols 1 to 7 are symbol 0 turned right by four chips each; 8 to 15 are 0 to 7 with the odd chips
+// inverted.
 std::array<Symbol, 16> make_table() {
     constexpr char zero[] = "11011001110000110101001000101110";
     std::array<Symbol, 16> out{};

@@ -1,4 +1,5 @@
-// IEEE 802.15.4 O-QPSK PHY at 2450 MHz: symbols, chips and frames (IEEE 802.15.4-2006 clause 6.5, -2015 clause 12).
+// IEEE 802.15.4 O-QPSK PHY at 2450 MHz: symbols, chips and frames (IEEE 802.15.4-2006 clause 6.5, -2015
+// clause 12).
 #pragma once
 
 #include <array>
