@@ -7,15 +7,6 @@
 namespace rt {
 namespace {
 
-double bessel_i0(double x) {
-    double sum = 1, term = 1;
-    for (int k = 1; k < 50; ++k) {
-        term *= (x / (2 * k)) * (x / (2 * k));
-        sum += term;
-    }
-    return sum;
-}
-
 template <typename Value>
 std::vector<Value> convolve(std::span<const Value> signal, std::span<const double> taps) {
     const auto size = static_cast<std::ptrdiff_t>(signal.size()),
@@ -46,7 +37,7 @@ std::vector<double> low_pass(double cutoff_hz, double transition_hz, double rate
         const double x = 2 * cutoff_hz / rate_hz * static_cast<double>(k);
         const double sinc = k == 0 ? 1 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
         const double edge = static_cast<double>(k) / static_cast<double>(reach + 1);
-        taps.push_back(sinc * bessel_i0(beta * std::sqrt(1 - edge * edge)));
+        taps.push_back(sinc * std::cyl_bessel_i(0.0, beta * std::sqrt(1 - edge * edge)));
         sum += taps.back();
     }
     for (double& tap : taps) tap /= sum;

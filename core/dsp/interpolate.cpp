@@ -11,15 +11,6 @@ namespace {
 constexpr std::ptrdiff_t half = 16;
 constexpr std::size_t phases = 512;
 
-double bessel_i0(double x) {
-    double sum = 1, term = 1;
-    for (int k = 1; k < 40; ++k) {
-        term *= (x / (2 * k)) * (x / (2 * k));
-        sum += term;
-    }
-    return sum;
-}
-
 // Row p holds the weights for a place p / phases behind a sample.
 std::vector<double> make_weights() {
     constexpr double beta = 9;
@@ -33,7 +24,8 @@ std::vector<double> make_weights() {
             const double sinc =
                 std::abs(x) < 1e-12 ? 1 : std::sin(std::numbers::pi * x) / (std::numbers::pi * x);
             const double edge = x / half;
-            row[k] = std::abs(edge) < 1 ? sinc * bessel_i0(beta * std::sqrt(1 - edge * edge)) : 0;
+            row[k] =
+                std::abs(edge) < 1 ? sinc * std::cyl_bessel_i(0.0, beta * std::sqrt(1 - edge * edge)) : 0;
             sum += row[k];
         }
         for (std::ptrdiff_t k = 0; k < 2 * half; ++k) row[k] /= sum;

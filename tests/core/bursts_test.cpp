@@ -1,8 +1,8 @@
 // Bursts and spectrum sharing on signals whose times are known.
 #include <doctest/doctest.h>
 
-#include "core/measure/procedure.hpp"
 #include "tests/core/made_signals.hpp"
+#include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -25,21 +25,6 @@ IqRecord keyed(const std::vector<On>& bursts, double seconds, double noise = 1e-
     }
     if (noise > 0) made::add_noise(x, noise);
     return made::record(x, rate, 2.44e9, 20.0);
-}
-
-Outcome run(const char* procedure, const IqRecord& record,
-            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
-    const Procedure& known = find_procedure(procedure);
-    Parameters parameters(known.parameters);
-    for (const auto& [name, value] : settings) parameters.set(name, value);
-    parameters.fill_presets();
-    return measure(known, record, parameters);
-}
-
-double value(const Outcome& outcome, const char* name) {
-    const Result* result = outcome.find_result(name);
-    REQUIRE_MESSAGE(result, name);
-    return result->value.value;
 }
 
 }  // namespace

@@ -1,30 +1,14 @@
 // Modulation analysis on signals with known impairments.
 #include <doctest/doctest.h>
 
-#include "core/measure/procedure.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 #include "tests/core/made_signals.hpp"
+#include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
 
 namespace {
-
-Outcome run(const char* procedure, const IqRecord& record,
-            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
-    const Procedure& known = find_procedure(procedure);
-    Parameters parameters(known.parameters);
-    for (const auto& [name, value] : settings) parameters.set(name, value);
-    parameters.fill_presets();
-    return measure(known, record, parameters);
-}
-
-double value(const Outcome& outcome, const char* name) {
-    INFO(outcome.invalid.value_or(""));
-    const Result* result = outcome.find_result(name);
-    REQUIRE_MESSAGE(result, name);
-    return result->value.value;
-}
 
 IqRecord noisy(made::Samples x, double rate, double sigma, double centre = 2.405e9) {
     made::add_noise(x, sigma);

@@ -1,29 +1,14 @@
 // Channel power, bandwidths, markers, carrier and final emission readings on signals with known truth.
 #include <doctest/doctest.h>
 
-#include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
 #include "tests/core/made_signals.hpp"
+#include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
 
 namespace {
-
-Outcome run(const char* procedure, Capture capture,
-            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
-    const Procedure& known = find_procedure(procedure);
-    Parameters parameters(known.parameters);
-    for (const auto& [name, value] : settings) parameters.set(name, value);
-    parameters.fill_presets();
-    return measure(known, std::move(capture), parameters);
-}
-
-double value(const Outcome& outcome, const char* name) {
-    const Result* result = outcome.find_result(name);
-    REQUIRE_MESSAGE(result, name);
-    return result->value.value;
-}
 
 // White noise only between -half and half: a signal whose bandwidths are known exactly.
 IqRecord band_of_noise(double half, double power_db, double rate, std::size_t count) {

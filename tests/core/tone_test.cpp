@@ -1,28 +1,13 @@
 // Quality of tones on sums of sines and noise.
 #include <doctest/doctest.h>
 
-#include "core/measure/procedure.hpp"
 #include "tests/core/made_signals.hpp"
+#include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
 
 namespace {
-
-Outcome run(const char* procedure, const Waveform& wave,
-            const std::vector<std::pair<const char*, const char*>>& settings = {}) {
-    const Procedure& known = find_procedure(procedure);
-    Parameters parameters(known.parameters);
-    for (const auto& [name, value] : settings) parameters.set(name, value);
-    parameters.fill_presets();
-    return measure(known, wave, parameters);
-}
-
-double value(const Outcome& outcome, const char* name) {
-    const Result* result = outcome.find_result(name);
-    REQUIRE_MESSAGE(result, name);
-    return result->value.value;
-}
 
 struct Sine {
     double amplitude, frequency, phase = 0;

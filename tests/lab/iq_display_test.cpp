@@ -3,9 +3,10 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 
-#include "core/measure/procedure.hpp"
+#include "tests/core/procedures.hpp"
 
 using namespace rt;
 
@@ -13,20 +14,6 @@ namespace {
 
 IqRecord record_of(const IqDisplay& display, const IqSetup& setup) {
     return iq_in_memory(display.samples, setup.sample_rate_hz, setup.centre_hz, display.full_scale_dbm);
-}
-
-Outcome run(const char* procedure, const IqRecord& record) {
-    const Procedure& known = find_procedure(procedure);
-    Parameters parameters(known.parameters);
-    parameters.fill_presets();
-    return measure(known, record, parameters);
-}
-
-double value(const Outcome& outcome, const char* name) {
-    INFO(outcome.invalid.value_or(""));
-    const Result* result = outcome.find_result(name);
-    REQUIRE_MESSAGE(result, name);
-    return result->value.value;
 }
 
 const InputStage input{10, 30, 20};
@@ -81,7 +68,8 @@ TEST_CASE("too much for the reference level is cut off and said") {
     const auto display = record_samples(emission, setup, input, 1);
     CHECK(display.overload);
     CHECK(display.full_scale_dbm == 13);
-    for (const auto& x : display.samples) CHECK_FALSE((std::abs(x.real()) > 1 || std::abs(x.imag()) > 1));
+    CHECK(std::all_of(display.samples.begin(), display.samples.end(),
+                      [](const auto& x) { return std::abs(x.real()) <= 1 && std::abs(x.imag()) <= 1; }));
     CHECK(run("spectrum.density", record_of(display, setup)).invalid->starts_with("overload"));
     CHECK_FALSE(record_samples({}, setup, input, 1).overload);
 }

@@ -1,6 +1,8 @@
 // The samples of one burst, for demodulators.
 #pragma once
 
+#include <cmath>
+
 #include "core/measure/radio/trigger.hpp"
 
 namespace rt {
@@ -15,5 +17,10 @@ BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double ro
 
 // Throws Error(input) when the frequency meant lies outside of the record's band.
 void require_inside(const IqRecord& record, double shift_hz);
+
+// Of two offsets the one farther from zero: what several bursts come to.
+inline double farther(double a, double b) {
+    return std::abs(b) > std::abs(a) ? b : a;
+}
 
 }  // namespace rt

@@ -90,10 +90,6 @@ void measure_power(const BurstSamples& piece, double rate, Seen& seen) {
     for (const auto& x : piece.samples) seen.peak = std::max(seen.peak, std::norm(std::complex<double>(x)));
 }
 
-double farther(double a, double b) {
-    return std::abs(b) > std::abs(a) ? b : a;
-}
-
 // What all packets together come to.
 struct Sum {
     std::vector<double> f1, f2;

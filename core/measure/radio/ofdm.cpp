@@ -130,10 +130,6 @@ double decibel(double amplitude) {
     return 20 * std::log10(std::max(amplitude, 1e-10));
 }
 
-double farther(double a, double b) {
-    return std::abs(b) > std::abs(a) ? b : a;
-}
-
 Outcome run(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.ofdm");
     if (record.sample_rate_hz < 0.999 * ofdm::rate_hz) {
