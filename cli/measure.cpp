@@ -158,12 +158,8 @@ ExitCode run(const Call& call) {
     if (!figure.empty() && !outcome.traces.empty()) {
         const std::string title = std::filesystem::path(words[1]).filename().string();
         const Trace& trace = chosen_trace(outcome, call.text("trace"));
-        std::vector<RuleRef> own;
-        for (const auto& rule : rules) {
-            if (rule.rule->applies_to == trace.name) own.push_back(rule);
-        }
         Plotter plotter;
-        plotter.draw(trace_figure(trace, title, own, findings), figure);
+        plotter.draw(trace_figure(trace, title, rules, findings), figure);
         plotter.finish();
     }
     if (call.flag("traces")) write_file(call.text("traces"), traces_csv(outcome.traces));

@@ -184,17 +184,13 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
         out.level_db = automatic_level(range_of(record, width));
     }
     Trigger trigger(rate, settings, out.level_db);
-    double quiet = 0;
-    std::uint64_t quiet_samples = 0;
     const double level = std::pow(10, out.level_db / 10);
     each_piece(record, width, [&](std::uint64_t at, const auto& smooth, const auto& raw) {
         for (std::size_t i = 0; i < smooth.size(); ++i) {
             trigger.take(at + i, smooth[i], raw[i]);
-            if (smooth[i] < level / 2) quiet += raw[i], ++quiet_samples;
         }
     });
     trigger.finish();
-    if (quiet_samples > 0) out.floor = quiet / static_cast<double>(quiet_samples);
     for (Burst burst : trigger.bursts) {
         // What is shorter than the smoothing is a spike of noise, not a burst.
         if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;

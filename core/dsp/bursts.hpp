@@ -34,7 +34,6 @@ struct Burst {
 struct BurstList {
     std::vector<Burst> bursts;
     double level_db = 0;  // of the trigger
-    double floor = 0;     // median smoothed power outside of bursts, 0 without any
 };
 
 // Reads the record once or twice, piece by piece.

@@ -13,10 +13,6 @@ namespace {
 
 using Sample = std::complex<float>;
 
-RT_SIMD void weigh(const float* in, const float* twice_window, float* out, std::size_t count) {
-    for (std::size_t i = 0; i < count; ++i) out[i] = in[i] * twice_window[i];
-}
-
 RT_SIMD void add_power(const float* bins, float* sum, std::size_t count) {
     for (std::size_t i = 0; i < count; ++i) {
         sum[i] += bins[2 * i] * bins[2 * i] + bins[2 * i + 1] * bins[2 * i + 1];
@@ -43,8 +39,8 @@ class Part {
           bins_(transform.size()),
           brief_(transform.size()) {}
 
-    // Segments `from` to `to`, the first sample of segment 0 being `first`.
-    std::vector<double> sum(std::uint64_t first, std::uint64_t from, std::uint64_t to) {
+    // Segments `from` to `to`.
+    std::vector<double> sum(std::uint64_t from, std::uint64_t to) {
         const std::size_t size = transform_.size();
         std::vector<double> total(size);
         // Read as much at once as stays in the processor's cache.
@@ -54,7 +50,7 @@ class Part {
         for (std::uint64_t at = from; at < to; at += at_once) {
             const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(at_once, to - at));
             samples.resize((count - 1) * hop_ + size);
-            record_.samples->read(first + at * hop_, samples);
+            record_.samples->read(at * hop_, samples);
             for (std::size_t k = 0; k < count; ++k) {
                 const auto* in = reinterpret_cast<const float*>(samples.data() + k * hop_);
                 auto* out = reinterpret_cast<float*>(work_.data());
@@ -81,10 +77,9 @@ class Part {
 
 }  // namespace
 
-Density power_density(const IqRecord& record, const DensitySettings& settings, std::uint64_t first,
-                      std::uint64_t count) {
+Density power_density(const IqRecord& record, const DensitySettings& settings) {
     const std::size_t size = settings.size;
-    if (count == 0) count = record.size() - std::min(first, record.size());
+    const std::uint64_t count = record.size();
     if (count < size) {
         fail_input("the record of " + std::to_string(count) + " samples is shorter than one transform of " +
                    std::to_string(size) + ": choose a wider resolution or a longer record");
@@ -105,7 +100,7 @@ Density power_density(const IqRecord& record, const DensitySettings& settings, s
     std::vector<std::vector<double>> sums(parts);
     in_parallel(parts, [&](std::size_t p) {
         const std::uint64_t from = segments * p / parts, to = segments * (p + 1) / parts;
-        if (to > from) sums[p] = Part(record, transform, twice, hop).sum(first, from, to);
+        if (to > from) sums[p] = Part(record, transform, twice, hop).sum(from, to);
     });
     std::vector<double> total(size);
     for (const auto& sum : sums) {

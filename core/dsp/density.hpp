@@ -23,10 +23,9 @@ struct Density {
 };
 
 // Welch, "The use of fast Fourier transform for the estimation of power spectra" (IEEE Trans. Audio
-// Electroacoust. 15, 1967), on the samples from `first` on (all of them when count is 0), without removing a
-// mean. The record is streamed; memory depends on `size` alone. The result does not depend on the number of
-// cores. Throws Error(input) for a record shorter than one segment.
-Density power_density(const IqRecord& record, const DensitySettings& settings, std::uint64_t first = 0,
-                      std::uint64_t count = 0);
+// Electroacoust. 15, 1967), without removing a mean. The record is streamed; memory depends on `size` alone.
+// The result does not depend on the number of cores. Throws Error(input) for a record shorter than one
+// segment.
+Density power_density(const IqRecord& record, const DensitySettings& settings);
 
 }  // namespace rt

@@ -10,6 +10,7 @@
 #include "core/dsp/fft.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/dsp/simd.hpp"
+#include "core/dsp/window.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
@@ -24,25 +25,15 @@ std::string hz(double value) {
 // Beyond so many standard deviations a Gaussian window is cut off: below -108 dB.
 constexpr double window_reach = 5;
 
-struct Part {
-    std::uint64_t first, count;
-};
-
-Part part_of(const IqRecord& record, std::uint64_t first, std::uint64_t count) {
-    const std::uint64_t size = record.size();
-    if (first > size) first = size;
-    return {first, count == 0 ? size - first : std::min(count, size - first)};
-}
-
 void require_possible(const IqRecord& record, const GaussianFilter& filter,
-                      const std::vector<Detector>& detectors, const Part& part) {
+                      const std::vector<Detector>& detectors) {
     const double bandwidth = filter.bandwidth_6db_hz();
     if (bandwidth > record.sample_rate_hz / 2) {
         fail_input("a resolution bandwidth of " + hz(bandwidth) +
                    " (6 dB) is too wide for a sample rate of " + hz(record.sample_rate_hz) +
                    ": choose at most half of it");
     }
-    const double seconds = static_cast<double>(part.count) / record.sample_rate_hz;
+    const double seconds = record.seconds();
     double needed = 2 * window_reach * filter.sigma_s();
     std::string what = "the resolution filter of " + hz(bandwidth);
     for (const Detector detector : detectors) {
@@ -56,10 +47,6 @@ void require_possible(const IqRecord& record, const GaussianFilter& filter,
         fail_input("the record of " + format({seconds, Unit::second}) + " is too short for " + what +
                    ", which needs " + format({needed, Unit::second}) + " to settle");
     }
-}
-
-RT_SIMD void weigh(const float* in, const float* twice_window, float* out, std::size_t count) {
-    for (std::size_t i = 0; i < count; ++i) out[i] = in[i] * twice_window[i];
 }
 
 RT_SIMD void magnitudes(const float* bins, float* out, std::size_t count) {
@@ -112,8 +99,7 @@ Points points_within(const IqRecord& record, std::size_t size, double start, dou
 }  // namespace
 
 Scan scan(const IqRecord& record, const ScanSettings& settings) {
-    const Part part = part_of(record, settings.first, settings.count);
-    require_possible(record, settings.filter, settings.detectors, part);
+    require_possible(record, settings.filter, settings.detectors);
     const double rate = record.sample_rate_hz, bandwidth = settings.filter.bandwidth_6db_hz();
     const double low = record.centre_hz - rate / 2, high = record.centre_hz + rate / 2;
     const double rounding = 1e-9 * (rate + std::abs(record.centre_hz));
@@ -122,13 +108,13 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
                    " to " + hz(settings.stop_hz));
     }
     const double sigma = settings.filter.sigma_s() * rate;  // in samples
-    const auto length =
-        std::min<std::size_t>(part.count, static_cast<std::size_t>(std::ceil(2 * window_reach * sigma)) | 1U);
+    const auto length = std::min<std::size_t>(
+        record.size(), static_cast<std::size_t>(std::ceil(2 * window_reach * sigma)) | 1U);
     const std::size_t size =
         fast_size(std::max(length, static_cast<std::size_t>(std::ceil(rate / (bandwidth / 4)))));
     const double per_bandwidth = dense(settings.detectors) ? 5 : 2;
     const auto hop = static_cast<std::size_t>(std::max(1.0, std::floor(rate / (per_bandwidth * bandwidth))));
-    const auto frames = static_cast<std::size_t>((part.count - length) / hop + 1);
+    const auto frames = static_cast<std::size_t>((record.size() - length) / hop + 1);
     const Points points = points_within(record, size, settings.start_hz, settings.stop_hz);
     const std::size_t bins = points.bin.size();
     if (bins == 0)
@@ -144,7 +130,7 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
     const std::size_t workers = worker_count();
     for (std::size_t begin = 0; begin < frames; begin += at_once) {
         const std::size_t now = std::min(at_once, frames - begin);
-        const auto samples = record.read(part.first + begin * hop, (now - 1) * hop + length);
+        const auto samples = record.read(begin * hop, (now - 1) * hop + length);
         in_parallel(workers, [&](std::size_t w) {
             std::vector<Sample> work(size);
             std::vector<float> all(size);
@@ -166,7 +152,7 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
             }
         });
     }
-    return {points.frequency_hz, bank.readings(frames), frames, step_s};
+    return {points.frequency_hz, bank.readings(frames)};
 }
 
 namespace {
@@ -275,18 +261,16 @@ void envelope_of(const float* i, const float* q, const Kernel& kernel, std::size
 }  // namespace
 
 std::vector<double> measure_at(const IqRecord& record, double frequency_hz, const GaussianFilter& filter,
-                               const std::vector<Detector>& detectors, std::uint64_t first,
-                               std::uint64_t count) {
-    const Part part = part_of(record, first, count);
-    require_possible(record, filter, detectors, part);
+                               const std::vector<Detector>& detectors) {
+    require_possible(record, filter, detectors);
     const double rate = record.sample_rate_hz, wanted = 8 * filter.bandwidth_6db_hz();
     const std::size_t phases = rate < wanted ? static_cast<std::size_t>(std::ceil(wanted / rate)) : 1;
     const std::size_t hop = phases > 1 ? 1 : static_cast<std::size_t>(rate / wanted);
     const Kernel kernel = kernel_for(rate, filter, phases);
-    if (part.count < kernel.taps) {
-        fail_input("the record of " + std::to_string(part.count) + " samples is too short for the filter");
+    if (record.size() < kernel.taps) {
+        fail_input("the record of " + std::to_string(record.size()) + " samples is too short for the filter");
     }
-    const std::size_t places = (part.count - kernel.taps) / hop + 1;
+    const std::size_t places = (record.size() - kernel.taps) / hop + 1;
     const double step_s = static_cast<double>(hop) / static_cast<double>(phases) / rate;
     std::vector<Detector> plain;
     for (const Detector d : detectors) {
@@ -318,7 +302,7 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
     for (std::size_t begin = 0; begin < places; begin += at_once) {
         const std::size_t now = std::min(at_once, places - begin);
         const std::span<Sample> samples(room.data(), (now - 1) * hop + kernel.taps);
-        record.samples->read(part.first + begin * hop, samples);
+        record.samples->read(begin * hop, samples);
         turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(),
                    q.data(), samples.size());
         std::swap(envelope, before);
@@ -340,25 +324,6 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
         out.push_back(d == Detector::quasi_peak ? quasi->reading() : readings[next++][0]);
     }
     return out;
-}
-
-double highest_near(const IqRecord& record, double frequency_hz, const GaussianFilter& filter) {
-    const double reach = filter.bandwidth_6db_hz(), half = record.sample_rate_hz / 2;
-    ScanSettings settings;
-    settings.filter = filter;
-    settings.detectors = {Detector::peak};
-    settings.start_hz = std::max(frequency_hz - reach, record.centre_hz - half);
-    settings.stop_hz = std::min(frequency_hz + reach, record.centre_hz + half);
-    const Scan seen = scan(record, settings);
-    const auto& level = seen.reading.front();
-    const auto top = static_cast<std::size_t>(std::max_element(level.begin(), level.end()) - level.begin());
-    if (top == 0 || top + 1 == level.size()) return seen.frequency_hz[top];
-    // The logarithm of a Gaussian is a parabola.
-    const double a = std::log(std::max(level[top - 1], 1e-30)), b = std::log(std::max(level[top], 1e-30)),
-                 c = std::log(std::max(level[top + 1], 1e-30));
-    const double bend = a - 2 * b + c;
-    const double shift = bend < 0 ? (a - c) / (2 * bend) : 0;
-    return seen.frequency_hz[top] + shift * (seen.frequency_hz[1] - seen.frequency_hz[0]);
 }
 
 }  // namespace rt

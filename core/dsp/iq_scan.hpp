@@ -17,15 +17,12 @@ struct ScanSettings {
     // Part of the record's band; absolute frequencies. Points are at most a quarter of the 6 dB bandwidth
     // apart: a line between two of them reads at most 0.2 dB low.
     double start_hz = 0, stop_hz = 0;
-    std::uint64_t first = 0, count = 0;  // samples; a count of 0 means all
 };
 
 struct Scan {
     std::vector<double> frequency_hz;
     // For each detector asked for: the voltage of a complex tone (|x| = 1 gives 1) that reads the same.
     std::vector<std::vector<double>> reading;
-    std::size_t readings_per_point = 0;  // envelope samples that each detector has seen
-    double step_s = 0;                   // between them
 };
 
 // Overlapping transforms with a Gaussian window realise the filter at every point at once. For peak,
@@ -39,10 +36,6 @@ Scan scan(const IqRecord& record, const ScanSettings& settings);
 // The same detectors at one frequency, behind a Gaussian filter in time; the envelope is taken at least eight
 // times per 1/B6, also where the sample rate is lower. Readings as in Scan, one per detector.
 std::vector<double> measure_at(const IqRecord& record, double frequency_hz, const GaussianFilter& filter,
-                               const std::vector<Detector>& detectors, std::uint64_t first = 0,
-                               std::uint64_t count = 0);
-
-// Where near `frequency_hz` (within one bandwidth to each side) the peak reading is highest.
-double highest_near(const IqRecord& record, double frequency_hz, const GaussianFilter& filter);
+                               const std::vector<Detector>& detectors);
 
 }  // namespace rt

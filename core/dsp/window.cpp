@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/dsp/simd.hpp"
+
 namespace rt {
 namespace {
 
@@ -59,6 +61,14 @@ double noise_bandwidth_bins(const std::vector<double>& window) {
         squares += w * w;
     }
     return static_cast<double>(window.size()) * squares / (sum * sum);
+}
+
+static RT_SIMD void multiply(const float* in, const float* weights, float* out, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) out[i] = in[i] * weights[i];
+}
+
+void weigh(const float* in, const float* weights, float* out, std::size_t count) {
+    multiply(in, weights, out, count);
 }
 
 }  // namespace rt

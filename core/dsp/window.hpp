@@ -23,4 +23,7 @@ std::vector<double> window_values(Window window, std::size_t size);
 // Noise bandwidth in bins: size * sum(w^2) / sum(w)^2. Hann 1.5, Blackman-Harris 2.0044, flat-top 3.7702.
 double noise_bandwidth_bins(const std::vector<double>& window);
 
+// out = in * weights, value by value: of complex samples as pairs each weight stands twice.
+void weigh(const float* in, const float* weights, float* out, std::size_t count);
+
 }  // namespace rt

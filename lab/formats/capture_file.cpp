@@ -137,13 +137,13 @@ Capture read_capture(const std::filesystem::path& file, const CaptureHints& hint
     return parse_capture_csv(read_file(file), file.string());
 }
 
-std::filesystem::path write_capture(const std::filesystem::path& stem, const Capture& capture) {
+WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture) {
     if (const auto* record = std::get_if<IqRecord>(&capture)) return write_sigmf(stem, *record);
     if (const auto* wave = std::get_if<Waveform>(&capture)) return write_sigmf(stem, *wave);
-    auto file = stem;
-    file += ".csv";
-    write_file(file, capture_csv(capture));
-    return file;
+    WrittenCapture out{stem, capture_csv(capture)};
+    out.file += ".csv";
+    write_file(out.file, out.content);
+    return out;
 }
 
 }  // namespace rt

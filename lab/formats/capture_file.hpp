@@ -22,6 +22,6 @@ std::string capture_csv(const Capture& capture);
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints = {});
 
 // Writes the capture beside `stem` with an ending of its kind, durably, and returns the file to read it by.
-std::filesystem::path write_capture(const std::filesystem::path& stem, const Capture& capture);
+WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture);
 
 }  // namespace rt

@@ -1,6 +1,7 @@
 // What a person knows of a capture beyond its file.
 #pragma once
 
+#include <filesystem>
 #include <optional>
 #include <string>
 
@@ -14,6 +15,12 @@ struct CaptureHints {
     std::optional<double> reference_level_dbm;
     std::optional<double> volts_per_unit;
     std::string sample_type;  // "cf32_le", "ci16_le" ... of a file without description; "" otherwise
+};
+
+// The file that a capture is read by, and what was written to it.
+struct WrittenCapture {
+    std::filesystem::path file;
+    std::string content;
 };
 
 // The value that the file states, else the hint. Throws Error(input) when both are there and differ.

@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "core/base/error.hpp"
+#include "core/base/hex.hpp"
 
 namespace rt {
 namespace {
@@ -83,18 +84,21 @@ void make_folder(const std::filesystem::path& path) {
     if (error) fail_input(path.string(), "cannot be made: " + error.message() + "; name another folder");
 }
 
-std::string sha256(std::string_view content) {
-    unsigned char digest[EVP_MAX_MD_SIZE];
+static std::string digest_of(std::string_view content, const EVP_MD* kind) {
+    std::uint8_t digest[EVP_MAX_MD_SIZE];
     unsigned int length = 0;
-    if (EVP_Digest(content.data(), content.size(), digest, &length, EVP_sha256(), nullptr) != 1) {
-        throw Error(ErrorKind::internal, "", "SHA-256 is not available");
+    if (EVP_Digest(content.data(), content.size(), digest, &length, kind, nullptr) != 1) {
+        throw Error(ErrorKind::internal, "", "hashes are not available");
     }
-    std::string out;
-    for (unsigned int i = 0; i < length; ++i) {
-        out += "0123456789abcdef"[digest[i] >> 4];
-        out += "0123456789abcdef"[digest[i] & 15];
-    }
-    return out;
+    return hexadecimal({digest, length});
+}
+
+std::string sha256(std::string_view content) {
+    return digest_of(content, EVP_sha256());
+}
+
+std::string sha512(std::string_view content) {
+    return digest_of(content, EVP_sha512());
 }
 
 std::string base64(std::string_view content) {

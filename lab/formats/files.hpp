@@ -18,6 +18,8 @@ void make_folder(const std::filesystem::path& path);
 
 // SHA-256 (FIPS 180-4) as 64 hexadecimal digits.
 std::string sha256(std::string_view content);
+// SHA-512 as 128 hexadecimal digits.
+std::string sha512(std::string_view content);
 
 std::string base64(std::string_view content);
 

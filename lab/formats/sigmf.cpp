@@ -12,6 +12,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/error.hpp"
+#include "core/base/hex.hpp"
 #include "core/base/text.hpp"
 #include "core/dsp/widen.hpp"
 #include "lab/formats/files.hpp"
@@ -127,16 +128,11 @@ std::string sha512_of(const std::filesystem::path& file) {
         EVP_DigestUpdate(state, piece.data(), static_cast<std::size_t>(got));
     }
     close(handle);
-    unsigned char digest[EVP_MAX_MD_SIZE];
+    std::uint8_t digest[EVP_MAX_MD_SIZE];
     unsigned int length = 0;
     EVP_DigestFinal_ex(state, digest, &length);
     EVP_MD_CTX_free(state);
-    std::string out;
-    for (unsigned int i = 0; i < length; ++i) {
-        out += "0123456789abcdef"[digest[i] >> 4];
-        out += "0123456789abcdef"[digest[i] & 15];
-    }
-    return out;
+    return hexadecimal({digest, length});
 }
 
 struct Description {
@@ -260,14 +256,17 @@ Capture open_samples(const std::filesystem::path& data, const Description& d, co
     return record;
 }
 
-void write_described(const std::filesystem::path& stem, const std::string& data, json tree) {
-    auto data_file = stem, meta_file = stem;
+WrittenCapture write_described(const std::filesystem::path& stem, std::string_view data, json tree) {
+    auto data_file = stem;
+    WrittenCapture out{stem, {}};
     data_file += ".sigmf-data";
-    meta_file += ".sigmf-meta";
+    out.file += ".sigmf-meta";
     write_file(data_file, data);
     tree["global"]["core:version"] = "1.0.0";
-    tree["global"]["core:sha512"] = sha512_of(data_file);
-    write_file(meta_file, tree.dump(2) + "\n");
+    tree["global"]["core:sha512"] = sha512(data);
+    out.content = tree.dump(2) + "\n";
+    write_file(out.file, out.content);
+    return out;
 }
 
 }  // namespace
@@ -316,7 +315,7 @@ Capture read_raw_samples(const std::filesystem::path& file, const CaptureHints& 
     return open_samples(file, d, file.string());
 }
 
-std::filesystem::path write_sigmf(const std::filesystem::path& stem, const IqRecord& record) {
+WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& record) {
     const auto samples = record.read(0, record.size());
     json tree;
     tree["global"] = {{"core:datatype", "cf32_le"}, {"core:sample_rate", record.sample_rate_hz}};
@@ -325,13 +324,10 @@ std::filesystem::path write_sigmf(const std::filesystem::path& stem, const IqRec
     tree["captures"] = json::array({{{"core:sample_start", 0}, {"core:frequency", record.centre_hz}}});
     tree["annotations"] = json::array();
     const auto* bytes = reinterpret_cast<const char*>(samples.data());
-    write_described(stem, std::string(bytes, samples.size() * sizeof(Sample)), std::move(tree));
-    auto meta = stem;
-    meta += ".sigmf-meta";
-    return meta;
+    return write_described(stem, {bytes, samples.size() * sizeof(Sample)}, std::move(tree));
 }
 
-std::filesystem::path write_sigmf(const std::filesystem::path& stem, const Waveform& waveform) {
+WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& waveform) {
     json tree;
     tree["global"] = {{"core:datatype", "rf32_le"}, {"core:sample_rate", 1 / waveform.step_s}};
     if (waveform.overload) tree["global"]["tally:trouble"] = *waveform.overload;
@@ -339,10 +335,7 @@ std::filesystem::path write_sigmf(const std::filesystem::path& stem, const Wavef
     tree["annotations"] = json::array();
     std::vector<float> values(waveform.volts.begin(), waveform.volts.end());
     const auto* bytes = reinterpret_cast<const char*>(values.data());
-    write_described(stem, std::string(bytes, values.size() * sizeof(float)), std::move(tree));
-    auto meta = stem;
-    meta += ".sigmf-meta";
-    return meta;
+    return write_described(stem, {bytes, values.size() * sizeof(float)}, std::move(tree));
 }
 
 }  // namespace rt

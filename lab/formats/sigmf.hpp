@@ -17,9 +17,9 @@ Capture read_sigmf(const std::filesystem::path& file, const CaptureHints& hints)
 // Samples without description: everything comes from the hints.
 Capture read_raw_samples(const std::filesystem::path& file, const CaptureHints& hints);
 
-// Writes STEM.sigmf-meta and STEM.sigmf-data (cf32_le) and returns the first.
-std::filesystem::path write_sigmf(const std::filesystem::path& stem, const IqRecord& record);
+// Writes STEM.sigmf-meta and STEM.sigmf-data (cf32_le) and returns the first, with what stands in it.
+WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& record);
 // The same for a real record (rf32_le).
-std::filesystem::path write_sigmf(const std::filesystem::path& stem, const Waveform& waveform);
+WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& waveform);
 
 }  // namespace rt

@@ -35,8 +35,8 @@ struct Figure {
     std::vector<Marker> markers;
 };
 
-// A trace with the limits that its findings cite and the worst margin marked. Masks are drawn against the
-// offset from the carrier. `findings` are those of the point.
+// A trace with the limits among `rules` that judge it and the worst margin marked. Masks are drawn against
+// the offset from the carrier. `findings` are those of the point.
 Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
                     const std::vector<Finding>& findings);
 

@@ -63,7 +63,6 @@ namespace {
 
 // Final readings of a test over what the pre-scans of the run have held, with the limits of both.
 std::optional<Figure> finals_figure(const RunData& run, const std::string& test, std::optional<Trace>& held) {
-    Figure figure;
     std::vector<const PointRecord*> finals;
     std::vector<Trace> scans;
     for (const auto& point : run.record().points) {
@@ -80,7 +79,6 @@ std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
     if (finals.empty() || (!held && scans.empty())) return std::nullopt;
     if (!held) held = held_maximum(std::move(scans));
     std::vector<RuleRef> rules;
-    std::vector<Finding> none;
     for (const PointRecord* point : finals) {
         for (const auto& finding : point->findings) {
             const RuleRef rule = run.rules().find(finding.rule);
@@ -90,7 +88,7 @@ std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
     }
     Trace scan = *held;
     scan.title = "Pre-scan, highest of all points";
-    figure = trace_figure(scan, test + ": final readings over the pre-scan", rules, none);
+    Figure figure = trace_figure(scan, test + ": final readings over the pre-scan", rules, {});
     Curve dots{"Final readings", CurveRole::spots, {}, {}};
     // The figure's own scale, from its first point.
     const double factor =
@@ -128,8 +126,6 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
     std::map<std::size_t, std::vector<std::filesystem::path>> files;
     for (const PointRecord* point : chosen) {
         const Outcome outcome = run.outcome_of(*point);
-        if (outcome.traces.empty() || outcome.traces.front().x.empty() || outcome.traces.front().spots)
-            continue;
         std::vector<RuleRef> rules;
         for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
@@ -138,11 +134,8 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
             if (trace.x.empty() || trace.spots) continue;
             const bool first = &trace == &outcome.traces.front();
             const auto file = folder / "figures" / (stem + (first ? "" : "-" + slug(trace.name)) + ".svg");
-            std::vector<RuleRef> own;
-            for (const auto& rule : rules) {
-                if (rule.rule->applies_to == trace.name) own.push_back(rule);
-            }
-            plotter.draw(trace_figure(trace, point->test + ": " + point->label, own, point->findings), file);
+            plotter.draw(trace_figure(trace, point->test + ": " + point->label, rules, point->findings),
+                         file);
             files[point->position].push_back(file);
         }
     }

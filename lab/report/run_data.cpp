@@ -5,9 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
-#include "lab/formats/capture_file.hpp"
-#include "lab/formats/files.hpp"
-
+#include "lab/tally/measure_kept.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt {
@@ -32,14 +30,7 @@ Outcome RunData::outcome_of(const PointRecord& point) const {
     const auto test = std::find_if(record_.tests.begin(), record_.tests.end(),
                                    [&](const TestRecord& t) { return t.name == point.test; });
     if (test == record_.tests.end()) fail_input(folder_.string(), "the tally has no test " + point.test);
-    const auto path = folder_ / point.capture.file;
-    if (sha256(read_file(path)) != point.capture.sha256) {
-        fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
-    }
-    const Procedure& procedure = find_procedure(test->procedure);
-    Parameters parameters(procedure.parameters);
-    for (const auto& [name, value] : point.parameters) parameters.set(name, value);
-    return measure(procedure, read_capture(path), parameters);
+    return measure_kept(folder_, find_procedure(test->procedure), point);
 }
 
 }  // namespace rt

@@ -102,7 +102,9 @@ std::string marker_text(const Finding& finding) {
 
 Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
                     const std::vector<Finding>& findings) {
-    const bool offset = std::any_of(rules.begin(), rules.end(), [](RuleRef r) { return r.rule->mask(); });
+    const auto judges = [&](RuleRef r) { return r.rule->applies_to == trace.name; };
+    const bool offset =
+        std::any_of(rules.begin(), rules.end(), [&](RuleRef r) { return judges(r) && r.rule->mask(); });
     const double centre = offset ? trace.centre_hz.value_or(0) : 0;
     const double low = trace.x.front() - centre, high = trace.x.back() - centre;
     const Scale scale = scale_for(std::max(std::abs(low), std::abs(high)), trace.x_unit);
@@ -128,7 +130,7 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     figure.curves.push_back(line ? thinned(curve, figure.log_x, 1200) : std::move(curve));
     for (const auto& ref : rules) {
         // Limits are drawn in the unit of the trace; one in another unit would not compare by eye.
-        if (ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
+        if (!judges(ref) || ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
         figure.curves.push_back(limit_curve(ref, low, high, trace.reference_level.value_or(0), scale.factor));
     }
     for (const auto& finding : findings) {

@@ -4,6 +4,7 @@
 
 #include "core/measure/emission/candidates.hpp"
 #include "lab/run/conductor.hpp"
+#include "lab/tally/measure_kept.hpp"
 
 namespace rt {
 
@@ -34,7 +35,7 @@ std::vector<AxisValue> Conductor::found_candidates(const FromTest& from) {
     for (const auto id : record_order_[from.test]) {
         const auto at = records_[from.test].find(id);
         if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
-        Outcome outcome = maker_.measure_again(*source->test, at->second);
+        Outcome outcome = measure_kept(folder_, *source->test->procedure, at->second);
         if (outcome.invalid) continue;
         for (auto& trace : outcome.traces) {
             if (trace.name == from.trace) traces.push_back(std::move(trace));

@@ -220,9 +220,9 @@ std::string PointMaker::file_name(const PointRecord& record, const std::string& 
 }
 
 CaptureRecord PointMaker::keep(const PointRecord& record, const Capture& capture) const {
-    const auto file = write_capture(folder_ / file_name(record, ""), capture);
-    const std::string text = read_file(file);
-    return {file.lexically_relative(folder_).string(), kind_name(capture), sha256(text), text.size()};
+    const auto written = write_capture(folder_ / file_name(record, ""), capture);
+    return {written.file.lexically_relative(folder_).string(), kind_name(capture), sha256(written.content),
+            written.content.size()};
 }
 
 CaptureRecord PointMaker::keep(const PointRecord& record, const std::string& table, const char* kind) const {
@@ -282,12 +282,6 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchK
         bench_.reconnect(job.instrument->role);
         setter_.forget(job.instrument->role);
     }
-}
-
-Outcome PointMaker::measure_again(const Test& test, const PointRecord& record) const {
-    Parameters parameters(test.procedure->parameters);
-    for (const auto& [name, value] : record.parameters) parameters.set(name, value);
-    return measure(*test.procedure, read_capture(folder_ / record.capture.file), parameters);
 }
 
 PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,

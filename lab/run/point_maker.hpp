@@ -41,8 +41,6 @@ class PointMaker {
     // The conclusion of a search.
     PointRecord conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
                          const std::vector<PointRecord>& trials);
-    // What the procedure makes of a kept capture. Throws Error(input) when it cannot be read.
-    Outcome measure_again(const Test& test, const PointRecord& record) const;
     // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
     // answers again.
     void power_cycle(const Test& test);

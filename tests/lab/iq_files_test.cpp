@@ -115,13 +115,13 @@ TEST_CASE("written records read back the same, with their trouble") {
     TestFolder folder;
     IqRecord record = iq_in_memory({{0.1F, 0.2F}, {-0.3F, 0.4F}}, 4e6, 868e6, 7.5);
     record.trouble = "overload";
-    const auto file = write_capture(folder.path() / "kept", record);
+    const auto file = write_capture(folder.path() / "kept", record).file;
     const auto back = std::get<IqRecord>(read_capture(file));
     CHECK(back.read(0, 2) == record.read(0, 2));
     CHECK(back.centre_hz == 868e6);
     CHECK(*back.reference_level_dbm == 7.5);
     CHECK(back.trouble == "overload");
-    const auto wave = write_capture(folder.path() / "wave", Waveform{{0.5, -1}, 1e-3, {}});
+    const auto wave = write_capture(folder.path() / "wave", Waveform{{0.5, -1}, 1e-3, {}}).file;
     CHECK(std::get<Waveform>(read_capture(wave)).volts == std::vector<double>{0.5, -1});
 }
 

@@ -118,6 +118,7 @@ TEST_CASE("a figure draws the limit where it is and marks the worst point") {
     RuleLibrary library;
     library.add(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
     Trace trace;
+    trace.name = "emission";
     trace.title = "Level";
     trace.x = {150e3, 1e6, 30e6};
     trace.y = {40, 50, 40};

@@ -1,0 +1,19 @@
+#include "lab/tally/measure_kept.hpp"
+
+#include "core/base/error.hpp"
+#include "lab/formats/capture_file.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+
+Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedure, const PointRecord& point) {
+    const auto path = run / point.capture.file;
+    if (sha256(read_file(path)) != point.capture.sha256) {
+        fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
+    }
+    Parameters parameters(procedure.parameters);
+    for (const auto& [name, value] : point.parameters) parameters.set(name, value);
+    return measure(procedure, read_capture(path), parameters);
+}
+
+}  // namespace rt

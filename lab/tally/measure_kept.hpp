@@ -1,0 +1,15 @@
+// Kept captures measured again.
+#pragma once
+
+#include <filesystem>
+
+#include "core/measure/procedure.hpp"
+#include "lab/tally/record.hpp"
+
+namespace rt {
+
+// What the procedure makes of the capture of a point, with the point's parameters. Throws Error(input) when
+// the capture is missing or its hash is not the one in the tally.
+Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedure, const PointRecord& point);
+
+}  // namespace rt
