@@ -2,6 +2,7 @@
 #pragma once
 
 #include "core/measure/procedure.hpp"
+#include "core/measure/rows.hpp"
 
 namespace rt {
 
@@ -16,6 +17,9 @@ inline constexpr ParameterInfo iq_duration_parameter{"duration", ParameterKind::
 inline constexpr ParameterInfo iq_reference_parameter{
     "reference_level", ParameterKind::quantity, Unit::dbm, "10 dBm",
     "level at the input that the analyser must still show without overload"};
+
+// How long and how strong, behind a centre and a rate.
+inline constexpr std::array iq_length_rows{iq_duration_parameter, iq_reference_parameter};
 
 // The recording that these parameters describe. Throws Error(input).
 CaptureSetup iq_setup(const Parameters& parameters);

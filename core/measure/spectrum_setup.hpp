@@ -3,6 +3,7 @@
 
 #include "core/dsp/resolution.hpp"
 #include "core/measure/procedure.hpp"
+#include "core/measure/rows.hpp"
 
 namespace rt {
 
@@ -37,6 +38,11 @@ inline constexpr ParameterInfo filter_parameter{"filter",
                                                 "meant: customary is 6 dB for 200 Hz, 9 kHz and 120 kHz "
                                                 "and 3 dB for others (for complex samples)",
                                                 "customary 3db 6db"};
+
+// All of these, as most procedures on spectra end their table.
+inline constexpr std::array spectrum_rows{bandwidth_parameter, detector_parameter,  dwell_parameter,
+                                          points_parameter,    reference_parameter, attenuation_parameter,
+                                          filter_parameter};
 
 // The filter that `bandwidth_hz` and the parameter above (if the procedure has it) name.
 GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_hz);

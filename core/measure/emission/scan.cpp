@@ -9,17 +9,12 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band"},
-    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band"},
+        ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{
     Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};

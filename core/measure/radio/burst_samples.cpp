@@ -32,4 +32,10 @@ void require_inside(const IqRecord& record, double shift_hz) {
                " to " + format({record.centre_hz + half, Unit::hertz}));
 }
 
+void note_left_out(std::size_t left_out, std::size_t all, const char* what, Outcome& outcome) {
+    if (left_out == 0) return;
+    outcome.notes.push_back(std::to_string(left_out) + " of " + std::to_string(all) + " bursts are no such " +
+                            what + " and were left out");
+}
+
 }  // namespace rt

@@ -18,6 +18,16 @@ BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double ro
 // Throws Error(input) when the frequency meant lies outside of the record's band.
 void require_inside(const IqRecord& record, double shift_hz);
 
+// Why nothing was demodulated: no bursts, or what the first of them is not.
+template <typename Demodulated>
+std::string why_none(const std::vector<Demodulated>& bursts) {
+    if (bursts.empty()) return "no burst was found";
+    return "not the expected signal: " + bursts.front().attempt.reason;
+}
+
+// A remark on bursts that are none of `what`, if there are any.
+void note_left_out(std::size_t left_out, std::size_t all, const char* what, Outcome& outcome);
+
 // Of two offsets the one farther from zero: what several bursts come to.
 inline double farther(double a, double b) {
     return std::abs(b) > std::abs(a) ? b : a;

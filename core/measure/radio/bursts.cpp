@@ -9,19 +9,15 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    trigger_level_parameter,
-    trigger_power_parameter,
-    hysteresis_parameter,
-    hold_off_parameter,
-    shortest_burst_parameter,
-    ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
-                  "antenna and beamforming gain: turns power at the port into e.i.r.p."},
-    iq_centre_parameter,
-    iq_rate_parameter,
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters =
+    joined(trigger_rows,
+           std::array{
+               ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
+                             "antenna and beamforming gain: turns power at the port into e.i.r.p."},
+               iq_centre_parameter,
+               iq_rate_parameter,
+           },
+           iq_length_rows);
 
 constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
 constexpr std::array results{
@@ -104,8 +100,7 @@ Outcome run(Capture any, const Parameters& p) {
     }
     outcome.traces.push_back(std::move(trace));
     if (list.bursts.empty()) {
-        outcome.invalid = "no burst reaches the trigger level of " +
-                          format(level_of(record, std::pow(10, list.level_db / 10)));
+        outcome.invalid = no_burst(record, list);
         return outcome;
     }
     const double duty = 100 * on / record.seconds();

@@ -12,14 +12,14 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    iq_centre_parameter,
-    ParameterInfo{"within", ParameterKind::quantity, Unit::hertz, "",
-                  "the carrier is looked for this far from the frequency meant; without it, everywhere"},
-    iq_rate_parameter,
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        iq_centre_parameter,
+        ParameterInfo{"within", ParameterKind::quantity, Unit::hertz, "",
+                      "the carrier is looked for this far from the frequency meant; without it, everywhere"},
+        iq_rate_parameter,
+    },
+    iq_length_rows);
 
 constexpr std::array results{
     Product{"carrier_frequency", Unit::hertz, "frequency of the strongest tone"},

@@ -15,24 +15,22 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    iq_centre_parameter,
-    ParameterInfo{"measurement_bandwidth", ParameterKind::quantity, Unit::hertz, "4 MHz",
-                  "width of the filter before the frequency is measured"},
-    ParameterInfo{"access_address", ParameterKind::text, Unit::none, "71764129",
-                  "access address, eight hexadecimal digits; that of test packets by default"},
-    ParameterInfo{"crc_initial", ParameterKind::text, Unit::none, "555555",
-                  "initial value of the CRC, six hexadecimal digits"},
-    trigger_level_parameter,
-    trigger_power_parameter,
-    hysteresis_parameter,
-    hold_off_parameter,
-    shortest_burst_parameter,
-    ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
-                  "complex samples per second that the analyser records"},
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        iq_centre_parameter,
+        ParameterInfo{"measurement_bandwidth", ParameterKind::quantity, Unit::hertz, "4 MHz",
+                      "width of the filter before the frequency is measured"},
+        ParameterInfo{"access_address", ParameterKind::text, Unit::none, "71764129",
+                      "access address, eight hexadecimal digits; that of test packets by default"},
+        ParameterInfo{"crc_initial", ParameterKind::text, Unit::none, "555555",
+                      "initial value of the CRC, six hexadecimal digits"},
+    },
+    trigger_rows,
+    std::array{
+        ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
+                      "complex samples per second that the analyser records"},
+    },
+    iq_length_rows);
 
 constexpr std::array traces{
     Product{"frequency", Unit::hertz, "frequency against time of the first packet"},
@@ -209,8 +207,7 @@ Outcome run(Capture any, const Parameters& p) {
                               std::string(packet.crc_ok ? "good" : "bad")});
     }
     if (!first) {
-        outcome.invalid = all.empty() ? std::string("no burst was found")
-                                      : "not the expected signal: " + all.front().attempt.reason;
+        outcome.invalid = why_none(all);
         return outcome;
     }
     sum.report(outcome);
@@ -220,10 +217,7 @@ Outcome run(Capture any, const Parameters& p) {
     outcome.add("peak_to_average", 10 * std::log10(crest), Unit::db);
     outcome.add("packets", static_cast<double>(table.rows.size()), Unit::count);
     outcome.add("packets_bad_crc", static_cast<double>(bad), Unit::count);
-    if (table.rows.size() != all.size()) {
-        outcome.notes.push_back(std::to_string(all.size() - table.rows.size()) + " of " +
-                                std::to_string(all.size()) + " bursts are no such packets and were left out");
-    }
+    note_left_out(all.size() - table.rows.size(), all.size(), "packets", outcome);
     if (table.rows.size() < 10) {
         outcome.notes.push_back(std::to_string(table.rows.size()) +
                                 " packets were measured, the test suite asks for 10 of each payload");

@@ -12,21 +12,17 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
-    ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "", "width of the band around the carrier"},
-    ParameterInfo{"reference_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
-                  "the reference level is the highest within this distance of the carrier"},
-    ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "5 MHz",
-                  "width over which channel power is summed"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
+        ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "",
+                      "width of the band around the carrier"},
+        ParameterInfo{"reference_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
+                      "the reference level is the highest within this distance of the carrier"},
+        ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "5 MHz",
+                      "width over which channel power is summed"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
 constexpr std::array results{

@@ -10,25 +10,21 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    trigger_level_parameter,
-    trigger_power_parameter,
-    hysteresis_parameter,
-    hold_off_parameter,
-    shortest_burst_parameter,
-    ParameterInfo{"pause", ParameterKind::quantity, Unit::second, "0 s",
-                  "bursts with a gap of at most this belong to one channel occupancy"},
-    ParameterInfo{"interference_start", ParameterKind::quantity, Unit::second, "",
-                  "time in the record at which interference begins"},
-    ParameterInfo{"control_length", ParameterKind::quantity, Unit::second, "0 s",
-                  "after the interference, bursts up to this length are short control signalling"},
-    ParameterInfo{"control_window", ParameterKind::quantity, Unit::second, "50 ms",
-                  "window in which time on is summed after the reaction"},
-    iq_centre_parameter,
-    iq_rate_parameter,
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters =
+    joined(trigger_rows,
+           std::array{
+               ParameterInfo{"pause", ParameterKind::quantity, Unit::second, "0 s",
+                             "bursts with a gap of at most this belong to one channel occupancy"},
+               ParameterInfo{"interference_start", ParameterKind::quantity, Unit::second, "",
+                             "time in the record at which interference begins"},
+               ParameterInfo{"control_length", ParameterKind::quantity, Unit::second, "0 s",
+                             "after the interference, bursts up to this length are short control signalling"},
+               ParameterInfo{"control_window", ParameterKind::quantity, Unit::second, "50 ms",
+                             "window in which time on is summed after the reaction"},
+               iq_centre_parameter,
+               iq_rate_parameter,
+           },
+           iq_length_rows);
 
 constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"},
                             Product{"idle_histogram", Unit::count, "how often an idle time occurred"}};
@@ -145,8 +141,7 @@ Outcome run(Capture any, const Parameters& p) {
     Outcome outcome;
     outcome.traces.push_back(power_trace(record));
     if (list.bursts.empty()) {
-        outcome.invalid = "no burst reaches the trigger level of " +
-                          format(level_of(record, std::pow(10, list.level_db / 10)));
+        outcome.invalid = no_burst(record, list);
         return outcome;
     }
     const auto all = joined(list.bursts, p.required("pause"));

@@ -12,22 +12,20 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    iq_centre_parameter,
-    ParameterInfo{
-        "channel_estimate", ParameterKind::choice, Unit::none, "training",
-        "what evm_rms is measured with: the channel from the long training sequence, as the standard "
-        "says, or the one that fits the whole frame, which takes its noise out",
-        "training whole-frame"},
-    trigger_level_parameter,
-    trigger_power_parameter,
-    hysteresis_parameter,
-    hold_off_parameter,
-    shortest_burst_parameter,
-    iq_rate_parameter,
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        iq_centre_parameter,
+        ParameterInfo{
+            "channel_estimate", ParameterKind::choice, Unit::none, "training",
+            "what evm_rms is measured with: the channel from the long training sequence, as the standard "
+            "says, or the one that fits the whole frame, which takes its noise out",
+            "training whole-frame"},
+    },
+    trigger_rows,
+    std::array{
+        iq_rate_parameter,
+    },
+    iq_length_rows);
 
 constexpr std::array traces{
     Product{"constellation", Unit::none, "I and Q of the data carriers of the first frame"},
@@ -188,8 +186,7 @@ Outcome run(Capture any, const Parameters& p) {
     }
     if (!first) {
         outcome.traces.push_back(power_trace(record));
-        outcome.invalid = frames.empty() ? std::string("no burst was found")
-                                         : "not the expected signal: " + frames.front().attempt.reason;
+        outcome.invalid = why_none(frames);
         return outcome;
     }
     const auto n = static_cast<double>(good);
@@ -215,11 +212,7 @@ Outcome run(Capture any, const Parameters& p) {
             "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good) +
             " were measured, the shortest with " + std::to_string(shortest));
     }
-    if (good != frames.size()) {
-        outcome.notes.push_back(std::to_string(frames.size() - good) + " of " +
-                                std::to_string(frames.size()) +
-                                " bursts are no such frames and were left out");
-    }
+    note_left_out(frames.size() - good, frames.size(), "frames", outcome);
     add_traces(*first->attempt.frame, outcome);
     outcome.traces.push_back(std::move(flatness.front()));
     outcome.traces.push_back(power_trace(record));

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/base/hex.hpp"
 #include "core/base/text.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/measure/radio/burst_samples.hpp"
@@ -14,22 +15,20 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    iq_centre_parameter,
-    ParameterInfo{"search", ParameterKind::quantity, Unit::hertz, "200 kHz",
-                  "the carrier is looked for this far from the frequency meant"},
-    ParameterInfo{"iq_offset", ParameterKind::choice, Unit::none, "kept",
-                  "whether the offset of the origin counts in evm_rms and evm_peak", "kept removed"},
-    trigger_level_parameter,
-    trigger_power_parameter,
-    hysteresis_parameter,
-    hold_off_parameter,
-    shortest_burst_parameter,
-    ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
-                  "complex samples per second that the analyser records"},
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        iq_centre_parameter,
+        ParameterInfo{"search", ParameterKind::quantity, Unit::hertz, "200 kHz",
+                      "the carrier is looked for this far from the frequency meant"},
+        ParameterInfo{"iq_offset", ParameterKind::choice, Unit::none, "kept",
+                      "whether the offset of the origin counts in evm_rms and evm_peak", "kept removed"},
+    },
+    trigger_rows,
+    std::array{
+        ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
+                      "complex samples per second that the analyser records"},
+    },
+    iq_length_rows);
 
 constexpr std::array traces{
     Product{"constellation", Unit::none, "I and Q of each pair of chips, each at its own instant"},
@@ -85,15 +84,6 @@ ErrorSum errors(const oqpsk::Demodulated& d, std::complex<double> offset, const 
 
 ErrorSum errors(const oqpsk::Demodulated& d, std::complex<double> offset) {
     return errors(d, offset, [](std::size_t, double) {});
-}
-
-std::string hex(std::span<const std::uint8_t> octets) {
-    std::string out;
-    for (const auto octet : octets) {
-        out += "0123456789abcdef"[octet >> 4];
-        out += "0123456789abcdef"[octet & 15];
-    }
-    return out;
 }
 
 Trace dots(const char* name, const char* title) {
@@ -215,12 +205,12 @@ Outcome run(Capture any, const Parameters& p) {
         bad_check += !d.check_ok;
         table.rows.push_back({frame.first_s + d.start_s, level_of(record, frame.burst.power).value,
                               100 * counted.rms(), 100 * counted.peak, d.frequency_offset_hz,
-                              d.chip_clock_ppm, std::string(d.check_ok ? "good" : "bad"), hex(d.psdu)});
+                              d.chip_clock_ppm, std::string(d.check_ok ? "good" : "bad"),
+                              hexadecimal(d.psdu)});
     }
     outcome.traces.push_back(power_trace(record));
     if (!first) {
-        outcome.invalid = frames.empty() ? std::string("no burst was found")
-                                         : "not the expected signal: " + frames.front().attempt.reason;
+        outcome.invalid = why_none(frames);
         return outcome;
     }
     const auto& d = *first->attempt.burst;
@@ -241,10 +231,7 @@ Outcome run(Capture any, const Parameters& p) {
         outcome.notes.push_back("only " + std::to_string(2 * all.pairs) +
                                 " chips were measured, the standard asks for 1000");
     }
-    if (other > 0) {
-        outcome.notes.push_back(std::to_string(other) + " of " + std::to_string(frames.size()) +
-                                " bursts are no such frames and were left out");
-    }
+    note_left_out(other, frames.size(), "frames", outcome);
     add_traces(*first, removed ? d.offset : 0, outcome);
     std::rotate(outcome.traces.begin(), outcome.traces.begin() + 1, outcome.traces.end());
     outcome.tables.push_back(std::move(table));

@@ -12,26 +12,21 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the range"},
-    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the range"},
-    ParameterInfo{"carrier", ParameterKind::quantity, Unit::hertz, "",
-                  "wanted carrier, if it lies in the range"},
-    ParameterInfo{"exclude", ParameterKind::quantity, Unit::hertz, "0 Hz",
-                  "width of the band around the carrier that is left out"},
-    ParameterInfo{"threshold", ParameterKind::quantity, Unit::dbm, "-80 dBm",
-                  "peaks below this are not listed"},
-    ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
-                  "a peak stands out by at least this much from the valleys beside it"},
-    ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the range"},
+        ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the range"},
+        ParameterInfo{"carrier", ParameterKind::quantity, Unit::hertz, "",
+                      "wanted carrier, if it lies in the range"},
+        ParameterInfo{"exclude", ParameterKind::quantity, Unit::hertz, "0 Hz",
+                      "width of the band around the carrier that is left out"},
+        ParameterInfo{"threshold", ParameterKind::quantity, Unit::dbm, "-80 dBm",
+                      "peaks below this are not listed"},
+        ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
+                      "a peak stands out by at least this much from the valleys beside it"},
+        ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{
     Product{"spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band"}};

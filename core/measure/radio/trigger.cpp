@@ -30,6 +30,11 @@ BurstList bursts_of(const IqRecord& record, const Parameters& p) {
     return find_bursts(record, settings);
 }
 
+std::string no_burst(const IqRecord& record, const BurstList& list) {
+    return "no burst reaches the trigger level of " +
+           format(level_of(record, std::pow(10, list.level_db / 10)));
+}
+
 Trace power_trace(const IqRecord& record) {
     const PowerCurve curve = power_curve(record, 4000);
     Trace trace;

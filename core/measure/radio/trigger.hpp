@@ -22,9 +22,15 @@ inline constexpr ParameterInfo hold_off_parameter{"hold_off", ParameterKind::qua
 inline constexpr ParameterInfo shortest_burst_parameter{
     "shortest_burst", ParameterKind::quantity, Unit::second, "1 us", "shorter bursts are not counted"};
 
+inline constexpr std::array trigger_rows{trigger_level_parameter, trigger_power_parameter,
+                                         hysteresis_parameter, hold_off_parameter, shortest_burst_parameter};
+
 // Bursts found with these parameters. Throws Error(input) for an absolute level with a record that has no
 // reference.
 BurstList bursts_of(const IqRecord& record, const Parameters& parameters);
+
+// Why there is none: the level that nothing has reached.
+std::string no_burst(const IqRecord& record, const BurstList& list);
 
 // Power against time, thinned for drawing: the highest of each piece.
 Trace power_trace(const IqRecord& record);

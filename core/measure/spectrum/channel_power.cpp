@@ -11,26 +11,21 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "middle of the channel"},
-    ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "",
-                  "width over which power is summed"},
-    ParameterInfo{"spacing", ParameterKind::quantity, Unit::hertz, "",
-                  "distance to the next channel; without it, the width of the channel"},
-    ParameterInfo{"neighbours", ParameterKind::choice, Unit::none, "two",
-                  "neighbouring channels to measure on each side", "none one two"},
-    ParameterInfo{"neighbour_bandwidth", ParameterKind::quantity, Unit::hertz, "",
-                  "width of a neighbouring channel; without it, that of the channel"},
-    ParameterInfo{"density_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
-                  "width of the window in which the highest power is looked for"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "middle of the channel"},
+        ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "",
+                      "width over which power is summed"},
+        ParameterInfo{"spacing", ParameterKind::quantity, Unit::hertz, "",
+                      "distance to the next channel; without it, the width of the channel"},
+        ParameterInfo{"neighbours", ParameterKind::choice, Unit::none, "two",
+                      "neighbouring channels to measure on each side", "none one two"},
+        ParameterInfo{"neighbour_bandwidth", ParameterKind::quantity, Unit::hertz, "",
+                      "width of a neighbouring channel; without it, that of the channel"},
+        ParameterInfo{"density_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
+                      "width of the window in which the highest power is looked for"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
 constexpr std::array results{

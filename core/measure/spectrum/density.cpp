@@ -12,18 +12,18 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"transform_size", ParameterKind::whole_number, Unit::none, "4096",
-                  "samples in one transform; the spacing of points is the sample rate over this"},
-    ParameterInfo{"window", ParameterKind::choice, Unit::none, "blackman-harris", "window of each segment",
-                  "rectangular hann hamming blackman-harris flat-top"},
-    ParameterInfo{"overlap", ParameterKind::quantity, Unit::percent, "50 %",
-                  "overlap of neighbouring segments"},
-    iq_centre_parameter,
-    iq_rate_parameter,
-    iq_duration_parameter,
-    iq_reference_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"transform_size", ParameterKind::whole_number, Unit::none, "4096",
+                      "samples in one transform; the spacing of points is the sample rate over this"},
+        ParameterInfo{"window", ParameterKind::choice, Unit::none, "blackman-harris",
+                      "window of each segment", "rectangular hann hamming blackman-harris flat-top"},
+        ParameterInfo{"overlap", ParameterKind::quantity, Unit::percent, "50 %",
+                      "overlap of neighbouring segments"},
+        iq_centre_parameter,
+        iq_rate_parameter,
+    },
+    iq_length_rows);
 
 constexpr std::array traces{Product{"density", Unit::dbm_per_hz, "power density against frequency"}};
 constexpr std::array results{

@@ -11,22 +11,17 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band looked at"},
-    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band looked at"},
-    ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
-                  "a peak stands out by at least this much from the valleys beside it"},
-    ParameterInfo{"down", ParameterKind::quantity, Unit::db, "3 dB",
-                  "distance below the highest peak at which its width is taken"},
-    ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "10", "peaks to list"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band looked at"},
+        ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band looked at"},
+        ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
+                      "a peak stands out by at least this much from the valleys beside it"},
+        ParameterInfo{"down", ParameterKind::quantity, Unit::db, "3 dB",
+                      "distance below the highest peak at which its width is taken"},
+        ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "10", "peaks to list"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "level against frequency"}};
 constexpr std::array results{

@@ -10,22 +10,17 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "",
-                  "carrier frequency; without it, the middle of the trace"},
-    ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "",
-                  "band around the carrier that counts as all of the power; without it, the whole trace"},
-    ParameterInfo{"share", ParameterKind::quantity, Unit::percent, "99 %", "share of the power inside"},
-    ParameterInfo{"down", ParameterKind::quantity, Unit::db, "26 dB",
-                  "distance below the highest level at which the second width is taken"},
-    bandwidth_parameter,
-    detector_parameter,
-    dwell_parameter,
-    points_parameter,
-    reference_parameter,
-    attenuation_parameter,
-    filter_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "",
+                      "carrier frequency; without it, the middle of the trace"},
+        ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "",
+                      "band around the carrier that counts as all of the power; without it, the whole trace"},
+        ParameterInfo{"share", ParameterKind::quantity, Unit::percent, "99 %", "share of the power inside"},
+        ParameterInfo{"down", ParameterKind::quantity, Unit::db, "26 dB",
+                      "distance below the highest level at which the second width is taken"},
+    },
+    spectrum_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
 constexpr std::array results{
