@@ -18,6 +18,10 @@ void fail_input(std::string place, std::string message) {
     throw Error(ErrorKind::input, std::move(place), std::move(message));
 }
 
+void fail_signal(std::string message) {
+    throw Error(ErrorKind::signal, "", std::move(message));
+}
+
 void fail_bench(std::string message) {
     throw Error(ErrorKind::bench, "", std::move(message));
 }

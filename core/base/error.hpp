@@ -11,6 +11,7 @@ enum class ErrorKind {
     input,     // what a person wrote cannot be used: campaign, bench, rulebook, capture, option
     bench,     // an instrument did not answer, or not as its dialect says
     output,    // a result could not be written
+    signal,    // a signal that cannot be measured: no bursts, no edges. measure() turns it into verdict NONE
     internal,  // a broken promise inside the program
 };
 
@@ -34,6 +35,7 @@ class Error : public std::exception {
 
 [[noreturn]] void fail_input(std::string message);
 [[noreturn]] void fail_input(std::string place, std::string message);
+[[noreturn]] void fail_signal(std::string message);
 [[noreturn]] void fail_bench(std::string message);
 
 }  // namespace rt

@@ -30,8 +30,9 @@ void flush(std::vector<float>& from, std::vector<double>& to) {
 class Part {
   public:
     Part(const IqRecord& record, const Fft<float>& transform, const std::vector<float>& window,
-         std::size_t hop)
+         std::size_t hop, const Frames& frames)
         : record_(record),
+          frames_(frames),
           transform_(transform),
           window_(window),
           hop_(hop),
@@ -47,11 +48,12 @@ class Part {
         const std::size_t at_once = std::max<std::size_t>(1, (std::size_t{1} << 14) / hop_);
         std::vector<Sample> samples;
         std::size_t unflushed = 0;
-        for (std::uint64_t at = from; at < to; at += at_once) {
-            const auto count = static_cast<std::size_t>(std::min<std::uint64_t>(at_once, to - at));
-            samples.resize((count - 1) * hop_ + size);
-            record_.samples->read(at * hop_, samples);
-            for (std::size_t k = 0; k < count; ++k) {
+        Frames::Run run;
+        for (std::uint64_t at = from; at < to; at += run.frames) {
+            run = frames_.run(at, to, at_once);
+            samples.resize((run.frames - 1) * hop_ + size);
+            record_.samples->read(run.sample, samples);
+            for (std::size_t k = 0; k < run.frames; ++k) {
                 const auto* in = reinterpret_cast<const float*>(samples.data() + k * hop_);
                 auto* out = reinterpret_cast<float*>(work_.data());
                 weigh(in, window_.data(), out, 2 * size);
@@ -68,6 +70,7 @@ class Part {
 
   private:
     const IqRecord& record_;
+    const Frames& frames_;
     const Fft<float>& transform_;
     const std::vector<float>& window_;
     std::size_t hop_;
@@ -93,14 +96,19 @@ Density power_density(const IqRecord& record, const DensitySettings& settings) {
     }
     const auto hop = static_cast<std::size_t>(
         std::max(1.0, std::round(static_cast<double>(size) * (1 - settings.overlap))));
-    const std::uint64_t segments = (count - size) / hop + 1;
+    const Frames frames(count, size, hop, record.sample_rate_hz, settings.gates);
+    const std::uint64_t segments = frames.count();
+    if (segments == 0) {
+        fail_input("no gate is as long as one transform of " + std::to_string(size) +
+                   " samples: choose a wider resolution");
+    }
     // A fixed division of the work: the sums do not depend on how many cores share it.
     const std::uint64_t parts = std::clamp<std::uint64_t>((std::uint64_t{1} << 21) / size, 2, 32);
     const Fft<float> transform(size);
     std::vector<std::vector<double>> sums(parts);
     in_parallel(parts, [&](std::size_t p) {
         const std::uint64_t from = segments * p / parts, to = segments * (p + 1) / parts;
-        if (to > from) sums[p] = Part(record, transform, twice, hop).sum(from, to);
+        if (to > from) sums[p] = Part(record, transform, twice, hop, frames).sum(from, to);
     });
     std::vector<double> total(size);
     for (const auto& sum : sums) {

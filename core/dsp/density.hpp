@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "core/dsp/frames.hpp"
 #include "core/dsp/window.hpp"
 #include "core/signal/iq_record.hpp"
 
@@ -11,7 +12,8 @@ namespace rt {
 struct DensitySettings {
     std::size_t size = 4096;  // points of a transform
     Window window = Window::blackman_harris;
-    double overlap = 0.5;  // of neighbouring segments, 0 to 0.9
+    double overlap = 0.5;          // of neighbouring segments, 0 to 0.9
+    std::vector<Gate> gates = {};  // only segments within one of these count; none: all
 };
 
 struct Density {
@@ -24,8 +26,8 @@ struct Density {
 
 // Welch, "The use of fast Fourier transform for the estimation of power spectra" (IEEE Trans. Audio
 // Electroacoust. 15, 1967), without removing a mean. The record is streamed; memory depends on `size` alone.
-// The result does not depend on the number of cores. Throws Error(input) for a record shorter than one
-// segment.
+// The result does not depend on the number of cores. Throws Error(input) for a record, or gates, shorter
+// than one segment.
 Density power_density(const IqRecord& record, const DensitySettings& settings);
 
 }  // namespace rt

@@ -8,7 +8,7 @@
 namespace rt {
 namespace {
 
-constexpr std::ptrdiff_t half = 16;
+constexpr std::ptrdiff_t half = interpolation_reach;
 constexpr std::size_t phases = 512;
 
 // Row p holds the weights for a place p / phases behind a sample.
@@ -33,15 +33,45 @@ std::vector<double> make_weights() {
     return out;
 }
 
+const std::vector<double>& weights() {
+    static const std::vector<double> made = make_weights();
+    return made;
+}
+
+// Where a place behind a sample stands in the table.
+struct Row {
+    const double* before;  // and the next row behind it
+    double share;
+};
+Row row_for(double fraction) {
+    const double place = fraction * phases;
+    const auto row = std::min(static_cast<std::size_t>(place), phases - 1);
+    return {weights().data() + row * 2 * half, place - static_cast<double>(row)};
+}
+
 }  // namespace
 
+std::vector<double> weights_between(double fraction) {
+    const Row row = row_for(fraction);
+    std::vector<double> out(2 * half);
+    for (std::size_t k = 0; k < out.size(); ++k)
+        out[k] = row.before[k] + row.share * (row.before[2 * half + k] - row.before[k]);
+    return out;
+}
+
+double real_value_between(const float* samples, double fraction) {
+    const Row row = row_for(fraction);
+    double before = 0, behind = 0;
+    for (std::size_t k = 0; k < 2 * half; ++k) {
+        before += row.before[k] * static_cast<double>(samples[k]);
+        behind += row.before[2 * half + k] * static_cast<double>(samples[k]);
+    }
+    return before + row.share * (behind - before);
+}
+
 std::complex<double> value_between(std::span<const std::complex<double>> signal, double at) {
-    static const std::vector<double> weights = make_weights();
     const double whole = std::floor(at);
-    const double place = (at - whole) * phases;
-    const auto row = std::min(static_cast<std::size_t>(place), phases - 1);
-    const double share = place - static_cast<double>(row);
-    const double* a = weights.data() + row * 2 * half;
+    const auto [a, share] = row_for(at - whole);
     const double* b = a + 2 * half;
     const auto first = static_cast<std::ptrdiff_t>(whole) - half + 1;
     const auto size = static_cast<std::ptrdiff_t>(signal.size());

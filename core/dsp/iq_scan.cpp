@@ -34,7 +34,7 @@ void require_possible(const IqRecord& record, const GaussianFilter& filter,
                    ": choose at most half of it");
     }
     const double seconds = record.seconds();
-    double needed = 2 * window_reach * filter.sigma_s();
+    double needed = gate_needed_s(filter);
     std::string what = "the resolution filter of " + hz(bandwidth);
     for (const Detector detector : detectors) {
         if (!has_meter(detector)) continue;
@@ -98,6 +98,10 @@ Points points_within(const IqRecord& record, std::size_t size, double start, dou
 
 }  // namespace
 
+double gate_needed_s(const GaussianFilter& filter) {
+    return 2 * window_reach * filter.sigma_s();
+}
+
 Scan scan(const IqRecord& record, const ScanSettings& settings) {
     require_possible(record, settings.filter, settings.detectors);
     const double rate = record.sample_rate_hz, bandwidth = settings.filter.bandwidth_6db_hz();
@@ -114,7 +118,11 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
         fast_size(std::max(length, static_cast<std::size_t>(std::ceil(rate / (bandwidth / 4)))));
     const double per_bandwidth = dense(settings.detectors) ? 5 : 2;
     const auto hop = static_cast<std::size_t>(std::max(1.0, std::floor(rate / (per_bandwidth * bandwidth))));
-    const auto frames = static_cast<std::size_t>((record.size() - length) / hop + 1);
+    const Frames frames(record.size(), length, hop, rate, settings.gates);
+    if (frames.count() == 0) {
+        fail_input("no gate is as long as the " + format({gate_needed_s(settings.filter), Unit::second}) +
+                   " that the resolution filter of " + hz(bandwidth) + " needs");
+    }
     const Points points = points_within(record, size, settings.start_hz, settings.stop_hz);
     const std::size_t bins = points.bin.size();
     if (bins == 0)
@@ -128,9 +136,10 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
         std::clamp<std::size_t>((std::size_t{1} << 20) / std::max(bins, length), 1, 512);
     std::vector<float> envelopes(at_once * bins);
     const std::size_t workers = worker_count();
-    for (std::size_t begin = 0; begin < frames; begin += at_once) {
-        const std::size_t now = std::min(at_once, frames - begin);
-        const auto samples = record.read(begin * hop, (now - 1) * hop + length);
+    for (std::uint64_t begin = 0, now = 0; begin < frames.count(); begin += now) {
+        const Frames::Run run = frames.run(begin, frames.count(), at_once);
+        now = run.frames;
+        const auto samples = record.read(run.sample, (now - 1) * hop + length);
         in_parallel(workers, [&](std::size_t w) {
             std::vector<Sample> work(size);
             std::vector<float> all(size);
@@ -152,7 +161,7 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
             }
         });
     }
-    return {points.frequency_hz, bank.readings(frames)};
+    return {points.frequency_hz, bank.readings(frames.count())};
 }
 
 namespace {

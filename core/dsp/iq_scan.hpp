@@ -5,6 +5,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/dsp/frames.hpp"
 #include "core/dsp/resolution.hpp"
 #include "core/signal/detector.hpp"
 #include "core/signal/iq_record.hpp"
@@ -17,6 +18,8 @@ struct ScanSettings {
     // Part of the record's band; absolute frequencies. Points are at most a quarter of the 6 dB bandwidth
     // apart: a line between two of them reads at most 0.2 dB low.
     double start_hz = 0, stop_hz = 0;
+    // Only these parts of the record count; none: all of it. Detectors with a meter cannot be gated.
+    std::vector<Gate> gates = {};
 };
 
 struct Scan {
@@ -30,7 +33,8 @@ struct Scan {
 // Method: CISPR 16-1-1 (FFT-based instruments), CISPR 16-2-3. The record is streamed.
 // Throws Error(input): bandwidth wider than the record's band allows, band outside the record, record too
 // short for the filter or for the settling of a weighting detector, quasi-peak with a bandwidth that has
-// none.
+// none, no gate as long as gate_needed_s().
+double gate_needed_s(const GaussianFilter& filter);
 Scan scan(const IqRecord& record, const ScanSettings& settings);
 
 // The same detectors at one frequency, behind a Gaussian filter in time; the envelope is taken at least eight

@@ -93,10 +93,19 @@ Outcome measure(const Procedure& procedure, Capture capture, const Parameters& p
     // Whether samples were clipped is known when they have been read.
     const auto* record = std::get_if<IqRecord>(&capture);
     const auto samples = record ? record->samples : nullptr;
-    Outcome outcome = procedure.measure(std::move(capture), parameters);
+    Waveform channels;
+    if (const auto* wave = std::get_if<Waveform>(&capture)) channels = *wave;
+    Outcome outcome;
+    try {
+        outcome = procedure.measure(std::move(capture), parameters);
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::signal) throw;
+        outcome.invalid = error.message();
+    }
     if (samples && samples->clipped()) {
         outcome.invalid = "overload: the samples are clipped at the end of the converter's range";
     }
+    if (channels.clipped()) outcome.invalid = clipped_text;
     if (unexpected) outcome.invalid = "seen: " + unexpected->seen + "; expected: " + unexpected->expected;
     if (trouble) outcome.invalid = *trouble;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);

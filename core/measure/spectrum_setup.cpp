@@ -5,7 +5,9 @@
 #include <utility>
 
 #include "core/base/error.hpp"
+#include "core/dsp/detect.hpp"
 #include "core/dsp/iq_scan.hpp"
+#include "core/measure/gate.hpp"
 
 namespace rt {
 
@@ -57,6 +59,12 @@ Spectrum analyse(const IqRecord& record, const Parameters& parameters, const Spe
     settings.filter = resolution_filter(parameters, bandwidth);
     const Detector detector = parameters.detector("detector").value_or(wish.fallback);
     settings.detectors = {detector};
+    settings.gates = gates_of(record, parameters, gate_needed_s(settings.filter) + 2 / record.sample_rate_hz);
+    if (!settings.gates.empty() && has_meter(detector)) {
+        fail_input(
+            std::string("parameter gate: the ") + name(detector) +
+            " detector weights in time, a part of the time has no such reading; choose rms, average or peak");
+    }
     Scan seen = scan(record, settings);
     Spectrum out;
     out.frequency_hz = std::move(seen.frequency_hz);
@@ -82,7 +90,12 @@ double fine_bandwidth(const Capture& capture, double width_hz) {
 
 Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters& parameters,
                        const SpectrumWish& wish) {
-    if (auto* spectrum = std::get_if<Spectrum>(&capture)) return std::move(*spectrum);
+    if (auto* spectrum = std::get_if<Spectrum>(&capture)) {
+        if (parameters.text("gate") == "bursts") {
+            fail_input("parameter gate: a spectrum is no longer divided by time; give the complex samples");
+        }
+        return std::move(*spectrum);
+    }
     if (const auto* record = std::get_if<IqRecord>(&capture)) return analyse(*record, parameters, wish);
     fail_input(std::string(procedure) + " needs a spectrum or complex samples, the capture holds " +
                kind_name(capture));

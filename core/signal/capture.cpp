@@ -24,11 +24,6 @@ static const std::optional<std::string>& field(const Waveform& w) {
     return w.overload;
 }
 
-std::string clipped_text(std::size_t samples) {
-    return "overload: the converter was driven beyond its range (" + std::to_string(samples) +
-           " samples at its end)";
-}
-
 const std::optional<std::string>& distrust(const Capture& capture) {
     return std::visit([](const auto& c) -> const std::optional<std::string>& { return field(c); }, capture);
 }

@@ -191,7 +191,7 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
     return record;
 }
 
-std::vector<Waveform> record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
+Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
     ScpiSession& session = oscilloscope.session();
     session.send("set_span", {{"s", exact(setup.span_s)}});
     session.send("set_points", {{"count", std::to_string(setup.points)}});
@@ -202,19 +202,17 @@ std::vector<Waveform> record(InstrumentRole& oscilloscope, const WaveformSetup& 
     require_done(session, "acquire", oscilloscope.instrument().timeout_s + 2 * setup.span_s, "record");
     const double step = session.ask_number("query_step");
     if (!(step > 0)) session.fail("the time between samples is " + exact(step) + " s");
-    std::vector<Waveform> out;
+    std::vector<std::vector<double>> channels;
     for (const int channel : setup.channels) {
-        out.push_back({read_numbers(session, "read_waveform", {{"channel", std::to_string(channel)}},
-                                    setup.points, "record"),
-                       step,
-                       {}});
-        for (const double v : out.back().volts) {
+        channels.push_back(read_numbers(session, "read_waveform", {{"channel", std::to_string(channel)}},
+                                        setup.points, "record"));
+        for (const double v : channels.back()) {
             if (!std::isfinite(v) || std::abs(v) > 1e6)
                 session.fail("the record holds a voltage that is no number");
         }
     }
-    const auto reason = read_distrust(session, "enlarge the range");
-    for (auto& waveform : out) waveform.overload = reason;
+    Waveform out = waveform_in_memory(std::move(channels), step);
+    out.overload = read_distrust(session, "enlarge the range");
     return out;
 }
 

@@ -35,8 +35,8 @@ struct WaveformSetup {
     int trigger_channel = 1;
     double trigger_v = 0;
 };
-// One record of each channel, of the same moment.
-std::vector<Waveform> record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
+// A record of these channels, in this order.
+Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
 
 struct NetworkSetup {
     double start_hz = 0, stop_hz = 0;

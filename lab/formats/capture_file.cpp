@@ -82,24 +82,31 @@ PowerReading power_of(const CsvTable& csv, const std::string& file) {
 
 Waveform waveform_of(const CsvTable& csv, const std::string& file) {
     if (csv.rows() < 2) fail_input(file, "a waveform has at least two rows");
-    Waveform out;
-    out.overload = trouble_of(csv);
     const CsvColumn& time = csv.columns().front();
     if (csv.columns().size() < 2) fail_input(file, "write two columns: time [s],voltage [V]");
-    const CsvColumn& voltage = csv.columns()[1];
     if (!time.unit || time.unit->unit != Unit::second) fail_input(file, "write the time as time [s]");
-    if (!voltage.unit || voltage.unit->unit != Unit::volt) fail_input(file, "write the level as voltage [V]");
     const double first = csv.number(time, 0), last = csv.number(time, csv.rows() - 1);
-    out.step_s = (last - first) / static_cast<double>(csv.rows() - 1);
-    if (!(out.step_s > 0)) fail_input(csv.place(time, csv.rows() - 1), "times must rise");
+    const double step = (last - first) / static_cast<double>(csv.rows() - 1);
+    if (!(step > 0)) fail_input(csv.place(time, csv.rows() - 1), "times must rise");
     for (std::size_t row = 0; row < csv.rows(); ++row) {
-        const double expected = first + static_cast<double>(row) * out.step_s;
-        if (std::abs(csv.number(time, row) - expected) > out.step_s / 2) {
+        const double expected = first + static_cast<double>(row) * step;
+        if (std::abs(csv.number(time, row) - expected) > step / 2) {
             fail_input(csv.place(time, row),
-                       "times must be evenly spaced, " + format({out.step_s, Unit::second}) + " apart");
+                       "times must be evenly spaced, " + format({step, Unit::second}) + " apart");
         }
-        out.volts.push_back(csv.number(voltage, row));
     }
+    std::vector<std::vector<double>> channels;
+    for (std::size_t k = 1; k < csv.columns().size(); ++k) {
+        const CsvColumn& voltage = csv.columns()[k];
+        if (!voltage.unit || voltage.unit->unit != Unit::volt) {
+            fail_input(file, "column " + std::to_string(k + 1) +
+                                 " is no voltage: write its heading as voltage [V], clock [V] ...");
+        }
+        auto& volts = channels.emplace_back();
+        for (std::size_t row = 0; row < csv.rows(); ++row) volts.push_back(csv.number(voltage, row));
+    }
+    Waveform out = waveform_in_memory(std::move(channels), step);
+    out.overload = trouble_of(csv);
     return out;
 }
 

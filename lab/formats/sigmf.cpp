@@ -52,52 +52,34 @@ const SampleType& type_named(const std::string& place, const std::string& name) 
     fail_input(place, "unknown sample type " + in_quotes(name) + ": " + list + " can be read");
 }
 
-// Samples in a file, read piece by piece.
-class FileSamples : public IqSamples {
+// The bytes of samples in a file.
+class SampleFile {
   public:
-    FileSamples(const std::filesystem::path& file, const SampleType& type)
-        : IqSamples(type.rail), file_(file), type_(type), handle_(open(file.c_str(), O_RDONLY | O_CLOEXEC)) {
+    // `channels` values of `type` stand side by side.
+    SampleFile(const std::filesystem::path& file, const SampleType& type, std::size_t channels = 1)
+        : file_(file), frame_(type.bytes * channels), handle_(open(file.c_str(), O_RDONLY | O_CLOEXEC)) {
         if (handle_ < 0) fail_input(file.string(), std::string("cannot be read: ") + std::strerror(errno));
         const auto bytes = std::filesystem::file_size(file);
-        if (bytes % type.bytes != 0) {
+        if (bytes % frame_ != 0) {
             fail_input(file.string(), std::to_string(bytes) + " bytes are no whole number of " + type.name +
-                                          " samples of " + std::to_string(type.bytes) +
+                                          " samples of " + std::to_string(frame_) +
                                           " bytes: the file is cut off or of another type");
         }
         if (bytes == 0) fail_input(file.string(), "holds no samples");
-        size_ = bytes / type.bytes;
+        size_ = bytes / frame_;
     }
-    ~FileSamples() override { close(handle_); }
-    FileSamples(const FileSamples&) = delete;
-    FileSamples& operator=(const FileSamples&) = delete;
+    ~SampleFile() { close(handle_); }
+    SampleFile(const SampleFile&) = delete;
+    SampleFile& operator=(const SampleFile&) = delete;
 
-    std::uint64_t size() const override { return size_; }
+    std::uint64_t size() const { return size_; }
+    std::size_t frame() const { return frame_; }  // bytes
 
-  protected:
-    float fetch(std::uint64_t first, std::span<Sample> out) const override {
-        auto* values = reinterpret_cast<float*>(out.data());
-        if (type_.layout == Layout::f32) {
-            read_bytes(first * type_.bytes, out.data(), out.size() * type_.bytes);
-            for (std::size_t i = 0; i < 2 * out.size(); ++i) {
-                if (std::isfinite(values[i])) continue;
-                fail_input(file_.string(),
-                           "sample " + std::to_string(first + i / 2) + " is not a finite number");
-            }
-            return largest_component(out);
-        }
-        const std::size_t bytes = out.size() * type_.bytes;
-        thread_local std::vector<char> raw;
-        raw.resize(bytes);
-        read_bytes(first * type_.bytes, raw.data(), bytes);
-        if (type_.layout == Layout::i16) {
-            return widen(reinterpret_cast<const std::int16_t*>(raw.data()), values, 2 * out.size());
-        }
-        return widen(reinterpret_cast<const std::int8_t*>(raw.data()), values, 2 * out.size());
-    }
-
-  private:
-    void read_bytes(std::uint64_t from, void* to, std::size_t bytes) const {
+    // `count` samples of all channels from `first` on.
+    void read(std::uint64_t first, void* to, std::size_t count) const {
         auto* at = static_cast<char*>(to);
+        std::uint64_t from = first * frame_;
+        std::size_t bytes = count * frame_;
         while (bytes > 0) {
             const auto got = pread(handle_, at, bytes, static_cast<off_t>(from));
             if (got < 0 && errno == EINTR) continue;
@@ -111,10 +93,89 @@ class FileSamples : public IqSamples {
         }
     }
 
+    [[noreturn]] void not_finite(std::uint64_t sample) const {
+        fail_input(file_.string(), "sample " + std::to_string(sample) + " is not a finite number");
+    }
+
+  private:
     std::filesystem::path file_;
-    SampleType type_;
+    std::size_t frame_;
     int handle_;
     std::uint64_t size_ = 0;
+};
+
+// Complex samples in a file, read piece by piece.
+class FileSamples : public IqSamples {
+  public:
+    FileSamples(const std::filesystem::path& file, const SampleType& type)
+        : IqSamples(type.rail), file_(file, type), layout_(type.layout) {}
+
+    std::uint64_t size() const override { return file_.size(); }
+
+  protected:
+    float fetch(std::uint64_t first, std::span<Sample> out) const override {
+        auto* values = reinterpret_cast<float*>(out.data());
+        if (layout_ == Layout::f32) {
+            file_.read(first, out.data(), out.size());
+            for (std::size_t i = 0; i < 2 * out.size(); ++i) {
+                if (!std::isfinite(values[i])) file_.not_finite(first + i / 2);
+            }
+            return largest_component(out);
+        }
+        thread_local std::vector<char> raw;
+        raw.resize(out.size() * file_.frame());
+        file_.read(first, raw.data(), out.size());
+        if (layout_ == Layout::i16) {
+            return widen(reinterpret_cast<const std::int16_t*>(raw.data()), values, 2 * out.size());
+        }
+        return widen(reinterpret_cast<const std::int8_t*>(raw.data()), values, 2 * out.size());
+    }
+
+  private:
+    SampleFile file_;
+    Layout layout_;
+};
+
+// One channel of real samples in a file, in volts.
+class FileWave : public WaveSamples {
+  public:
+    FileWave(std::shared_ptr<const SampleFile> file, Layout layout, std::size_t channel, std::size_t channels,
+             double volts)
+        : file_(std::move(file)),
+          layout_(layout),
+          channel_(channel),
+          channels_(channels),
+          volts_(static_cast<float>(volts)) {}
+
+    std::uint64_t size() const override { return file_->size(); }
+    bool clipped() const override { return rail_.clipped(); }
+
+    void read(std::uint64_t first, std::span<float> out) const override {
+        thread_local std::vector<char> raw;
+        raw.resize(out.size() * file_->frame());
+        file_->read(first, raw.data(), out.size());
+        if (layout_ == Layout::f32) {
+            const auto* values = reinterpret_cast<const float*>(raw.data()) + channel_;
+            for (std::size_t i = 0; i < out.size(); ++i) {
+                out[i] = values[i * channels_] * volts_;
+                if (!std::isfinite(out[i])) file_->not_finite(first + i);
+            }
+            return;
+        }
+        const auto* values = reinterpret_cast<const std::int16_t*>(raw.data()) + channel_;
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            const std::int16_t value = values[i * channels_];
+            out[i] = static_cast<float>(value) * volts_;
+            if (value == 32767 || value == -32768) rail_.note(first + i);
+        }
+    }
+
+  private:
+    std::shared_ptr<const SampleFile> file_;
+    Layout layout_;
+    std::size_t channel_, channels_;
+    float volts_;
+    mutable RailWatch rail_;
 };
 
 std::string sha512_of(const std::filesystem::path& file) {
@@ -204,48 +265,26 @@ double required_rate(const std::string& place, std::optional<double> rate) {
     return *rate;
 }
 
-Waveform real_record(const std::filesystem::path& data, const SampleType& type, double rate, double volts) {
-    const std::string raw = read_file(data);
-    if (raw.size() % type.bytes != 0 || raw.empty()) {
-        fail_input(data.string(), std::to_string(raw.size()) + " bytes are no whole number of " + type.name +
-                                      " samples of " + std::to_string(type.bytes) + " bytes");
-    }
+Waveform real_record(const std::filesystem::path& data, const SampleType& type, const Description& d,
+                     double rate) {
+    const auto file = std::make_shared<SampleFile>(data, type, d.channels);
     Waveform out;
     out.step_s = 1 / rate;
-    out.volts.resize(raw.size() / type.bytes);
-    std::size_t at_rail = 0;
-    for (std::size_t i = 0; i < out.volts.size(); ++i) {
-        double value = 0;
-        if (type.layout == Layout::f32) {
-            float single = 0;
-            std::memcpy(&single, raw.data() + i * 4, 4);
-            value = static_cast<double>(single);
-        } else {
-            std::int16_t whole = 0;
-            std::memcpy(&whole, raw.data() + i * 2, 2);
-            value = whole;
-            at_rail += whole == 32767 || whole == -32768;
-        }
-        if (!std::isfinite(value)) {
-            fail_input(data.string(), "sample " + std::to_string(i) + " is not a finite number");
-        }
-        out.volts[i] = value * volts;
+    out.overload = d.trouble;
+    for (std::size_t k = 0; k < d.channels; ++k) {
+        out.channels.push_back(
+            std::make_shared<FileWave>(file, type.layout, k, d.channels, d.volts.value_or(1)));
     }
-    if (at_rail > 3) out.overload = clipped_text(at_rail);
     return out;
 }
 
 Capture open_samples(const std::filesystem::path& data, const Description& d, const std::string& place) {
     const SampleType& type = type_named(place, d.type);
     const double rate = required_rate(place, d.rate);
+    if (!type.complex) return real_record(data, type, d, rate);
     if (d.channels != 1) {
         fail_input(place, "holds " + std::to_string(d.channels) +
-                              " channels: write the one to be measured to its own file");
-    }
-    if (!type.complex) {
-        Waveform wave = real_record(data, type, rate, d.volts.value_or(1));
-        if (d.trouble) wave.overload = d.trouble;
-        return wave;
+                              " channels of complex samples: write the one to be measured to its own file");
     }
     IqRecord record;
     record.trouble = d.trouble;
@@ -333,7 +372,13 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& wa
     if (waveform.overload) tree["global"]["tally:trouble"] = *waveform.overload;
     tree["captures"] = json::array({{{"core:sample_start", 0}}});
     tree["annotations"] = json::array();
-    std::vector<float> values(waveform.volts.begin(), waveform.volts.end());
+    const std::size_t channels = waveform.channels.size(), count = static_cast<std::size_t>(waveform.size());
+    if (channels > 1) tree["global"]["core:num_channels"] = channels;
+    std::vector<float> values(channels * count), one(count);
+    for (std::size_t k = 0; k < channels; ++k) {
+        waveform.channels[k]->read(0, one);
+        for (std::size_t i = 0; i < count; ++i) values[i * channels + k] = one[i];
+    }
     const auto* bytes = reinterpret_cast<const char*>(values.data());
     return write_described(stem, {bytes, values.size() * sizeof(float)}, std::move(tree));
 }

@@ -61,6 +61,49 @@ class WavSamples : public IqSamples {
     std::string place_;
 };
 
+// One channel of a file of which each channel has its own handle.
+class WavWave : public WaveSamples {
+  public:
+    WavWave(const std::filesystem::path& file, int channel, double volts) : place_(file.string()) {
+        file_.reset(sf_open(file.c_str(), SFM_READ, &info_));
+        if (!file_) fail_input(place_, std::string("cannot be read as WAV: ") + sf_strerror(nullptr));
+        channel_ = channel;
+        volts_ = static_cast<float>(volts);
+        rail_ = full_scale(info_.format) > 0 ? rail_of(info_.format) : 0;
+    }
+    std::uint64_t size() const override { return static_cast<std::uint64_t>(info_.frames); }
+    bool clipped() const override { return watch_.clipped(); }
+
+    void read(std::uint64_t first, std::span<float> out) const override {
+        const std::lock_guard lock(guard_);
+        const auto channels = static_cast<std::size_t>(info_.channels);
+        all_.resize(out.size() * channels);
+        const auto count = static_cast<sf_count_t>(out.size());
+        if (sf_seek(file_.get(), static_cast<sf_count_t>(first), SEEK_SET) < 0 ||
+            sf_readf_float(file_.get(), all_.data(), count) != count) {
+            fail_input(place_, "is shorter than its header says");
+        }
+        for (std::size_t i = 0; i < out.size(); ++i) {
+            const float value = all_[i * channels + static_cast<std::size_t>(channel_)];
+            if (rail_ > 0 && std::abs(value) >= rail_) watch_.note(first + i);
+            if (!std::isfinite(value)) {
+                fail_input(place_, "sample " + std::to_string(first + i) + " is not a finite number");
+            }
+            out[i] = value * volts_;
+        }
+    }
+
+  private:
+    std::string place_;
+    SF_INFO info_{};
+    Handle file_;
+    int channel_ = 0;
+    float volts_ = 1, rail_ = 0;
+    mutable std::mutex guard_;
+    mutable std::vector<float> all_;
+    mutable RailWatch watch_;
+};
+
 }  // namespace
 
 Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints) {
@@ -80,23 +123,10 @@ Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints) {
         record.reference_level_dbm = hints.reference_level_dbm;
         return record;
     }
-    if (info.channels != 1) {
-        fail_input(place,
-                   "has " + std::to_string(info.channels) + " channels: one is a waveform, two are I and Q");
-    }
     Waveform out;
     out.step_s = 1 / rate;
-    out.volts.resize(static_cast<std::size_t>(info.frames));
-    if (sf_readf_double(handle.get(), out.volts.data(), info.frames) != info.frames) {
-        fail_input(place, "is shorter than its header says");
-    }
-    const double scale = hints.volts_per_unit.value_or(1), rail = static_cast<double>(rail_of(info.format));
-    std::size_t at_rail = 0;
-    for (double& value : out.volts) {
-        at_rail += full_scale(info.format) > 0 && std::abs(value) >= rail;
-        value *= scale;
-    }
-    if (at_rail > 3) out.overload = clipped_text(at_rail);
+    for (int k = 0; k < info.channels; ++k)
+        out.channels.push_back(std::make_shared<WavWave>(file, k, hints.volts_per_unit.value_or(1)));
     return out;
 }
 

@@ -31,6 +31,7 @@ struct Figure {
     bool log_x = false;
     bool from_zero = false;  // the upright axis begins at 0
     bool square = false;     // both axes alike, as constellations want it
+    bool polar = false;      // x is an angle in degrees, clockwise from the top
     std::vector<Curve> curves;
     std::vector<Marker> markers;
 };

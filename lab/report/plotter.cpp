@@ -54,6 +54,9 @@ Range y_range(const Figure& figure) {
     if (role != CurveRole::trace || high - low < 5) {
         // A twelfth of room to each side; a flat curve in the middle.
         const double room = high > low ? (high - low) / 12 : std::max(std::abs(high) / 10, 1e-9);
+        // Less than the numbers' own digits would leave the curve outside.
+        const double least = std::abs(high) * 1e-5;
+        if (room < least) return {low - least, high + least};
         return {low - room, high + room};
     }
     const double step = high - low > 200 ? 50 : 10;
@@ -66,6 +69,11 @@ Range x_range(const Figure& figure) {
         if (curve.x.empty()) continue;
         const auto [low, high] = std::minmax_element(curve.x.begin(), curve.x.end());
         range = {std::min(range.low, *low), std::max(range.high, *high)};
+    }
+    // A single place has room on both sides.
+    if (range.low == range.high) {
+        const double room = std::max(std::abs(range.low) / 10, 1e-9);
+        return {range.low - room, range.high + room};
     }
     return range;
 }
@@ -99,6 +107,25 @@ std::string block(const std::string& name, const std::vector<double>& x, const s
     return out + "EOD\n";
 }
 
+// Rings on whole fives of decibels, so far apart that about four stand in the figure; the key stands beside
+// it.
+std::string polar_axes(const Figure& figure) {
+    double lowest = 1e300, highest = -1e300;
+    for (const auto& curve : figure.curves) {
+        for (const double y : curve.y) lowest = std::min(lowest, y), highest = std::max(highest, y);
+    }
+    const double step = std::max(5.0, std::ceil((highest - lowest) / 25) * 5);
+    const double low = std::floor(lowest / step) * step, high = std::ceil(highest / step + 0.05) * step;
+    return "set angles degrees\nset polar\nset theta top clockwise\nunset border\nunset xtics\nunset ytics\n"
+           "unset xlabel\nunset ylabel\nset size ratio -1\nset lmargin at screen 0.42\nset rmargin at screen "
+           "0.96\nset tmargin at screen 0.93\nset bmargin at screen 0.07\nset ttics 0,30 font ',11'\nset "
+           "rrange [" +
+           exact(low) + ":" + exact(high) + "]\nset rtics axis " + exact(step) +
+           " font ',10' scale 0\nset grid polar 30\nset key at screen 0.02,0.96 left top\nset label 1 " +
+           text("rings: " + figure.y_label) + " at screen 0.02,0.10 font ',12'\nset label 2 " +
+           text("around: " + figure.x_label) + " at screen 0.02,0.05 font ',12'\n";
+}
+
 std::string script(const Figure& figure, const std::string& file) {
     const Range x = x_range(figure), y = y_range(figure);
     std::string out = "reset\n";
@@ -114,8 +141,12 @@ std::string script(const Figure& figure, const std::string& file) {
     // The title heads the key, so that both stand above the curves in this order.
     out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
            " left font ',14'\n";
-    out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
-    out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    if (figure.polar) {
+        out += polar_axes(figure);
+    } else {
+        out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
+        out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    }
     if (figure.square) {
         const double reach =
             1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
@@ -139,7 +170,10 @@ std::string script(const Figure& figure, const std::string& file) {
             // Told apart by the shape of their points as well as by colour.
             const std::size_t k = i % std::size(sweep_colours);
             const bool dense = curve.x.size() > 60;
-            style = std::string("lw 1.8 pt ") + sweep_shapes[k] + " ps " + (dense ? "0.3" : "1.1") +
+            style = std::string("lw 1.8 pt ") + sweep_shapes[k] + " ps " +
+                    (dense          ? "0.3"
+                     : figure.polar ? "0.7"
+                                    : "1.1") +
                     " lc rgb '" + sweep_colours[k] + "'";
         }
         const char* with = sweep ? "linespoints " : "lines ";

@@ -7,6 +7,7 @@
 #include "core/measure/emission/candidates.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/maximum_figure.hpp"
 #include "lab/report/sweep_figure.hpp"
 
 namespace rt {
@@ -129,6 +130,12 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
         std::vector<RuleRef> rules;
         for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
+        const auto searched = maximum_figures(run.record().points, *point);
+        for (std::size_t i = 0; i < searched.size(); ++i) {
+            files[point->position].push_back(folder / "figures" /
+                                             (stem + "-maximum-" + std::to_string(i + 1) + ".svg"));
+            plotter.draw(searched[i], files[point->position].back());
+        }
         // Single readings stand in the figure of their test.
         for (const auto& trace : outcome.traces) {
             if (trace.x.empty() || trace.spots) continue;

@@ -106,7 +106,9 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     const bool offset =
         std::any_of(rules.begin(), rules.end(), [&](RuleRef r) { return judges(r) && r.rule->mask(); });
     const double centre = offset ? trace.centre_hz.value_or(0) : 0;
-    const double low = trace.x.front() - centre, high = trace.x.back() - centre;
+    // Around a single reading a part of the limit is drawn.
+    const double beside = trace.spots ? trace.x.front() / 10 : 0;
+    const double low = trace.x.front() - centre - beside, high = trace.x.back() - centre + beside;
     const Scale scale = scale_for(std::max(std::abs(low), std::abs(high)), trace.x_unit);
     const Scale upright = scale_for(largest(trace.y), trace.y_unit);
     Figure figure;

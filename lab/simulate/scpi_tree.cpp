@@ -172,7 +172,14 @@ std::optional<std::string> ScpiTree::execute(std::string_view message) {
         for (const auto part : split_outside_quotes(message, ';')) {
             const auto unit = trim(part);
             if (unit.empty()) continue;
-            const auto one = execute_unit(unit, path);
+            std::optional<std::string> one;
+            try {
+                one = execute_unit(unit, path);
+            } catch (const ScpiError& error) {
+                // What cannot be carried out is left out, the rest of the message is not (IEEE 488.2, 6.1.6).
+                if (error.code / 100 != -2) throw;
+                push_error(error);
+            }
             if (one) answer = answer ? *answer + ";" + *one : *one;
         }
     } catch (const ScpiError& error) {

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/dsp/detect.hpp"
 #include "core/dsp/resolution.hpp"
 #include "lab/simulate/random.hpp"
 
@@ -11,7 +12,8 @@ namespace rt {
 namespace {
 
 constexpr double thermal_dbm_hz = -173.975;  // k 290 K
-constexpr std::size_t most_draws = 256;
+constexpr std::size_t most_draws = 256, most_weighted = 4'000'000;
+constexpr double burst_period_s = 1e-3;
 
 double milliwatt(double dbm) {
     return std::pow(10, dbm / 10);
@@ -58,7 +60,6 @@ double detect(Detector detector, const std::vector<double>& power) {
     double sum = 0;
     switch (detector) {
         case Detector::peak:
-        case Detector::quasi_peak:
             return decibel(*std::max_element(power.begin(), power.end()));
         case Detector::negative_peak:
             return decibel(*std::min_element(power.begin(), power.end()));
@@ -68,31 +69,48 @@ double detect(Detector detector, const std::vector<double>& power) {
             for (const double p : power) sum += p;
             return decibel(sum / static_cast<double>(power.size()));
         case Detector::average:
-        case Detector::cispr_average:
             for (const double p : power) sum += std::sqrt(p);
             return 2 * decibel(sum / static_cast<double>(power.size()));
+        case Detector::quasi_peak:
+        case Detector::cispr_average:
+            break;  // weighted() below
     }
     return 0;
 }
 
+// A detector with a meter, fed with independent envelope powers one reciprocal bandwidth apart.
+double weighted(Detector detector, const std::vector<double>& power, double bandwidth_hz) {
+    DetectorBank bank({detector}, bandwidth_hz, 1 / bandwidth_hz, 1);
+    for (std::size_t k = 0; k < power.size(); ++k) {
+        const auto envelope = static_cast<float>(std::sqrt(power[k]));
+        bank.add(0, {&envelope, 1}, k + 1);
+    }
+    return 2 * decibel(bank.readings(power.size())[0][0]);
+}
+
 class Point {
   public:
-    Point(std::size_t draws, Detector detector, Random& random)
-        : power_(draws), detector_(detector), random_(random) {}
+    Point(std::size_t draws, const SpectrumSetup& setup, Random& random)
+        : power_(draws),
+          detector_(setup.detector),
+          bandwidth_hz_(setup.resolution_bandwidth_hz),
+          random_(random) {}
 
     double level_dbm(const std::vector<SeenLine>& lines, double noise_mw) {
         // All lines of a point are gated together from a random instant of the burst period.
         const double start = random_.uniform();
+        const double periods = has_meter(detector_) ? 1 / std::max(8.0, burst_period_s * bandwidth_hz_)
+                                                    : 16 / static_cast<double>(power_.size());
         for (std::size_t k = 0; k < power_.size(); ++k) {
             double i = 0, q = 0;
             add(i, q, std::sqrt(-noise_mw * std::log(random_.uniform())));
-            const double phase =
-                std::fmod(start + static_cast<double>(k) / static_cast<double>(power_.size()) * 16, 1);
+            const double phase = std::fmod(start + static_cast<double>(k) * periods, 1);
             for (const auto& line : lines) {
                 if (phase < line.share_on) add(i, q, line.amplitude);
             }
             power_[k] = i * i + q * q;
         }
+        if (has_meter(detector_)) return weighted(detector_, power_, bandwidth_hz_);
         return detect(detector_, power_);
     }
 
@@ -105,6 +123,7 @@ class Point {
 
     std::vector<double> power_;
     Detector detector_;
+    double bandwidth_hz_;
     Random& random_;
 };
 
@@ -126,11 +145,15 @@ Display show(const Emission& emission, const SpectrumSetup& setup, const InputSt
              std::uint64_t seed) {
     const auto filter = GaussianFilter::customary(setup.resolution_bandwidth_hz);
     const double own_density_mw = milliwatt(thermal_dbm_hz + input.noise_figure_db + input.attenuation_db);
-    const double values = setup.dwell_s * setup.resolution_bandwidth_hz;
-    const auto draws = static_cast<std::size_t>(std::clamp(values, 1.0, static_cast<double>(most_draws)));
+    const bool meter = has_meter(setup.detector);
+    const double settling =
+        meter ? require_cispr_band(setup.detector, setup.resolution_bandwidth_hz).settling_s() : 0;
+    const double values = (setup.dwell_s + settling) * setup.resolution_bandwidth_hz;
+    const auto draws = static_cast<std::size_t>(
+        std::clamp(values, 1.0, static_cast<double>(meter ? most_weighted : most_draws)));
     const double ceiling_dbm = input.reference_dbm + 3;
     Random random(seed);
-    Point point(draws, setup.detector, random);
+    Point point(draws, setup, random);
     Display display;
     display.level_dbm.resize(setup.points);
     std::vector<SeenLine> seen;

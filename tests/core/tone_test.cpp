@@ -13,19 +13,23 @@ struct Sine {
     double amplitude, frequency, phase = 0;
 };
 
-Waveform wave_of(const std::vector<Sine>& sines, double noise_rms, double rate, std::size_t count,
-                 double offset = 0) {
-    Waveform out;
-    out.step_s = 1 / rate;
+std::vector<double> volts_of(const std::vector<Sine>& sines, double noise_rms, double rate, std::size_t count,
+                             double offset = 0) {
+    std::vector<double> out;
     std::mt19937_64 random(4);
     std::normal_distribution<double> normal(0, noise_rms > 0 ? noise_rms : 1);
     for (std::size_t i = 0; i < count; ++i) {
         double v = offset + (noise_rms > 0 ? normal(random) : 0);
         for (const auto& s : sines)
             v += s.amplitude * std::sin(2 * made::pi * s.frequency * static_cast<double>(i) / rate + s.phase);
-        out.volts.push_back(v);
+        out.push_back(v);
     }
     return out;
+}
+
+Waveform wave_of(const std::vector<Sine>& sines, double noise_rms, double rate, std::size_t count,
+                 double offset = 0) {
+    return waveform_in_memory(volts_of(sines, noise_rms, rate, count, offset), 1 / rate);
 }
 
 }  // namespace
@@ -52,9 +56,9 @@ TEST_CASE("level, THD, THD+N and SINAD of a tone that fits no transform") {
 }
 
 TEST_CASE("a clean tone shows the quantisation of its samples: 16 bits give 98 dB") {
-    auto wave = wave_of({{32760, 1234.5}}, 0, 48e3, 96000);
-    for (double& v : wave.volts) v = std::round(v);
-    CHECK(value(run("tone.quality", wave, {{"lowest", "0 Hz"}, {"highest", "24 kHz"}}), "sinad") ==
+    auto volts = volts_of({{32760, 1234.5}}, 0, 48e3, 96000);
+    for (double& v : volts) v = std::round(v);
+    CHECK(value(run("tone.quality", waveform_in_memory(volts, 1 / 48e3), {{"lowest", "0 Hz"}, {"highest", "24 kHz"}}), "sinad") ==
           doctest::Approx(98.1).epsilon(0.003));
 }
 
@@ -69,19 +73,18 @@ TEST_CASE("what is no tone is refused") {
 }
 
 TEST_CASE("response of a first-order high-pass from a stepped tone") {
-    Waveform wave;
+    std::vector<double> volts;
     const double rate = 48e3, corner = 60;
-    wave.step_s = 1 / rate;
     const std::vector<double> steps{25, 40, 63, 100, 250, 1000, 4000, 16000};
     double phase = 0;
     for (const double f : steps) {
         const double gain = 1 / std::sqrt(1 + (corner / f) * (corner / f));
         for (int i = 0; i < 19200; ++i) {
-            wave.volts.push_back(gain * std::sin(phase));
+            volts.push_back(gain * std::sin(phase));
             phase += 2 * made::pi * f / rate;
         }
     }
-    const auto out = run("tone.response", wave);
+    const auto out = run("tone.response", waveform_in_memory(volts, 1 / rate));
     const Trace& trace = *out.find_trace("response");
     REQUIRE(trace.x.size() == steps.size());
     for (std::size_t i = 0; i < steps.size(); ++i) {

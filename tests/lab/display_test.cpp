@@ -106,6 +106,24 @@ TEST_CASE("overload by the span, by the whole port, and not below") {
     CHECK(show(emission, far, {-40, 0, 20}, 1).overload);  // 0 dBm at the mixer
 }
 
+TEST_CASE("weighting detectors read a steady line as it is and a pulsed one between average and peak") {
+    Emission steady, pulsed;
+    steady.lines.push_back({100e6, -60, 1});
+    pulsed.lines.push_back({100e6, -60, 0.12});
+    const InputStage input{-40, 0, 10};
+    const auto level = [&](const Emission& emission, Detector detector) {
+        return show(emission, setup_of(100e6, 2, 3, 120e3, detector, 0.5), input, 5).level_dbm[1];
+    };
+    CHECK(level(steady, Detector::quasi_peak) == doctest::Approx(-60).epsilon(0.005));
+    CHECK(level(steady, Detector::cispr_average) == doctest::Approx(-60).epsilon(0.005));
+    // Bursts of 120 us every millisecond: the charge of 1 ms and the discharge of 550 ms keep quasi-peak
+    // within 1 dB of the peak; the meter behind the average reads the share on, 20 log10(0.12) = -18.4 dB.
+    const double quasi = level(pulsed, Detector::quasi_peak);
+    CHECK(quasi < level(pulsed, Detector::peak) - 0.05);
+    CHECK(quasi > -61.2);
+    CHECK(level(pulsed, Detector::cispr_average) == doctest::Approx(-78.4).epsilon(0.006));
+}
+
 TEST_CASE("the same seed gives the same display") {
     const auto setup = setup_of(10e6, 1e6, 101, 9e3, Detector::peak, 0.01);
     CHECK(show({}, setup, {}, 3).level_dbm == show({}, setup, {}, 3).level_dbm);

@@ -226,16 +226,17 @@ TEST_CASE("an oscilloscope gives the waveform at its scale, and says when it is 
     WaveformSetup setup;
     setup.span_s = 127e-7, setup.points = 12701, setup.channels = {1, 2};
     const auto records = record(scope, setup);
-    REQUIRE(records.size() == 2);
-    CHECK(records[0].step_s == doctest::Approx(1e-9));
-    CHECK_FALSE(records[0].overload);
+    REQUIRE(records.channels.size() == 2);
+    CHECK(records.step_s == doctest::Approx(1e-9));
+    CHECK_FALSE(records.overload);
     // PRBS7 at 10 Mbit/s: 64 of 127 bits are ones, sampled in their middle.
+    const auto volts = records.volts();
     int ones = 0;
     for (int bit = 0; bit < 127; ++bit)
-        ones += records[0].volts[static_cast<std::size_t>(bit * 100 + 50)] > 0;
+        ones += volts[static_cast<std::size_t>(bit * 100 + 50)] > 0;
     CHECK(ones == 64);
     setup.range_v = 0.2;
-    CHECK(record(scope, setup)[0].overload == "scope overloaded: enlarge the range");
+    CHECK(record(scope, setup).overload == "scope overloaded: enlarge the range");
 }
 
 TEST_CASE("a network analyser sees loss and delay of the wire") {

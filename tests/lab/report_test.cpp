@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "lab/clock.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/maximum_figure.hpp"
 #include "lab/report/report.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
@@ -143,6 +144,77 @@ TEST_CASE("a figure draws the limit where it is and marks the worst point") {
     CHECK(figure.markers[0].text == "FAIL: margin -4.00 dB at 1 MHz");
     finding.verdict = Verdict::none;
     CHECK(trace_figure(trace, "t", {library.find("cispr-32/mains-b-av")}, {finding}).markers.empty());
+}
+
+TEST_CASE("a single reading and a curve that is all but flat are drawn with room around them") {
+    RuleLibrary library;
+    library.add(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
+    Trace reading;
+    reading.name = "emission";
+    reading.title = "Level";
+    reading.x = {1e6};
+    reading.y = {50};
+    reading.y_unit = Unit::dbuv;
+    reading.spots = true;
+    const Figure judged = trace_figure(reading, "t", {library.find("cispr-32/mains-b-av")}, {});
+    REQUIRE(judged.curves.size() == 2);
+    CHECK(judged.curves[0].role == CurveRole::spots);
+    CHECK(judged.curves[1].x.front() == doctest::Approx(0.9));
+    CHECK(judged.curves[1].y.front() == 46);
+    Figure flat;
+    flat.curves.push_back({"a", CurveRole::trace, {1, 2, 3}, {71.675261, 71.675262, 71.675263}});
+    TestFolder folder;
+    Plotter plotter;
+    plotter.draw(judged, folder / "judged.svg");
+    plotter.draw(trace_figure(reading, "t", {}, {}), folder / "alone.svg");
+    plotter.draw(flat, folder / "flat.svg");
+    plotter.finish();
+    // The curve itself is a path; out of range none is drawn.
+    CHECK(read_file(folder / "flat.svg").find("<path stroke='rgb( 20,  80, 110)'  d='M") !=
+          std::string::npos);
+}
+
+TEST_CASE("the way to a maximum is drawn over the angle in polar form and over the height") {
+    std::vector<PointRecord> points;
+    const auto add = [&](PointKind kind, double angle, double height, double level) {
+        PointRecord record;
+        record.test = "final";
+        record.kind = kind;
+        record.position = points.size() + 1;
+        record.axes = {{"frequency", "50 MHz"},
+                       {"azimuth", format({angle, Unit::degree})},
+                       {"height", format({height, Unit::metre})}};
+        record.results = {{"level", {level, Unit::dbuv}, {}}};
+        points.push_back(record);
+    };
+    // Trials of a point before do not belong to it.
+    add(PointKind::trial, 0, 9, 99);
+    add(PointKind::point, 0, 9, 99);
+    for (const double height : {1.0, 2.0, 3.0}) {
+        for (const double angle : {0.0, 90.0, 180.0, 270.0})
+            add(PointKind::trial, angle, height, 30 + 5 * std::cos((angle - 90) * M_PI / 180) - height);
+    }
+    add(PointKind::trial, 90, 1.5, 33);
+    add(PointKind::point, 90, 1, 34);
+    const auto figures = maximum_figures(points, points.back());
+    REQUIRE(figures.size() == 2);
+    const Figure& polar = figures[0];
+    CHECK(polar.polar);
+    REQUIRE(polar.curves.size() == 3);  // the single trial at 1.5 m is no curve
+    CHECK(polar.curves[0].name == "height 1 m");
+    CHECK(polar.curves[0].x == std::vector<double>{0, 90, 180, 270, 360});  // closed
+    CHECK(polar.curves[0].y[1] == doctest::Approx(34));
+    CHECK(polar.markers[0].text == "highest: 34 dBµV at 90 °");
+    const Figure& height = figures[1];
+    CHECK_FALSE(height.polar);
+    REQUIRE(height.curves.size() == 1);
+    CHECK(height.curves[0].x == std::vector<double>{1, 1.5, 2, 3});
+    CHECK(maximum_figures(points, points[1]).empty());
+    TestFolder folder;
+    Plotter plotter;
+    plotter.draw(polar, folder / "polar.svg");
+    plotter.finish();
+    CHECK(read_file(folder / "polar.svg").find("height 1 m") != std::string::npos);
 }
 
 TEST_CASE("a figure that cannot be written is an error, not a missing file") {

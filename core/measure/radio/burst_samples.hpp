@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-#include "core/measure/radio/trigger.hpp"
+#include "core/measure/trigger.hpp"
 
 namespace rt {
 

@@ -4,7 +4,7 @@
 #include <array>
 #include <cmath>
 
-#include "core/measure/radio/trigger.hpp"
+#include "core/measure/trigger.hpp"
 
 namespace rt {
 namespace {

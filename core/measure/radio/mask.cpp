@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "core/base/error.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -22,7 +23,7 @@ constexpr auto parameters = joined(
         ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "5 MHz",
                       "width over which channel power is summed"},
     },
-    spectrum_rows);
+    spectrum_rows, gate_rows);
 
 constexpr std::array traces{Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
 constexpr std::array results{

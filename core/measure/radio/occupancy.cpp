@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/measure/radio/trigger.hpp"
+#include "core/measure/trigger.hpp"
 
 namespace rt {
 namespace {

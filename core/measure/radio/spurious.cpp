@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/peaks.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -26,7 +27,7 @@ constexpr auto parameters = joined(
                       "a peak stands out by at least this much from the valleys beside it"},
         ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
     },
-    spectrum_rows);
+    spectrum_rows, gate_rows);
 
 constexpr std::array traces{
     Product{"spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band"}};

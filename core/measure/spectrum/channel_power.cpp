@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -25,7 +26,7 @@ constexpr auto parameters = joined(
         ParameterInfo{"density_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
                       "width of the window in which the highest power is looked for"},
     },
-    spectrum_rows);
+    spectrum_rows, gate_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
 constexpr std::array results{

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/density.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/iq_setup.hpp"
 #include "core/measure/spectrum/band.hpp"
 
@@ -23,7 +24,7 @@ constexpr auto parameters = joined(
         iq_centre_parameter,
         iq_rate_parameter,
     },
-    iq_length_rows);
+    iq_length_rows, gate_rows);
 
 constexpr std::array traces{Product{"density", Unit::dbm_per_hz, "power density against frequency"}};
 constexpr std::array results{
@@ -43,6 +44,8 @@ Outcome run(Capture any, const Parameters& p) {
     settings.overlap = p.required("overlap") / 100;
     if (settings.overlap < 0 || settings.overlap > 0.9)
         fail_input("parameter overlap: 0 to 90 % are possible");
+    const double segment_s = (static_cast<double>(settings.size) + 2) / record.sample_rate_hz;
+    settings.gates = gates_of(record, p, segment_s);
     const Density seen = power_density(record, settings);
     const double reference = record.reference_level_dbm.value_or(0);
     const Unit unit = record.reference_level_dbm ? Unit::dbm : Unit::dbfs;

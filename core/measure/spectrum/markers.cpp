@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/peaks.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -21,7 +22,7 @@ constexpr auto parameters = joined(
                       "distance below the highest peak at which its width is taken"},
         ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "10", "peaks to list"},
     },
-    spectrum_rows);
+    spectrum_rows, gate_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "level against frequency"}};
 constexpr std::array results{

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -20,7 +21,7 @@ constexpr auto parameters = joined(
         ParameterInfo{"down", ParameterKind::quantity, Unit::db, "26 dB",
                       "distance below the highest level at which the second width is taken"},
     },
-    spectrum_rows);
+    spectrum_rows, gate_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
 constexpr std::array results{

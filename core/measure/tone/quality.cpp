@@ -8,21 +8,23 @@
 #include "core/dsp/window.hpp"
 #include "core/measure/tone/sine_fit.hpp"
 #include "core/measure/tone/tone.hpp"
-#include "core/measure/tone/waveform_source.hpp"
+#include "core/measure/wave_source.hpp"
 
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"frequency", ParameterKind::quantity, Unit::hertz, "",
-                  "frequency of the tone; without it, the strongest one"},
-    ParameterInfo{"harmonics", ParameterKind::whole_number, Unit::none, "10",
-                  "highest harmonic that counts in thd, the fundamental being 1"},
-    ParameterInfo{"lowest", ParameterKind::quantity, Unit::hertz, "20 Hz", "lower end of the band for noise"},
-    ParameterInfo{"highest", ParameterKind::quantity, Unit::hertz, "20 kHz",
-                  "upper end of the band for harmonics and noise; at most half the sample rate"},
-    channel_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"frequency", ParameterKind::quantity, Unit::hertz, "",
+                      "frequency of the tone; without it, the strongest one"},
+        ParameterInfo{"harmonics", ParameterKind::whole_number, Unit::none, "10",
+                      "highest harmonic that counts in thd, the fundamental being 1"},
+        ParameterInfo{"lowest", ParameterKind::quantity, Unit::hertz, "20 Hz",
+                      "lower end of the band for noise"},
+        ParameterInfo{"highest", ParameterKind::quantity, Unit::hertz, "20 kHz",
+                      "upper end of the band for harmonics and noise; at most half the sample rate"},
+    },
+    signal_rows);
 
 constexpr std::array traces{Product{"spectrum", Unit::db, "spectrum relative to the fundamental"}};
 constexpr std::array results{
@@ -79,7 +81,9 @@ double power_between(const Bins& bins, double low, double high) {
     return sum;
 }
 
-Trace relative_spectrum(std::span<const double> x, double rate, double fundamental_square) {
+// Over the band that counts.
+Trace relative_spectrum(std::span<const double> x, double rate, double fundamental_square, double lowest,
+                        double highest) {
     const Bins bins = spectrum_of(x, rate);
     // A line's power spreads over the window's noise bandwidth of two bins: shown as the power of a line.
     Trace trace;
@@ -89,16 +93,19 @@ Trace relative_spectrum(std::span<const double> x, double rate, double fundament
     trace.log_x = true;
     const double width = noise_bandwidth_bins(window_values(Window::blackman_harris, 4096));
     for (std::size_t i = 1; i < bins.power.size(); ++i) {
-        trace.x.push_back(static_cast<double>(i) * bins.step_hz);
+        const double f = static_cast<double>(i) * bins.step_hz;
+        if (f < lowest || f > highest) continue;
+        trace.x.push_back(f);
         trace.y.push_back(10 * std::log10(std::max(bins.power[i] * width / fundamental_square, 1e-20)));
     }
     return trace;
 }
 
 Outcome run(Capture any, const Parameters& p) {
-    const Waveform wave = take_waveform(std::move(any), "tone.quality", p);
+    const Waveform wave = take_waveform(std::move(any), "tone.quality");
+    const std::vector<double> volts = signal_of(wave, p).volts();
     const double rate = 1 / wave.step_s;
-    const std::span<const double> x(wave.volts);
+    const std::span<const double> x(volts);
     Outcome outcome;
     if (wave.overload) outcome.invalid = *wave.overload;
     const auto stated = p.number("frequency");
@@ -153,7 +160,7 @@ Outcome run(Capture any, const Parameters& p) {
                           ", is weaker than all the rest";
     }
     outcome.tables.push_back(std::move(table));
-    outcome.traces.push_back(relative_spectrum(x, rate, fundamental));
+    outcome.traces.push_back(relative_spectrum(x, rate, fundamental, lowest, highest));
     return outcome;
 }
 

@@ -5,22 +5,24 @@
 #include "core/base/error.hpp"
 #include "core/measure/tone/sine_fit.hpp"
 #include "core/measure/tone/tone.hpp"
-#include "core/measure/tone/waveform_source.hpp"
+#include "core/measure/wave_source.hpp"
 
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"reference_frequency", ParameterKind::quantity, Unit::hertz, "1 kHz",
-                  "the response is 0 dB here (between points, along a line in dB against log frequency)"},
-    ParameterInfo{"piece", ParameterKind::quantity, Unit::second, "20 ms",
-                  "length of the pieces in which level and frequency are measured; a step of the tone lasts "
-                  "several. Low "
-                  "frequencies are measured in pieces three and six times as long"},
-    ParameterInfo{"steadiness", ParameterKind::quantity, Unit::percent, "1 %",
-                  "a piece counts when its frequency differs by at most this from its neighbour's"},
-    channel_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"reference_frequency", ParameterKind::quantity, Unit::hertz, "1 kHz",
+                      "the response is 0 dB here (between points, along a line in dB against log frequency)"},
+        ParameterInfo{
+            "piece", ParameterKind::quantity, Unit::second, "20 ms",
+            "length of the pieces in which level and frequency are measured; a step of the tone lasts "
+            "several. Low "
+            "frequencies are measured in pieces three and six times as long"},
+        ParameterInfo{"steadiness", ParameterKind::quantity, Unit::percent, "1 %",
+                      "a piece counts when its frequency differs by at most this from its neighbour's"},
+    },
+    signal_rows);
 
 constexpr std::array traces{
     Product{"response", Unit::db, "level relative to that at the reference frequency"}};
@@ -101,13 +103,14 @@ double at_frequency(const std::vector<Step>& steps, double frequency) {
 }
 
 Outcome run(Capture any, const Parameters& p) {
-    const Waveform wave = take_waveform(std::move(any), "tone.response", p);
+    const Waveform wave = take_waveform(std::move(any), "tone.response");
+    const std::vector<double> volts = signal_of(wave, p).volts();
     const double rate = 1 / wave.step_s, steadiness = p.required("steadiness") / 100;
     const auto length = static_cast<std::size_t>(p.required("piece") * rate);
-    if (length < 64 || 3 * length > wave.volts.size()) {
+    if (length < 64 || 3 * length > volts.size()) {
         fail_input(
             "parameter piece: choose a length of at least 64 samples and at most a third of the record of " +
-            format({static_cast<double>(wave.volts.size()) / rate, Unit::second}));
+            format({static_cast<double>(volts.size()) / rate, Unit::second}));
     }
     Outcome outcome;
     if (wave.overload) outcome.invalid = *wave.overload;
@@ -116,8 +119,8 @@ Outcome run(Capture any, const Parameters& p) {
     double below = rate;
     for (const std::size_t times : {1, 3, 6}) {
         const std::size_t here = times * length;
-        if (3 * here > wave.volts.size()) break;
-        add_steady(pieces(wave.volts, rate, here), steadiness, below, steps);
+        if (3 * here > volts.size()) break;
+        add_steady(pieces(volts, rate, here), steadiness, below, steps);
         below = 4 * rate / static_cast<double>(here);
     }
     std::sort(steps.begin(), steps.end(),

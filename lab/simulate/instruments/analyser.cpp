@@ -4,13 +4,16 @@
 #include <cmath>
 
 #include "core/base/text.hpp"
+#include "core/dsp/detect.hpp"
 
 namespace rt {
 namespace {
 
-const std::vector<std::string> detectors{"POSitive", "NEGative", "SAMPle", "AVERage", "RMS"};
-constexpr Detector detector_of[] = {Detector::peak, Detector::negative_peak, Detector::sample,
-                                    Detector::average, Detector::rms};
+const std::vector<std::string> detectors{"POSitive", "NEGative", "SAMPle",  "AVERage",
+                                         "RMS",      "QPEak",    "MAVerage"};
+constexpr Detector detector_of[] = {Detector::peak,         Detector::negative_peak, Detector::sample,
+                                    Detector::average,      Detector::rms,           Detector::quasi_peak,
+                                    Detector::cispr_average};
 const std::vector<std::string> power_units{"DBM", "DBUV"};
 constexpr double dbm_to_dbuv_50 = 106.98970004336019;
 
@@ -117,6 +120,15 @@ void SimulatedAnalyser::sweep() {
     setup.start_hz = start_hz_, setup.stop_hz = stop_hz_, setup.points = static_cast<std::size_t>(points_);
     setup.resolution_bandwidth_hz = bandwidth_hz_, setup.dwell_s = dwell_s_;
     setup.detector = detector_of[detector_];
+    double longer = 0;
+    if (has_meter(setup.detector)) {
+        if (const auto band = cispr_band_with(bandwidth_hz_)) {
+            longer = band->settling_s();
+        } else {
+            tree_.push_error({-221, "Settings conflict"});
+            setup.detector = Detector::peak;
+        }
+    }
     // Coupled attenuation keeps the reference level at -20 dBm at the mixer, in steps of 5 dB.
     if (attenuation_coupled_)
         attenuation_db_ = std::clamp(std::ceil((reference_dbm_ + 20) / 5) * 5, 0.0, 60.0);
@@ -126,7 +138,7 @@ void SimulatedAnalyser::sweep() {
     const std::uint64_t seed =
         fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
     const Emission emission = stage_->emission(options_.port, options_.role);
-    stage_->spend(dwell_s_ * std::ceil((stop_hz_ - start_hz_) / options_.scan_bandwidth_hz));
+    stage_->spend((dwell_s_ + longer) * std::ceil((stop_hz_ - start_hz_) / options_.scan_bandwidth_hz));
     auto display =
         show(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db}, seed);
     trace_dbm_ = std::move(display.level_dbm);

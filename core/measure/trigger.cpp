@@ -1,4 +1,4 @@
-#include "core/measure/radio/trigger.hpp"
+#include "core/measure/trigger.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -1,0 +1,142 @@
+#include "core/measure/wave_source.hpp"
+
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+// One component of complex samples.
+class Component : public WaveSamples {
+  public:
+    Component(std::shared_ptr<const IqSamples> samples, bool second)
+        : samples_(std::move(samples)), second_(second) {}
+    std::uint64_t size() const override { return samples_->size(); }
+    void read(std::uint64_t first, std::span<float> out) const override {
+        thread_local std::vector<std::complex<float>> both;
+        both.resize(out.size());
+        samples_->read(first, both);
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] = second_ ? both[i].imag() : both[i].real();
+    }
+
+  private:
+    std::shared_ptr<const IqSamples> samples_;
+    bool second_;
+};
+
+// "1", "1-2" or "(1+2)/2".
+struct Channels {
+    std::size_t a = 0, b = 0;  // from 1; b is 0 for a single one
+    double gain_a = 1, gain_b = 0;
+};
+
+Channels parse_channels(const std::string& text, std::size_t count) {
+    std::string plain;
+    for (const char c : text) {
+        if (c != ' ') plain += c;
+    }
+    const auto number = [&](const std::string& digits) {
+        const auto value = to_double(digits);
+        if (!value || *value != std::floor(*value) || *value < 1) {
+            fail_input("parameter channel: " + in_quotes(text) + " is none; write 1, 1-2 or (1+2)/2");
+        }
+        if (*value > static_cast<double>(count)) {
+            fail_input("parameter channel: the record has no channel " + digits + ", it has " +
+                       std::to_string(count));
+        }
+        return static_cast<std::size_t>(*value);
+    };
+    if (const auto minus = plain.find('-'); minus != std::string::npos) {
+        return {number(plain.substr(0, minus)), number(plain.substr(minus + 1)), 1, -1};
+    }
+    const auto plus = plain.find('+');
+    if (plus != std::string::npos && plain.starts_with("(") && plain.ends_with(")/2")) {
+        return {number(plain.substr(1, plus - 1)), number(plain.substr(plus + 1, plain.size() - plus - 4)),
+                0.5, 0.5};
+    }
+    return {number(plain), 0, 1, 0};
+}
+
+Signal part(std::shared_ptr<const WaveSamples> samples, double step, const Parameters& p) {
+    const double from = p.number("from").value_or(0), end = static_cast<double>(samples->size()) * step;
+    const double to = p.number("to").value_or(end);
+    if (from < 0 || to > end * (1 + 1e-9) || !(to > from)) {
+        fail_input("parameters from and to: " + format({from, Unit::second}) + " to " +
+                   format({to, Unit::second}) + " is no part of the record of " +
+                   format({end, Unit::second}));
+    }
+    const auto first = static_cast<std::uint64_t>(std::ceil(from / step - 1e-6));
+    const auto last = std::min(samples->size(), static_cast<std::uint64_t>(std::floor(to / step + 1e-6)));
+    constexpr std::uint64_t fewest = 64;
+    if (last < first + fewest) {
+        fail_input("the waveform has " + std::to_string(last > first ? last - first : 0) +
+                   " samples, at least 64 are needed");
+    }
+    const bool all = first == 0 && last == samples->size();
+    return {all ? samples : part_of(samples, first, last - first), step, static_cast<double>(first) * step};
+}
+
+}  // namespace
+
+std::vector<double> Signal::volts() const {
+    Waveform one;
+    one.channels = {samples};
+    one.step_s = step_s;
+    return one.volts();
+}
+
+Waveform take_waveform(Capture capture, const char* procedure) {
+    if (auto* wave = std::get_if<Waveform>(&capture)) {
+        for (const auto& channel : wave->channels) {
+            if (channel->size() != wave->size()) {
+                fail_input("the channels of the record have different lengths, " +
+                           std::to_string(wave->size()) + " and " + std::to_string(channel->size()) +
+                           " samples");
+            }
+        }
+        return std::move(*wave);
+    }
+    if (const auto* record = std::get_if<IqRecord>(&capture)) {
+        Waveform out;
+        out.step_s = 1 / record->sample_rate_hz;
+        out.overload = record->trouble;
+        for (const bool second : {false, true})
+            out.channels.push_back(std::make_shared<Component>(record->samples, second));
+        return out;
+    }
+    fail_input(std::string(procedure) + " needs a waveform (WAV, SigMF or CSV), the capture holds " +
+               kind_name(capture));
+}
+
+Signal signal_of(const Waveform& wave, const Parameters& p) {
+    const Channels which = parse_channels(p.text("channel"), wave.channels.size());
+    const double ratio = p.number("probe_ratio").value_or(1);
+    if (ratio == 0) fail_input("parameter probe_ratio: must not be 0");
+    Mix mix{wave.channels[which.a - 1], nullptr, which.gain_a * ratio, which.gain_b * ratio, 0};
+    if (which.b) {
+        mix.b = wave.channels[which.b - 1];
+        mix.delay_samples = p.number("deskew").value_or(0) / wave.step_s;
+    }
+    const bool plain = !mix.b && mix.gain_a == 1;
+    return part(plain ? mix.a : mixed(mix), wave.step_s, p);
+}
+
+Signal signal_of(const Waveform& wave, const Parameters& p, std::size_t channel) {
+    if (channel < 1 || channel > wave.channels.size()) {
+        fail_input("the record has no channel " + std::to_string(channel) + ", it has " +
+                   std::to_string(wave.channels.size()));
+    }
+    const double ratio = p.number("probe_ratio").value_or(1);
+    const auto& samples = wave.channels[channel - 1];
+    return part(ratio == 1 ? samples : mixed({samples, nullptr, ratio, 0, 0}), wave.step_s, p);
+}
+
+CaptureSetup waveform_setup(const Parameters&) {
+    fail_input(
+        "waveforms cannot be recorded by an instrument yet: give a recorded instrument (address "
+        "\"captures:...\")");
+}
+
+}  // namespace rt

@@ -1,0 +1,52 @@
+// What procedures on waveforms share: which signal of a record is meant, and which part of it.
+#pragma once
+
+#include "core/measure/procedure.hpp"
+#include "core/measure/rows.hpp"
+
+namespace rt {
+
+inline constexpr ParameterInfo channel_parameter{
+    "channel", ParameterKind::text, Unit::none, "1",
+    "channel of the record: 1, 2 ..., the difference of two as 1-2, their common mode as (1+2)/2"};
+inline constexpr ParameterInfo probe_ratio_parameter{"probe_ratio", ParameterKind::quantity, Unit::none, "1",
+                                                     "volts at the tip of the probe for a volt in the record "
+                                                     "(10 for a 10:1 probe that is not yet counted in)"};
+inline constexpr ParameterInfo deskew_parameter{
+    "deskew", ParameterKind::quantity, Unit::second, "0 s",
+    "how much later the second channel of two arrives; taken out before they are combined"};
+inline constexpr ParameterInfo from_parameter{"from", ParameterKind::quantity, Unit::second, "0 s",
+                                              "begin of the part of the record that is measured"};
+inline constexpr ParameterInfo to_parameter{"to", ParameterKind::quantity, Unit::second, "",
+                                            "its end; without it that of the record"};
+
+inline constexpr std::array signal_rows{channel_parameter, probe_ratio_parameter, deskew_parameter,
+                                        from_parameter, to_parameter};
+
+// A voltage against time.
+struct Signal {
+    std::shared_ptr<const WaveSamples> samples;
+    double step_s = 0;
+    double from_s = 0;  // time of the first sample in the record
+
+    std::uint64_t size() const { return samples->size(); }
+    double seconds() const { return static_cast<double>(size()) * step_s; }
+    // All of it. Throws Error(input) for more than 100 million samples.
+    std::vector<double> volts() const;
+};
+
+// The channels in a capture; the two of a two-channel record of samples as well. Throws Error(input) naming
+// the procedure for a capture of another kind.
+Waveform take_waveform(Capture capture, const char* procedure);
+
+// The signal that the parameters name. Throws Error(input) for a channel that is not there and for a part
+// outside the record or of fewer than 64 samples.
+Signal signal_of(const Waveform& wave, const Parameters& parameters);
+
+// The same part of one channel, counted from 1.
+Signal signal_of(const Waveform& wave, const Parameters& parameters, std::size_t channel);
+
+// Recordings of waveforms by instruments are not yet part of a campaign: throws Error(input) that says so.
+CaptureSetup waveform_setup(const Parameters& parameters);
+
+}  // namespace rt
