@@ -111,11 +111,18 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
     for (const auto& note : outcome.notes) console.out("note: " + printable(note));
 }
 
-const Trace& chosen_trace(const Outcome& outcome, const std::string& wanted) {
-    if (wanted.empty()) return outcome.traces.front();
-    if (const auto* trace = outcome.find_trace(wanted)) return *trace;
+// What --figure draws: the curve or picture named, else the first picture, else the first curve.
+Figure chosen_figure(const Outcome& outcome, const std::string& wanted, const std::string& title,
+                     const std::vector<RuleRef>& rules, const std::vector<Finding>& findings) {
     std::vector<std::string> names;
-    for (const auto& trace : outcome.traces) names.push_back(trace.name);
+    for (const auto& raster : outcome.rasters) {
+        if (wanted.empty() || wanted == raster.name) return raster_figure(raster, title);
+        names.push_back(raster.name);
+    }
+    for (const auto& trace : outcome.traces) {
+        if (wanted.empty() || wanted == trace.name) return trace_figure(trace, title, rules, findings);
+        names.push_back(trace.name);
+    }
     fail_input("--trace " + wanted + ": no such curve" + suggestion(wanted, names));
 }
 
@@ -155,11 +162,11 @@ ExitCode run(const Call& call) {
         findings.push_back(judge(rule, outcome, judge_options(call, *rule.rule)));
         counts.add(findings.back().verdict);
     }
-    if (!figure.empty() && !outcome.traces.empty()) {
+    if (!figure.empty() && (!outcome.traces.empty() || !outcome.rasters.empty())) {
         const std::string title = std::filesystem::path(words[1]).filename().string();
-        const Trace& trace = chosen_trace(outcome, call.text("trace"));
+        const Figure drawn = chosen_figure(outcome, call.text("trace"), title, rules, findings);
         Plotter plotter;
-        plotter.draw(trace_figure(trace, title, rules, findings), figure);
+        plotter.draw(drawn, figure);
         plotter.finish();
     }
     if (call.flag("traces")) write_file(call.text("traces"), traces_csv(outcome.traces));

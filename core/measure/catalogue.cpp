@@ -5,11 +5,13 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/measure/bus/procedures.hpp"
 #include "core/measure/emission/final.hpp"
 #include "core/measure/emission/scan.hpp"
 #include "core/measure/power/level.hpp"
 #include "core/measure/power/path_loss.hpp"
 #include "core/measure/procedure.hpp"
+#include "core/measure/pulse/edges.hpp"
 #include "core/measure/radio/am_fm.hpp"
 #include "core/measure/radio/bursts.hpp"
 #include "core/measure/radio/carrier.hpp"
@@ -20,6 +22,7 @@
 #include "core/measure/radio/oqpsk.hpp"
 #include "core/measure/radio/spurious.hpp"
 #include "core/measure/receiver/error_rate.hpp"
+#include "core/measure/serial/procedures.hpp"
 #include "core/measure/spectrum/channel_power.hpp"
 #include "core/measure/spectrum/density.hpp"
 #include "core/measure/spectrum/markers.hpp"
@@ -33,7 +36,9 @@ std::span<const Procedure> procedures() {
         emission_scan(),    emission_final(),   spectrum_density(), channel_power(),   occupied_bandwidth(),
         spectrum_markers(), radio_mask(),       spurious(),         carrier(),         bursts(),
         occupancy(),        oqpsk_modulation(), gfsk_modulation(),  ofdm_modulation(), am_fm(),
-        tone_quality(),     tone_response(),    power_level(),      path_loss(),       error_rate()};
+        tone_quality(),     tone_response(),    power_level(),      path_loss(),       error_rate(),
+        pulse_edges(),      serial_clock(),     serial_jitter(),    serial_eye(),      serial_pattern(),
+        two_wire_bus(),     four_wire_bus()};
     return list;
 }
 

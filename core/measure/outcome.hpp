@@ -42,6 +42,12 @@ struct Trace {
     std::optional<double> impedance_ohm;
     std::optional<double> centre_hz;        // masks: the carrier that offsets count from
     std::optional<double> reference_level;  // masks: 0 dB of the relative part, in y_unit
+    std::string shows;  // the result that this is a close view of: of interest where that is judged
+    struct Companion {
+        std::string title;
+        std::vector<double> y;
+    };
+    std::vector<Companion> companions;  // further curves over the same x, in y_unit
 };
 
 // A list that a procedure makes: bursts, peaks, symbols.
@@ -58,10 +64,28 @@ struct Table {
     std::vector<std::vector<Cell>> rows;
 };
 
+// A picture of how often each place was met: an eye.
+struct Raster {
+    std::string name;   // "eye"
+    std::string title;  // "Eye"
+    std::size_t columns = 0, rows = 0;
+    std::vector<double> count;  // row by row from the bottom
+    double x_from = 0, x_to = 1, y_from = 0, y_to = 1;
+    Unit x_unit = Unit::unit_interval, y_unit = Unit::volt;
+    std::string x_title, y_title;
+    struct Line {
+        std::string title;
+        std::vector<double> x, y;
+    };
+    std::vector<Line> outlines;  // what a mask forbids
+    std::vector<Line> marks;     // single places to point at
+};
+
 struct Outcome {
     std::vector<Result> results;
     std::vector<Trace> traces;
     std::vector<Table> tables;
+    std::vector<Raster> rasters;
     std::vector<std::string> notes;       // remarks on how the numbers came about
     std::vector<std::string> deviations;  // parameters that differ from the standard's
     // Why nothing here may be judged (overload, wrong signal, stale calibration); empty when it may.

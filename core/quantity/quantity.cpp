@@ -191,6 +191,7 @@ std::string format(Quantity q, int digits) {
 std::string format_fixed(Quantity q, int decimals) {
     if (!std::isfinite(q.value)) return "-";
     if (info(q.unit).prefixed) return format(q);
+    if (q.unit == Unit::unit_interval) decimals += 2;
     return joined(fixed(q.value, decimals), info(q.unit).pretty);
 }
 

@@ -43,6 +43,8 @@ constexpr std::array units{
              "-12 dBFS"},
     UnitInfo{Unit::dbfs_per_hz, "dBFS/Hz", "dBFS/Hz", full_scale_density, false,
              "a density relative to full scale", "-120 dBFS/Hz"},
+    UnitInfo{Unit::unit_interval, "UI", "UI", Dimension::symbol_time, false, "a part of a symbol", "0.3 UI"},
+    UnitInfo{Unit::volt_per_second, "V/s", "V/s", Dimension::slew_rate, true, "a slew rate", "2 GV/s"},
 };
 
 struct Alias {

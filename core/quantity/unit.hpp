@@ -35,6 +35,8 @@ enum class Unit {
     dbm_per_mhz,
     dbfs,
     dbfs_per_hz,
+    unit_interval,
+    volt_per_second,
 };
 
 // What a unit measures. Units of one dimension convert into each other; others need more than a factor.
@@ -59,6 +61,8 @@ enum class Dimension {
     power_density,
     full_scale_level,
     full_scale_density,
+    symbol_time,
+    slew_rate,
 };
 
 struct UnitInfo {

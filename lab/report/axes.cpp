@@ -26,7 +26,9 @@ Scale scale_of(double largest, Unit unit) {
         constexpr std::pair<double, const char*> steps[] = {
             {1e9, "G"}, {1e6, "M"}, {1e3, "k"}, {1, ""}, {1e-3, "m"}, {1e-6, "µ"}, {1e-9, "n"}, {1e-12, "p"}};
         for (const auto& [size, prefix] : steps) {
-            if (largest >= size) return {1 / size, std::string(prefix) + pretty(unit)};
+            // 1.2 GHz reads better as 1200 MHz beside its neighbours; times and voltages do not.
+            if (largest >= size * (unit == Unit::hertz && size > 1e8 ? 3 : 1))
+                return {1 / size, std::string(prefix) + pretty(unit)};
         }
     }
     return {1, pretty(unit)};

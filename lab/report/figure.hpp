@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -12,7 +13,7 @@
 
 namespace rt {
 
-enum class CurveRole { trace, limit, sweep, dots, bars, spots };
+enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion };
 
 struct Curve {
     std::string name;
@@ -30,16 +31,21 @@ struct Figure {
     std::string x_label, y_label;
     bool log_x = false;
     bool from_zero = false;  // the upright axis begins at 0
+    bool decibels = false;   // the upright axis stands on whole tens
     bool square = false;     // both axes alike, as constellations want it
     bool polar = false;      // x is an angle in degrees, clockwise from the top
     std::vector<Curve> curves;
     std::vector<Marker> markers;
+    std::optional<Raster> raster;  // drawn beneath the curves
 };
 
 // A trace with the limits among `rules` that judge it and the worst margin marked. Masks are drawn against
 // the offset from the carrier. `findings` are those of the point.
 Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
                     const std::vector<Finding>& findings);
+
+// How often each place was met, from rare to frequent, with outlines and marks.
+Figure raster_figure(const Raster& raster, const std::string& title);
 
 // The limits of rules alone, over the band that they cover.
 Figure rules_figure(const std::vector<RuleRef>& rules);

@@ -39,6 +39,7 @@ struct Range {
 };
 
 Range y_range(const Figure& figure) {
+    if (figure.raster) return {figure.raster->y_from, figure.raster->y_to};
     double low = 1e300, high = -1e300;
     for (const auto& curve : figure.curves) {
         for (const double y : curve.y) {
@@ -51,7 +52,7 @@ Range y_range(const Figure& figure) {
     const CurveRole role = figure.curves.empty() ? CurveRole::trace : figure.curves.front().role;
     if (figure.from_zero) return {0, high * 1.1};
     // Levels in decibels stand on whole tens; other values take the room that they need.
-    if (role != CurveRole::trace || high - low < 5) {
+    if (!figure.decibels || role != CurveRole::trace || high - low < 5) {
         // A twelfth of room to each side; a flat curve in the middle.
         const double room = high > low ? (high - low) / 12 : std::max(std::abs(high) / 10, 1e-9);
         // Less than the numbers' own digits would leave the curve outside.
@@ -64,6 +65,7 @@ Range y_range(const Figure& figure) {
 }
 
 Range x_range(const Figure& figure) {
+    if (figure.raster) return {figure.raster->x_from, figure.raster->x_to};
     Range range{1e300, -1e300};
     for (const auto& curve : figure.curves) {
         if (curve.x.empty()) continue;
@@ -81,10 +83,12 @@ Range x_range(const Figure& figure) {
 // Labels at the ends and at 1, 2, 5 of each decade between, where there is room.
 std::string log_ticks(Range x) {
     std::vector<double> ticks{x.low};
+    // Labels need some room: a share of the axis' length.
+    const double room = std::max(1.15, std::pow(x.high / x.low, 0.04));
     for (double decade = std::pow(10, std::floor(std::log10(x.low))); decade <= x.high; decade *= 10) {
         for (const double digit : {1.0, 2.0, 5.0}) {
             const double at = decade * digit;
-            if (at > ticks.back() * 1.15 && at < x.high / 1.15) ticks.push_back(at);
+            if (at > ticks.back() * room && at < x.high / room) ticks.push_back(at);
         }
     }
     ticks.push_back(x.high);
@@ -105,6 +109,29 @@ std::string block(const std::string& name, const std::vector<double>& x, const s
         }
     }
     return out + "EOD\n";
+}
+
+// Frequencies of places on a logarithmic scale of colours; what was never met stays empty.
+std::string raster_block(const Raster& r) {
+    std::string out = "$raster << EOD\n";
+    const double dx = (r.x_to - r.x_from) / static_cast<double>(r.columns);
+    const double dy = (r.y_to - r.y_from) / static_cast<double>(r.rows);
+    double most = 1;
+    for (const double n : r.count) most = std::max(most, n);
+    char row[96];
+    for (std::size_t i = 0; i < r.rows; ++i) {
+        for (std::size_t k = 0; k < r.columns; ++k) {
+            const double n = r.count[i * r.columns + k];
+            const double shade = n > 0 ? (1 + std::log(n)) / (1 + std::log(most)) : std::nan("");
+            std::snprintf(row, sizeof row, "%.6g %.6g %.4g\n", r.x_from + (static_cast<double>(k) + 0.5) * dx,
+                          r.y_from + (static_cast<double>(i) + 0.5) * dy, shade);
+            out += row;
+        }
+    }
+    return out +
+           "EOD\nset palette defined (0 '#c9dfe9', 0.35 '#4f97b8', 0.65 '#14506e', 0.85 '#d98a2b', 1 "
+           "'#ffe9b0')\n"
+           "set cbrange [0:1]\nunset colorbox\nset grid front\n";
 }
 
 // Rings on whole fives of decibels, so far apart that about four stand in the figure; the key stands beside
@@ -131,7 +158,8 @@ std::string script(const Figure& figure, const std::string& file) {
     std::string out = "reset\n";
     const bool png = file.ends_with(".png");
     out += png ? "set terminal pngcairo size 1280,680 font 'DejaVu Sans,13' noenhanced\n"
-               : "set terminal svg size 960,500 dynamic font 'DejaVu Sans,Helvetica,Arial,sans-serif,13' "
+               : "set terminal svg standalone size 960,500 dynamic font 'DejaVu "
+                 "Sans,Helvetica,Arial,sans-serif,13' "
                  "noenhanced\n";
     out += "set output " + text(file) + "\nset encoding utf8\n";
     out += "set xlabel " + text(figure.x_label) + "\nset ylabel " + text(figure.y_label) + "\n";
@@ -155,6 +183,10 @@ std::string script(const Figure& figure, const std::string& file) {
     }
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
     std::string plots;
+    if (figure.raster) {
+        out += raster_block(*figure.raster);
+        plots = "$raster using 1:2:3 with image notitle";
+    }
     std::size_t limits = 0;
     for (std::size_t i = 0; i < figure.curves.size(); ++i) {
         const Curve& curve = figure.curves[i];
@@ -175,6 +207,10 @@ std::string script(const Figure& figure, const std::string& file) {
                      : figure.polar ? "0.7"
                                     : "1.1") +
                     " lc rgb '" + sweep_colours[k] + "'";
+        }
+        if (curve.role == CurveRole::companion) {
+            const std::size_t k = i % std::size(sweep_colours);
+            style = std::string("lw 1.1 dt ") + (k % 2 ? "1" : "4") + " lc rgb '" + sweep_colours[k] + "'";
         }
         const char* with = sweep ? "linespoints " : "lines ";
         if (curve.role == CurveRole::dots) {

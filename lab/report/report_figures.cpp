@@ -103,6 +103,12 @@ std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
     return figure;
 }
 
+// The result that the worst finding of a point judges; "" when it is not a result.
+std::string worst_result(const std::vector<Finding>& findings, const RuleLibrary& rules) {
+    const auto at = std::min_element(findings.begin(), findings.end(), reads_before);
+    return at == findings.end() ? "" : rules.find(at->rule).rule->applies_to;
+}
+
 }  // namespace
 
 ReportFigures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
@@ -139,11 +145,17 @@ ReportFigures draw_figures(const RunData& run, const std::filesystem::path& fold
         // Single readings stand in the figure of their test.
         for (const auto& trace : outcome.traces) {
             if (trace.x.empty() || trace.spots) continue;
+            if (!trace.shows.empty() && trace.shows != worst_result(point->findings, run.rules())) continue;
             const bool first = &trace == &outcome.traces.front();
             const auto file = folder / "figures" / (stem + (first ? "" : "-" + slug(trace.name)) + ".svg");
             plotter.draw(trace_figure(trace, point->test + ": " + point->label, rules, point->findings),
                          file);
             files[point->position].push_back(file);
+        }
+        for (const auto& raster : outcome.rasters) {
+            files[point->position].push_back(folder / "figures" / (stem + "-" + slug(raster.name) + ".svg"));
+            plotter.draw(raster_figure(raster, point->test + ": " + point->label),
+                         files[point->position].back());
         }
     }
     plotter.finish();

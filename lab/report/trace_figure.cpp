@@ -3,30 +3,13 @@
 #include <limits>
 
 #include "core/base/text.hpp"
+#include "lab/report/axes.hpp"
 #include "lab/report/figure.hpp"
 
 namespace rt {
 namespace {
 
 constexpr double gap = std::numeric_limits<double>::quiet_NaN();
-
-// Values are drawn in the unit that keeps the numbers short.
-struct Scale {
-    double factor;
-    std::string unit;
-};
-
-Scale scale_for(double highest, Unit unit) {
-    if (!info(unit).prefixed || !(highest > 0)) return {1, pretty(unit)};
-    constexpr std::pair<double, const char*> steps[] = {{1e9, "G"},  {1e6, "M"},  {1e3, "k"}, {1, ""},
-                                                        {1e-3, "m"}, {1e-6, "µ"}, {1e-9, "n"}};
-    for (const auto& [factor, prefix] : steps) {
-        // 1.2 GHz reads better as 1200 MHz beside its neighbours; times and voltages do not.
-        if (highest >= factor * (unit == Unit::hertz && factor > 1e8 ? 3 : 1))
-            return {factor, prefix + std::string(pretty(unit))};
-    }
-    return {1, pretty(unit)};
-}
 
 double largest(const std::vector<double>& values) {
     double out = 0;
@@ -45,13 +28,13 @@ void append_line(Curve& curve, const LimitLine& line, double low, double high, d
         for (int i = 0; i <= count; ++i) {
             const double share = static_cast<double>(i) / count;
             const double x = from > 0 ? from * std::pow(to / from, share) : from + (to - from) * share;
-            curve.x.push_back((mirror ? -x : x) / factor);
+            curve.x.push_back((mirror ? -x : x) * factor);
             curve.y.push_back(piece.level(std::clamp(x, from, to)) + shift);
         }
         // A gap only where the next piece does not continue.
         const auto* next = &piece + 1;
         if (&piece != &line.pieces().back() && next->from == piece.to) continue;
-        curve.x.push_back((mirror ? -to : to) / factor);
+        curve.x.push_back((mirror ? -to : to) * factor);
         curve.y.push_back(gap);
     }
 }
@@ -62,7 +45,7 @@ void append_mask(Curve& curve, const Mask& mask, double reference, double low, d
     for (int i = 0; i <= steps; ++i) {
         const double offset = low + (high - low) * i / steps;
         const auto level = mask.at(offset, reference);
-        curve.x.push_back(offset / factor);
+        curve.x.push_back(offset * factor);
         curve.y.push_back(level ? level->level : gap);
     }
 }
@@ -109,14 +92,15 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     // Around a single reading a part of the limit is drawn.
     const double beside = trace.spots ? trace.x.front() / 10 : 0;
     const double low = trace.x.front() - centre - beside, high = trace.x.back() - centre + beside;
-    const Scale scale = scale_for(std::max(std::abs(low), std::abs(high)), trace.x_unit);
-    const Scale upright = scale_for(largest(trace.y), trace.y_unit);
+    const Scale scale = scale_of(std::max(std::abs(low), std::abs(high)), trace.x_unit);
+    const Scale upright = scale_of(largest(trace.y), trace.y_unit);
     Figure figure;
     figure.title = title;
     figure.x_label = axis_name(trace.x_title.empty() ? x_name(offset) : trace.x_title, scale.unit);
     figure.y_label = y_name(trace, upright.unit);
     figure.log_x = trace.log_x && !offset && low > 0;
-    figure.square = trace.shape == Shape::dots;
+    figure.square = trace.shape == Shape::dots && trace.x_unit == trace.y_unit;
+    figure.decibels = is_decibel(trace.y_unit);
     figure.from_zero = trace.y_unit == Unit::percent || trace.shape == Shape::bars;
     Curve curve{trace.title, CurveRole::trace, {}, {}};
     if (trace.shape == Shape::dots) curve.role = CurveRole::dots;
@@ -125,11 +109,17 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     // Of very many dots some tell as much as all.
     const std::size_t step = curve.role == CurveRole::dots ? trace.x.size() / 3000 + 1 : 1;
     for (std::size_t i = 0; i < trace.x.size(); i += step) {
-        curve.x.push_back((trace.x[i] - centre) / scale.factor);
-        curve.y.push_back(trace.y[i] / upright.factor);
+        curve.x.push_back((trace.x[i] - centre) * scale.factor);
+        curve.y.push_back(trace.y[i] * upright.factor);
     }
+    const std::vector<double> curve_x = trace.companions.empty() ? std::vector<double>{} : curve.x;
     const bool line = curve.role == CurveRole::trace;
     figure.curves.push_back(line ? thinned(curve, figure.log_x, 1200) : std::move(curve));
+    for (const auto& companion : trace.companions) {
+        Curve other{companion.title, CurveRole::companion, curve_x, companion.y};
+        for (double& y : other.y) y *= upright.factor;
+        figure.curves.push_back(thinned(other, figure.log_x, 1200));
+    }
     for (const auto& ref : rules) {
         // Limits are drawn in the unit of the trace; one in another unit would not compare by eye.
         if (!judges(ref) || ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
@@ -137,7 +127,7 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     }
     for (const auto& finding : findings) {
         if (finding.verdict == Verdict::none || !finding.at || finding.unit != trace.y_unit) continue;
-        figure.markers.push_back({finding.at->value / scale.factor, *finding.value, marker_text(finding)});
+        figure.markers.push_back({finding.at->value * scale.factor, *finding.value, marker_text(finding)});
     }
     return figure;
 }
@@ -158,8 +148,9 @@ Figure rules_figure(const std::vector<RuleRef>& rules) {
             low = -high;
         }
     }
-    const Scale scale = scale_for(high, Unit::hertz);
+    const Scale scale = scale_of(high, Unit::hertz);
     Figure figure;
+    figure.decibels = true;
     figure.log_x = !offset && low > 0 && high / low > 5;
     figure.x_label = x_name(offset) + " in " + scale.unit;
     const Rule& first = *rules.front().rule;

@@ -56,7 +56,7 @@ bool covers(const Spectrum& s, double from, double to) {
     return s.frequency_hz.front() <= from + step && s.frequency_hz.back() >= to - step;
 }
 
-Edges occupied_edges(const Spectrum& s, double share, double from, double to) {
+BandEdges occupied_edges(const Spectrum& s, double share, double from, double to) {
     double total = 0;
     const auto inside_of = [&](std::size_t i) {
         const Cell cell = cell_of(s, i);
@@ -67,7 +67,7 @@ Edges occupied_edges(const Spectrum& s, double share, double from, double to) {
         if (cell.to > cell.from) total += power_at(s, i) * (cell.to - cell.from);
     }
     const double below = total * (1 - share) / 2, above = total - below;
-    Edges out{from, to};
+    BandEdges out{from, to};
     double sum = 0;
     for (std::size_t i = 0; i < s.level.size(); ++i) {
         const Cell cell = inside_of(i);
@@ -83,7 +83,7 @@ Edges occupied_edges(const Spectrum& s, double share, double from, double to) {
     return out;
 }
 
-std::optional<Edges> level_edges(const Spectrum& s, double below_db, double from, double to) {
+std::optional<BandEdges> level_edges(const Spectrum& s, double below_db, double from, double to) {
     const double level = s.level[highest_in(s, from, to)] - below_db;
     const auto inside = [&](std::size_t i) { return s.frequency_hz[i] >= from && s.frequency_hz[i] <= to; };
     const auto crossing = [&](std::size_t i) {
@@ -104,7 +104,7 @@ std::optional<Edges> level_edges(const Spectrum& s, double below_db, double from
         last = i;
     }
     if (s.level[*first] >= level || s.level[*last] >= level || !low || !high) return std::nullopt;
-    return Edges{*low, *high};
+    return BandEdges{*low, *high};
 }
 
 std::size_t highest_in(const Spectrum& s, double from, double to) {

@@ -21,15 +21,16 @@ bool covers(const Spectrum& spectrum, double from_hz, double to_hz);
 
 double to_db(double power);  // 10 log10, at least -300 dB
 
-// Edges within which `share` of the power between `from_hz` and `to_hz` lies, half of the rest on each side.
-struct Edges {
+// BandEdges within which `share` of the power between `from_hz` and `to_hz` lies, half of the rest on each
+// side.
+struct BandEdges {
     double low_hz = 0, high_hz = 0;
 };
-Edges occupied_edges(const Spectrum& spectrum, double share, double from_hz, double to_hz);
+BandEdges occupied_edges(const Spectrum& spectrum, double share, double from_hz, double to_hz);
 
 // The outermost crossings of the level `below_db` under the highest point in the band, with straight lines in
 // dB between points. Nothing when the trace does not fall so far on both sides.
-std::optional<Edges> level_edges(const Spectrum& spectrum, double below_db, double from_hz, double to_hz);
+std::optional<BandEdges> level_edges(const Spectrum& spectrum, double below_db, double from_hz, double to_hz);
 
 // Index of the highest level in a band. Throws Error(input) when no point lies there.
 std::size_t highest_in(const Spectrum& spectrum, double from_hz, double to_hz);

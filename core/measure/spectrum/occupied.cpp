@@ -68,7 +68,7 @@ Outcome run(Capture any, const Parameters& p) {
     if (!(share > 0 && share < 1)) fail_input("parameter share: above 0 % and below 100 %");
     if (!(down > 0)) fail_input("parameter down: must be above 0 dB");
     Outcome outcome;
-    const Edges edges = occupied_edges(s, share, low, high);
+    const BandEdges edges = occupied_edges(s, share, low, high);
     outcome.add("occupied_bandwidth", edges.high_hz - edges.low_hz, Unit::hertz);
     outcome.add("lower_edge", edges.low_hz, Unit::hertz);
     outcome.add("upper_edge", edges.high_hz, Unit::hertz);

@@ -1,0 +1,38 @@
+// A line of a bus: when it is surely low, when surely high, and how long it takes between.
+#pragma once
+
+#include <vector>
+
+#include "core/signal/waveform.hpp"
+
+namespace rt {
+
+// One change of a line. `begin` is where it leaves its level (falling: below the upper threshold, rising:
+// above the lower one), `end` where it has reached the other (falling: below the lower, rising: above the
+// upper).
+struct LineEdge {
+    bool rises = false;
+    double begin_s = 0, end_s = 0;
+    double duration_s() const { return end_s - begin_s; }
+};
+
+struct Line {
+    bool begins_high = true;
+    std::vector<LineEdge> edges;     // alternate
+    double lowest = 0, highest = 0;  // of all samples
+    double low_level = 0,
+           high_level = 0;  // mean of the samples below the lower and above the upper threshold
+};
+
+struct LineThresholds {
+    double lower_v = 0, upper_v = 0;
+};
+
+// Goes through the record twice. A change counts when the line has passed both thresholds; the times at them
+// are those of the last crossing out of the old level and the first into the new one.
+Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& thresholds);
+
+// True while the line is high at this time, seen from the end of its changes.
+bool high_at(const Line& line, double time_s);
+
+}  // namespace rt

@@ -1,0 +1,152 @@
+#include "core/bus/four_wire.hpp"
+
+#include <cstdio>
+#include <optional>
+
+#include "core/base/error.hpp"
+#include "core/measure/bus/procedures.hpp"
+#include "core/measure/bus/timings.hpp"
+#include "core/serial/levels.hpp"
+
+namespace rt {
+namespace {
+
+constexpr ParameterInfo channel_of(const char* name, const char* preset, const char* help) {
+    return {name, ParameterKind::whole_number, Unit::none, preset, help};
+}
+
+constexpr std::array parameters{
+    channel_of("clock_channel", "1", "channel of the clock"),
+    channel_of("select_channel", "2", "channel of the select line, low while the peripheral is addressed"),
+    channel_of("out_channel", "", "channel of the controller's data"),
+    channel_of("in_channel", "", "channel of the peripheral's data"),
+    ParameterInfo{"mode", ParameterKind::choice, Unit::none, "0",
+                  "2 CPOL + CPHA: 2 and 3 rest high, 1 and 3 sample on the edge back to rest", "0 1 2 3"},
+    channel_of("word_bits", "8", "bits of a word, at most 64"),
+    ParameterInfo{"bit_order", ParameterKind::choice, Unit::none, "highest-first", "order of bits in a word",
+                  "highest-first lowest-first"},
+    ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
+                  "voltage that thresholds count from; without it the high level of the clock"},
+    ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
+                  "of the supply: low is below"},
+    ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
+                  "of the supply: high is above"},
+    probe_ratio_parameter,
+    from_parameter,
+    to_parameter,
+};
+
+constexpr std::array traces{Product{"view_...", Unit::volt, "all lines around the extreme of each result"}};
+constexpr std::array results{
+    Product{"clock_frequency", Unit::hertz, "highest clock frequency: reciprocal of the shortest period"},
+    Product{"high_time_least", Unit::second, "clock above the upper threshold"},
+    Product{"low_time_least", Unit::second, "clock below the lower threshold"},
+    Product{"select_setup_least", Unit::second, "select low until the first clock edge begins"},
+    Product{"select_hold_least", Unit::second, "last clock edge until select begins to rise"},
+    Product{"deselected_least", Unit::second, "select high between two frames"},
+    Product{"out_setup_least", Unit::second, "controller's data arrived before the sampling edge begins"},
+    Product{"out_hold_least", Unit::second, "controller's data stays after the sampling edge"},
+    Product{"in_setup_least", Unit::second, "peripheral's data arrived before the sampling edge begins"},
+    Product{"in_hold_least", Unit::second, "peripheral's data stays after the sampling edge"},
+    Product{"in_valid_greatest", Unit::second, "shifting edge until the peripheral's data has arrived"},
+    Product{"clock_rise_greatest", Unit::second, "longest rise of the clock between the thresholds"},
+    Product{"clock_fall_greatest", Unit::second, "longest fall of the clock"},
+    Product{"frames", Unit::count, "times that select was low"},
+    Product{"words", Unit::count, "whole words"},
+    Product{"loose_bits", Unit::count, "bits at the ends of frames that fill no word"},
+};
+
+std::string hex(std::uint64_t value, int bits) {
+    char text[24];
+    std::snprintf(text, sizeof text, "0x%0*llX", (bits + 3) / 4, static_cast<unsigned long long>(value));
+    return text;
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const Waveform wave = take_waveform(std::move(any), "bus.four-wire");
+    const auto signal = [&](const char* name) {
+        return signal_of(wave, p, static_cast<std::size_t>(p.required(name)));
+    };
+    const Signal clock = signal("clock_channel"), select = signal("select_channel");
+    const double supply = p.number("supply").value_or(levels_of(level_histogram(*clock.samples)).high);
+    const double low = p.required("lower_threshold"), high = p.required("upper_threshold");
+    if (!(low > 0 && high > low && high < 100))
+        fail_input("parameters lower_threshold and upper_threshold: above 0 %, below 100 %, the lower first");
+    const LineThresholds thresholds{supply * low / 100, supply * high / 100};
+    FourWireSettings settings;
+    settings.mode = p.text("mode")[0] - '0';
+    settings.word_bits = static_cast<int>(p.required("word_bits"));
+    if (settings.word_bits > 64) fail_input("parameter word_bits: at most 64");
+    settings.lowest_first = p.text("bit_order") == "lowest-first";
+    const auto line = [&](const Signal& s) { return read_line(*s.samples, s.step_s, thresholds); };
+    const Line clock_line = line(clock), select_line = line(select);
+    std::vector<NamedSignal> lines{{"clock", clock}, {"select", select}};
+    std::optional<Line> out, in;
+    if (p.has("out_channel")) {
+        lines.push_back({"out", signal("out_channel")});
+        out = line(lines.back().signal);
+    }
+    if (p.has("in_channel")) {
+        lines.push_back({"in", signal("in_channel")});
+        in = line(lines.back().signal);
+    }
+    if (clock_line.edges.size() < 2) fail_signal("the clock line does not change: no bus traffic");
+    if (select_line.edges.empty()) fail_signal("the select line does not change: no frame begins");
+    const FourWireSeen seen =
+        read_four_wire(clock_line, select_line, out ? &*out : nullptr, in ? &*in : nullptr, settings);
+    const FourWireTimings& t = seen.timings;
+    if (t.clock_period.count == 0) fail_signal("no clock while select is low");
+    const std::vector<Timing> timings{{"high_time", &t.high},
+                                      {"low_time", &t.low},
+                                      {"select_setup", &t.select_setup},
+                                      {"select_hold", &t.select_hold},
+                                      {"deselected", &t.deselected},
+                                      {"out_setup", &t.out_setup},
+                                      {"out_hold", &t.out_hold},
+                                      {"in_setup", &t.in_setup},
+                                      {"in_hold", &t.in_hold},
+                                      {"in_valid", &t.in_valid, false, true},
+                                      {"clock_rise", &t.clock_rise, false, true},
+                                      {"clock_fall", &t.clock_fall, false, true}};
+    Outcome outcome;
+    outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
+    add_timings(timings, clock.from_s, outcome);
+    Table table{"words",
+                "Words",
+                {{"time", Unit::second}, {"frame", Unit::count}, {"out", Unit::none}, {"in", Unit::none}},
+                {}};
+    double loose = 0;
+    for (std::size_t k = 0; k < seen.frames.size(); ++k) {
+        loose += seen.frames[k].loose_bits;
+        for (const auto& word : seen.frames[k].words) {
+            table.rows.push_back({word.time_s + clock.from_s, static_cast<double>(k + 1),
+                                  out ? hex(word.out, settings.word_bits) : std::string(),
+                                  in ? hex(word.in, settings.word_bits) : std::string()});
+        }
+    }
+    outcome.add("frames", static_cast<double>(seen.frames.size()), Unit::count);
+    outcome.add("words", static_cast<double>(table.rows.size()), Unit::count);
+    outcome.add("loose_bits", loose, Unit::count);
+    outcome.tables.push_back(std::move(table));
+    add_views(timings, lines, 1.5 * t.clock_period.mean(), outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure four_wire_bus() {
+    return {"bus.four-wire",
+            "Four-wire bus: timings and words",
+            "Timings of a clocked bus with select line (SPI) in the four modes, with least, mean and "
+            "greatest value "
+            "and where these stand; decoded words. There is no standard: limits are written in the lab's own "
+            "rulebook.",
+            parameters,
+            traces,
+            results,
+            waveform_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

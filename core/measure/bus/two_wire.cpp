@@ -1,0 +1,184 @@
+#include "core/bus/two_wire.hpp"
+
+#include <cstdio>
+
+#include "core/base/error.hpp"
+#include "core/measure/bus/procedures.hpp"
+#include "core/measure/bus/timings.hpp"
+#include "core/serial/levels.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::array parameters{
+    ParameterInfo{"clock_channel", ParameterKind::whole_number, Unit::none, "1",
+                  "channel of the clock line SCL"},
+    ParameterInfo{"data_channel", ParameterKind::whole_number, Unit::none, "2",
+                  "channel of the data line SDA"},
+    ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
+                  "bus voltage VDD that thresholds count from; without it the high level of the clock"},
+    ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
+                  "of the supply: low is below"},
+    ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
+                  "of the supply: high is above"},
+    probe_ratio_parameter,
+    from_parameter,
+    to_parameter,
+};
+
+constexpr std::array traces{Product{"view_...", Unit::volt, "both lines around the extreme of each result"}};
+constexpr std::array results{
+    Product{"clock_frequency", Unit::hertz, "highest clock frequency: reciprocal of the shortest period"},
+    Product{"low_time_least", Unit::second, "tLOW: clock below the lower threshold"},
+    Product{"high_time_least", Unit::second, "tHIGH: clock above the upper threshold"},
+    Product{"start_hold_least", Unit::second,
+            "tHD;STA: data low at a start until the clock leaves its high level"},
+    Product{"start_setup_least", Unit::second,
+            "tSU;STA: clock high until data leaves its high level for a repeated start"},
+    Product{"stop_setup_least", Unit::second,
+            "tSU;STO: clock high until data leaves its low level for a stop"},
+    Product{"bus_free_least", Unit::second,
+            "tBUF: data high at a stop until it leaves its high level for a start"},
+    Product{"data_hold_least", Unit::second, "tHD;DAT: clock low until data begins to change"},
+    Product{"data_setup_least", Unit::second, "tSU;DAT: data arrived until the clock leaves its low level"},
+    Product{"data_valid_greatest", Unit::second, "tVD;DAT: clock low until data has arrived"},
+    Product{"acknowledge_valid_greatest", Unit::second, "tVD;ACK: the same for the acknowledge bit"},
+    Product{"clock_rise_least", Unit::second, "shortest tr of the clock, between the thresholds"},
+    Product{"clock_rise_greatest", Unit::second, "longest tr of the clock"},
+    Product{"clock_fall_least", Unit::second, "shortest tf of the clock"},
+    Product{"clock_fall_greatest", Unit::second, "longest tf of the clock"},
+    Product{"data_rise_least", Unit::second, "shortest tr of the data"},
+    Product{"data_rise_greatest", Unit::second, "longest tr of the data"},
+    Product{"data_fall_least", Unit::second, "shortest tf of the data"},
+    Product{"data_fall_greatest", Unit::second, "longest tf of the data"},
+    Product{"clock_low_level", Unit::volt, "mean of the clock while low (VOL)"},
+    Product{"data_low_level", Unit::volt, "mean of the data while low (VOL)"},
+    Product{"clock_high_level", Unit::volt, "mean of the clock while high"},
+    Product{"data_high_level", Unit::volt, "mean of the data while high"},
+    Product{"lowest", Unit::volt, "lowest sample of both lines"},
+    Product{"highest", Unit::volt, "highest sample of both lines"},
+    Product{"supply", Unit::volt, "bus voltage that thresholds counted from"},
+    Product{"transfers", Unit::count, "starts and repeated starts"},
+    Product{"bytes", Unit::count, "bytes with their acknowledge bit"},
+    Product{"not_acknowledged", Unit::count, "addresses that nobody acknowledged"},
+};
+
+std::string hex(std::uint8_t value) {
+    char text[8];
+    std::snprintf(text, sizeof text, "0x%02X", value);
+    return text;
+}
+
+Table bytes_of(const TwoWireSeen& seen, double origin) {
+    Table table{
+        "bytes",
+        "Bytes",
+        {{"time", Unit::second}, {"kind", Unit::none}, {"value", Unit::none}, {"acknowledge", Unit::none}},
+        {}};
+    for (const auto& transfer : seen.transfers) {
+        table.rows.push_back({transfer.start_s + origin,
+                              std::string(transfer.repeated ? "repeated start" : "start"), std::string(),
+                              std::string()});
+        for (const auto& byte : transfer.bytes) {
+            std::string value = hex(byte.value);
+            if (byte.address) value = hex(byte.value >> 1) + (byte.value & 1 ? " read" : " write");
+            table.rows.push_back({byte.time_s + origin, std::string(byte.address ? "address" : "data"), value,
+                                  std::string(byte.acknowledged ? "yes" : "no")});
+        }
+        if (transfer.loose_bits > 0) {
+            table.rows.push_back({transfer.start_s + origin, std::string("broken off"),
+                                  std::to_string(transfer.loose_bits) + " bits without a whole byte",
+                                  std::string()});
+        }
+        if (transfer.stop_s >= 0)
+            table.rows.push_back(
+                {transfer.stop_s + origin, std::string("stop"), std::string(), std::string()});
+    }
+    return table;
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
+    const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
+    if (channel("clock_channel") == channel("data_channel"))
+        fail_input("parameters clock_channel and data_channel: they are the same");
+    const Signal clock = signal_of(wave, p, channel("clock_channel"));
+    const Signal data = signal_of(wave, p, channel("data_channel"));
+    const double supply = p.number("supply").value_or(levels_of(level_histogram(*clock.samples)).high);
+    if (!(supply > 0))
+        fail_signal("the high level of the clock is " + format({supply, Unit::volt}) + ": give supply");
+    const double low = p.required("lower_threshold"), high = p.required("upper_threshold");
+    if (!(low > 0 && high > low && high < 100))
+        fail_input("parameters lower_threshold and upper_threshold: above 0 %, below 100 %, the lower first");
+    const LineThresholds thresholds{supply * low / 100, supply * high / 100};
+    const Line scl = read_line(*clock.samples, clock.step_s, thresholds);
+    const Line sda = read_line(*data.samples, data.step_s, thresholds);
+    if (scl.edges.size() < 4)
+        fail_signal("the clock line changes only " + std::to_string(scl.edges.size()) +
+                    " times: no bus traffic");
+    const TwoWireSeen seen = read_two_wire(scl, sda);
+    if (seen.transfers.empty()) fail_signal("no start condition: data never falls while the clock is high");
+
+    const TwoWireTimings& t = seen.timings;
+    const std::vector<Timing> timings{
+        {"low_time", &t.low},
+        {"high_time", &t.high},
+        {"start_hold", &t.start_hold},
+        {"start_setup", &t.start_setup},
+        {"stop_setup", &t.stop_setup},
+        {"bus_free", &t.bus_free},
+        {"data_hold", &t.data_hold},
+        {"data_setup", &t.data_setup},
+        {"data_valid", &t.data_valid, false, true},
+        {"acknowledge_valid", &t.acknowledge_valid, false, true},
+        {"clock_rise", &t.clock_rise, true, true},
+        {"clock_fall", &t.clock_fall, true, true},
+        {"data_rise", &t.data_rise, true, true},
+        {"data_fall", &t.data_fall, true, true},
+    };
+    Outcome outcome;
+    if (t.clock_period.count > 0) outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
+    add_timings(timings, clock.from_s, outcome);
+    outcome.add("clock_low_level", scl.low_level, Unit::volt);
+    outcome.add("data_low_level", sda.low_level, Unit::volt);
+    outcome.add("clock_high_level", scl.high_level, Unit::volt);
+    outcome.add("data_high_level", sda.high_level, Unit::volt);
+    outcome.add("lowest", std::min(scl.lowest, sda.lowest), Unit::volt);
+    outcome.add("highest", std::max(scl.highest, sda.highest), Unit::volt);
+    outcome.add("supply", supply, Unit::volt);
+    std::size_t bytes = 0, refused = 0;
+    for (const auto& transfer : seen.transfers) {
+        bytes += transfer.bytes.size();
+        for (const auto& byte : transfer.bytes) refused += byte.address && !byte.acknowledged;
+    }
+    outcome.add("transfers", static_cast<double>(seen.transfers.size()), Unit::count);
+    outcome.add("bytes", static_cast<double>(bytes), Unit::count);
+    outcome.add("not_acknowledged", static_cast<double>(refused), Unit::count);
+    outcome.tables.push_back(bytes_of(seen, clock.from_s));
+    const double reach = t.clock_period.count > 0 ? t.clock_period.mean() : clock.seconds() / 20;
+    add_views(timings, {{"SCL", clock}, {"SDA", data}}, reach, outcome);
+    if (!p.has("supply")) {
+        outcome.notes.push_back("thresholds count from the clock's own high level, " +
+                                format({supply, Unit::volt}) +
+                                ": give supply where the bus voltage is known");
+    }
+    return outcome;
+}
+
+}  // namespace
+
+Procedure two_wire_bus() {
+    return {"bus.two-wire",
+            "Two-wire bus: timings, levels and bytes",
+            "Timings of UM10204 (I2C) between 30 % and 70 % of the supply, with least, mean and greatest "
+            "value and "
+            "where these stand; decoded conditions and bytes. The limits of each speed class are rules.",
+            parameters,
+            traces,
+            results,
+            waveform_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,9 @@
+#pragma once
+
+#include "core/measure/procedure.hpp"
+
+namespace rt {
+
+Procedure pulse_edges();
+
+}  // namespace rt

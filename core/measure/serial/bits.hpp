@@ -1,0 +1,12 @@
+// Bits out of edges and their clock.
+#pragma once
+
+#include "core/serial/clock.hpp"
+#include "core/serial/edges.hpp"
+
+namespace rt {
+
+// One for each symbol from the first edge on: true above the threshold. At most `most`.
+std::vector<bool> bits_of(const Edges& edges, const Clock& clock, std::size_t most);
+
+}  // namespace rt

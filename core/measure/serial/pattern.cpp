@@ -1,0 +1,95 @@
+#include "core/serial/pattern.hpp"
+
+#include "core/base/error.hpp"
+#include "core/measure/serial/bits.hpp"
+#include "core/measure/serial/procedures.hpp"
+#include "core/measure/serial/source.hpp"
+#include "core/stats/proportion.hpp"
+
+namespace rt {
+namespace {
+
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"sequence", ParameterKind::choice, Unit::none, "any",
+                      "sequence that is expected; any: the shortest that fits",
+                      "any prbs7 prbs9 prbs11 prbs13 prbs15 prbs23 prbs31"},
+    },
+    clock_rows, edge_rows, signal_rows);
+
+constexpr std::array<Product, 0> traces{};
+constexpr std::array results{
+    Product{"bits", Unit::count, "bits compared with the sequence"},
+    Product{"bit_errors", Unit::count, "those that differ"},
+    Product{"bit_error_ratio", Unit::none, "their share"},
+    Product{"bit_error_ratio_at_most", Unit::none, "with 95 % confidence the ratio is not higher"},
+    Product{"slips", Unit::count, "how often the sequence was lost and found again"},
+    Product{"repeats_after", Unit::count, "shortest repetition of the bits, up to 65536"},
+    Product{"ones", Unit::percent, "share of ones"},
+    Product{"transitions", Unit::percent, "share of bits that differ from the one before"},
+};
+
+Outcome run(Capture any, const Parameters& p) {
+    const SerialSource source = serial_source(std::move(any), "serial.pattern", p);
+    const Clock clock = clock_of(source, p);
+    const auto bits = bits_of(source.edges, clock, std::size_t{1} << 30);
+    Outcome outcome;
+    const std::string wanted = p.text("sequence");
+    const auto lock = lock_pattern(bits, wanted == "any" ? "" : wanted);
+    const auto n = static_cast<double>(bits.size());
+    if (lock) {
+        const auto errors = static_cast<double>(lock->errors), compared = static_cast<double>(lock->compared);
+        outcome.add("bits", compared, Unit::count);
+        outcome.add("bit_errors", errors, Unit::count);
+        outcome.add("bit_error_ratio", compared > 0 ? errors / compared : 0, Unit::none);
+        if (compared > 0)
+            outcome.add("bit_error_ratio_at_most",
+                        proportion_interval(lock->errors, lock->compared, 0.9).high, Unit::none);
+        outcome.add("slips", static_cast<double>(lock->slips), Unit::count);
+        outcome.notes.push_back("sequence: " + lock->name + (lock->inverted ? ", inverted" : "") +
+                                ", from bit " + std::to_string(lock->locked_at) + " on");
+        Table table{"bit_errors", "Bit errors", {{"bit", Unit::count}, {"time", Unit::second}}, {}};
+        for (const auto bit : lock->error_bits)
+            table.rows.push_back(
+                {static_cast<double>(bit), source.signal.from_s + clock.first_s +
+                                               (static_cast<double>(bit) + 0.5) * clock.interval_s()});
+        if (!table.rows.empty()) outcome.tables.push_back(std::move(table));
+    } else if (wanted != "any") {
+        outcome.invalid = "the bits are not the sequence " + wanted;
+    } else {
+        outcome.notes.push_back("the bits are none of the known sequences");
+    }
+    constexpr std::size_t longest = 65536, looked_at = std::size_t{1} << 20;
+    auto few = bits;
+    if (few.size() > looked_at) few.resize(looked_at);
+    if (const auto period = repetition(few, longest))
+        outcome.add("repeats_after", static_cast<double>(*period), Unit::count);
+    std::size_t ones = 0, changes = 0;
+    for (std::size_t i = 0; i < bits.size(); ++i) {
+        ones += bits[i];
+        changes += i > 0 && bits[i] != bits[i - 1];
+    }
+    outcome.add("ones", 100 * static_cast<double>(ones) / n, Unit::percent);
+    outcome.add("transitions", 100 * static_cast<double>(changes) / n, Unit::percent);
+    note_clock(source, clock, p, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+Procedure serial_pattern() {
+    return {"serial.pattern",
+            "Test sequence in a serial signal and its bit errors",
+            "Bits are sampled in the middle between edges of the recovered clock. A free-running shift "
+            "register is "
+            "loaded from them and compared (ITU-T O.150): a wrong bit counts once. A lock lost is told as a "
+            "slip.",
+            parameters,
+            traces,
+            results,
+            waveform_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

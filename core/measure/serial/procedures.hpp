@@ -1,0 +1,13 @@
+// Procedures on serial signals.
+#pragma once
+
+#include "core/measure/procedure.hpp"
+
+namespace rt {
+
+Procedure serial_clock();
+Procedure serial_jitter();
+Procedure serial_eye();
+Procedure serial_pattern();
+
+}  // namespace rt

@@ -1,0 +1,72 @@
+// What procedures on serial signals share: thresholds, edges and the clock.
+#pragma once
+
+#include "core/measure/wave_source.hpp"
+#include "core/serial/clock.hpp"
+#include "core/serial/edges.hpp"
+#include "core/serial/levels.hpp"
+
+namespace rt {
+
+inline constexpr ParameterInfo threshold_parameter{
+    "threshold", ParameterKind::quantity, Unit::volt, "",
+    "voltage at which edges are timed; without it threshold_part of the amplitude"};
+inline constexpr ParameterInfo threshold_part_parameter{
+    "threshold_part", ParameterKind::quantity, Unit::percent, "50 %",
+    "the same between the low (0 %) and the high level (100 %)"};
+inline constexpr ParameterInfo band_parameter{
+    "hysteresis", ParameterKind::quantity, Unit::percent, "10 %",
+    "of the amplitude, to each side: an edge counts when the signal leaves this band on the other side"};
+inline constexpr std::array edge_rows{threshold_parameter, threshold_part_parameter, band_parameter};
+
+inline constexpr ParameterInfo symbol_rate_parameter{
+    "symbol_rate", ParameterKind::quantity, Unit::hertz, "",
+    "nominal symbol rate: edges must fit it, deviations are told against it; without it the rate is found"};
+inline constexpr ParameterInfo recovery_parameter{
+    "recovery",
+    ParameterKind::choice,
+    Unit::none,
+    "constant",
+    "clock that edges are compared with: one constant rate, or a loop that follows slow jitter",
+    "constant first-order second-order"};
+inline constexpr ParameterInfo corner_parameter{"corner", ParameterKind::quantity, Unit::hertz, "",
+                                                "of the loop: of the high-pass that jitter sees (first "
+                                                "order), -3 dB of the loop's response (second order); "
+                                                "without it the symbol rate / 1667"};
+inline constexpr ParameterInfo damping_parameter{"damping", ParameterKind::quantity, Unit::none, "0.707",
+                                                 "of a second-order loop"};
+inline constexpr std::array clock_rows{symbol_rate_parameter, recovery_parameter, corner_parameter,
+                                       damping_parameter};
+
+struct SerialSource {
+    Signal signal;
+    LevelHistogram histogram;
+    Levels levels;
+    double threshold = 0, hysteresis = 0;  // volts
+    Edges edges;
+    std::vector<double> edges_s;  // from the beginning of the signal
+};
+
+// Levels and edges of the signal that the parameters name. Throws Error(input) for wrong parameters,
+// Error(signal) when there is no signal or it has fewer than `fewest` edges.
+SerialSource serial_source(Capture capture, const char* procedure, const Parameters& parameters,
+                           std::size_t fewest = 16);
+
+// Where between levels the threshold stands, by the parameters above.
+EdgeSettings edge_settings(const Levels& levels, const Parameters& parameters);
+
+ClockSettings clock_settings(const Parameters& parameters, double symbol_rate_hz);
+
+// The clock of these edges. Throws Error(signal) when they fit no rate, or not the one given.
+Clock clock_of(const SerialSource& source, const Parameters& parameters);
+
+// Remarks on the clock used, and when not the whole record was gone through.
+void note_clock(const SerialSource& source, const Clock& clock, const Parameters& parameters,
+                Outcome& outcome);
+
+// A curve over time. Of more than 200,000 places those farthest from zero in each small piece of time are
+// kept.
+Trace trace_over_time(const char* name, const char* title, Unit unit, const std::vector<double>& time_s,
+                      const std::vector<double>& values);
+
+}  // namespace rt

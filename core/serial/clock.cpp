@@ -1,0 +1,195 @@
+#include "core/serial/clock.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/quantity/quantity.hpp"
+
+namespace rt {
+namespace {
+
+constexpr double pi = std::numbers::pi;
+
+// Mean of how far spacings are from whole multiples of the interval, in intervals. Spread evenly that is
+// 0.25.
+double misfit(const std::vector<double>& spacings, double interval) {
+    double sum = 0;
+    for (const double s : spacings) {
+        const double count = s / interval;
+        sum += std::abs(count - std::round(count));
+    }
+    return sum / static_cast<double>(spacings.size());
+}
+
+// Least squares of spacing = count x interval, with counts from the interval before.
+double refined(const std::vector<double>& spacings, double interval) {
+    double up = 0, down = 0;
+    for (const double s : spacings) {
+        const double count = std::round(s / interval);
+        if (count < 1 || count > 64) continue;
+        up += s * count;
+        down += count * count;
+    }
+    return down > 0 ? up / down : interval;
+}
+
+// Edge numbers in intervals, each from the one before, so that a slow drift of the rate does no harm.
+std::vector<std::uint32_t> numbers_of(const std::vector<double>& edges, double interval) {
+    std::vector<std::uint32_t> out(edges.size());
+    double local = interval;
+    for (std::size_t k = 1; k < edges.size(); ++k) {
+        const double spacing = edges[k] - edges[k - 1];
+        const double count = std::max(1.0, std::round(spacing / local));
+        out[k] = out[k - 1] + static_cast<std::uint32_t>(count);
+        // A rate that wanders (spread spectrum) is followed at a hundredth a time.
+        if (count <= 8)
+            local += 0.01 * std::clamp(spacing / count - local, -0.02 * interval, 0.02 * interval);
+    }
+    return out;
+}
+
+struct Line {
+    double offset, slope;
+};
+
+Line fitted(const std::vector<std::uint32_t>& x, const std::vector<double>& y) {
+    const auto n = static_cast<double>(x.size());
+    const double middle = static_cast<double>(x.back()) / 2, start = y.front();
+    double sx = 0, sy = 0, sxx = 0, sxy = 0;
+    for (std::size_t k = 0; k < x.size(); ++k) {
+        const double dx = static_cast<double>(x[k]) - middle, dy = y[k] - start;
+        sx += dx, sy += dy, sxx += dx * dx, sxy += dx * dy;
+    }
+    const double slope = (n * sxy - sx * sy) / (n * sxx - sx * sx);
+    return {start + (sy - slope * sx) / n - slope * middle, slope};
+}
+
+// wn of a loop whose H has fallen by 3 dB at the corner.
+double natural_frequency(const ClockSettings& s) {
+    const double a = 1 + 2 * s.damping * s.damping;
+    return 2 * pi * s.corner_hz / std::sqrt(a + std::sqrt(a * a + 1));
+}
+
+// The loop as a filter of the TIE, one step a symbol, exact for a TIE that goes straight from edge to edge
+// (bilinear transform, prewarped at the corner).
+class Loop {
+  public:
+    Loop(const ClockSettings& s, double interval) : second_(s.recovery == Recovery::second_order) {
+        if (!second_) {
+            const double w = std::tan(pi * s.corner_hz * interval);
+            b_[0] = b_[1] = w / (1 + w);
+            a_[1] = (w - 1) / (1 + w);
+            return;
+        }
+        const double wn = natural_frequency(s);
+        const double c = wn / std::tan(wn * interval / 2), n2 = wn * wn, z2 = 2 * s.damping * wn;
+        const double a0 = c * c + z2 * c + n2;
+        b_[0] = (z2 * c + n2) / a0, b_[1] = 2 * n2 / a0, b_[2] = (n2 - z2 * c) / a0;
+        a_[1] = 2 * (n2 - c * c) / a0, a_[2] = (c * c - z2 * c + n2) / a0;
+    }
+
+    void begin_at(double x) { x_[0] = x_[1] = y_[0] = y_[1] = x; }
+    double next(double x) {
+        const double y = b_[0] * x + b_[1] * x_[0] + b_[2] * x_[1] - a_[1] * y_[0] - a_[2] * y_[1];
+        x_[1] = x_[0], x_[0] = x, y_[1] = y_[0], y_[0] = y;
+        return y;
+    }
+
+  private:
+    bool second_;
+    double b_[3] = {}, a_[3] = {}, x_[2] = {}, y_[2] = {};
+};
+
+}  // namespace
+
+std::optional<double> find_interval(const std::vector<double>& edges) {
+    if (edges.size() < 16) return std::nullopt;
+    // Many enough for the statistics, spread over the record.
+    std::vector<double> spacings;
+    const std::size_t step = std::max<std::size_t>(1, edges.size() / 20000);
+    for (std::size_t k = 0; k + 1 < edges.size(); k += step) spacings.push_back(edges[k + 1] - edges[k]);
+    auto sorted = spacings;
+    std::sort(sorted.begin(), sorted.end());
+    // The shortest spacings are one symbol, or, where no single ones occur, a few.
+    const double shortest = sorted[sorted.size() / 50];
+    const double width = shortest * 1.35;
+    double sum = 0;
+    std::size_t count = 0;
+    for (const double s : sorted) {
+        if (s > width) break;
+        if (s < shortest * 0.75) continue;
+        sum += s;
+        ++count;
+    }
+    if (count == 0 || !(shortest > 0)) return std::nullopt;
+    const double base = sum / static_cast<double>(count);
+    for (const double divisor : {1.0, 2.0, 3.0, 4.0, 5.0}) {
+        double interval = base / divisor;
+        for (int round = 0; round < 4; ++round) interval = refined(spacings, interval);
+        if (misfit(spacings, interval) < 0.12) return interval;
+    }
+    return std::nullopt;
+}
+
+Clock recover_clock(const std::vector<double>& edges, const ClockSettings& settings) {
+    constexpr std::size_t fewest = 16;
+    if (edges.size() < fewest) {
+        fail_signal("only " + std::to_string(edges.size()) + " edges were found, at least 16 are needed");
+    }
+    const auto found = find_interval(edges);
+    double interval = settings.rate_hz ? 1 / *settings.rate_hz : found.value_or(0);
+    if (!(interval > 0)) {
+        fail_signal(
+            "the spacings of edges fit no symbol rate: give symbol_rate, or check threshold and signal");
+    }
+    if (settings.rate_hz) {
+        std::vector<double> spacings;
+        for (std::size_t k = 0; k + 1 < edges.size(); ++k) spacings.push_back(edges[k + 1] - edges[k]);
+        const bool shorter = found && interval > *found * 1.4;
+        if (misfit(spacings, interval) > 0.15 || shorter) {
+            fail_signal("the spacings of edges do not fit a symbol rate of " +
+                        format({*settings.rate_hz, Unit::hertz}) +
+                        (found ? "; they fit " + format({1 / *found, Unit::hertz}) : ""));
+        }
+    }
+    Clock out;
+    out.bit = numbers_of(edges, interval);
+    const Line line = fitted(out.bit, edges);
+    out.rate_hz = 1 / line.slope;
+    out.first_s = line.offset;
+    out.tie_s.resize(edges.size());
+    for (std::size_t k = 0; k < edges.size(); ++k)
+        out.tie_s[k] = edges[k] - (line.offset + line.slope * static_cast<double>(out.bit[k]));
+    out.jitter_s = out.tie_s;
+    if (settings.recovery == Recovery::constant) return out;
+    if (!(settings.corner_hz > 0) || settings.corner_hz > out.rate_hz / 10) {
+        fail_signal(
+            "the corner of the clock recovery must be above 0 Hz and at most a tenth of the symbol rate");
+    }
+    Loop loop(settings, line.slope);
+    loop.begin_at(out.tie_s.front());
+    for (std::size_t k = 1; k < edges.size(); ++k) {
+        const std::uint32_t steps = out.bit[k] - out.bit[k - 1];
+        const double from = out.tie_s[k - 1], rise = (out.tie_s[k] - from) / static_cast<double>(steps);
+        double followed = 0;
+        for (std::uint32_t i = 1; i <= steps; ++i) followed = loop.next(from + rise * static_cast<double>(i));
+        out.jitter_s[k] = out.tie_s[k] - followed;
+    }
+    // Two time constants of the corner, five times over: the beginning is forgotten to 0.01 %.
+    const double settling = 10 / (2 * pi * settings.corner_hz);
+    while (out.settled < edges.size() && edges[out.settled] - edges.front() < settling) ++out.settled;
+    return out;
+}
+
+double observed_share(const ClockSettings& s, double jitter_hz) {
+    if (s.recovery == Recovery::constant) return 1;
+    const std::complex<double> p(0, 2 * pi * jitter_hz);
+    if (s.recovery == Recovery::first_order) return std::abs(p / (p + 2 * pi * s.corner_hz));
+    const double wn = natural_frequency(s);
+    return std::abs(p * p / (p * p + 2 * s.damping * wn * p + wn * wn));
+}
+
+}  // namespace rt

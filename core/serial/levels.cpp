@@ -1,0 +1,132 @@
+#include "core/serial/levels.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/quantity/quantity.hpp"
+#include "core/serial/pieces.hpp"
+
+namespace rt {
+namespace {
+
+struct Extent {
+    float low = 3e38F, high = -3e38F;
+};
+
+RT_SIMD Extent extent_of(const float* values, std::size_t count) {
+    constexpr std::size_t lanes = 16;
+    float low[lanes], high[lanes];
+    std::fill_n(low, lanes, 3e38F);
+    std::fill_n(high, lanes, -3e38F);
+    std::size_t i = 0;
+    for (; i + lanes <= count; i += lanes) {
+        for (std::size_t k = 0; k < lanes; ++k) {
+            const float v = values[i + k];
+            low[k] = v < low[k] ? v : low[k];
+            high[k] = v > high[k] ? v : high[k];
+        }
+    }
+    Extent out;
+    for (; i < count; ++i) out = {std::min(out.low, values[i]), std::max(out.high, values[i])};
+    for (std::size_t k = 0; k < lanes; ++k) out = {std::min(out.low, low[k]), std::max(out.high, high[k])};
+    return out;
+}
+
+// Mean of the voltages around the highest bin of [from, to), down to half its height on both sides.
+double mode(const LevelHistogram& h, std::size_t from, std::size_t to) {
+    const auto begin = h.count.begin();
+    const auto top = static_cast<std::size_t>(
+        std::max_element(begin + static_cast<std::ptrdiff_t>(from), begin + static_cast<std::ptrdiff_t>(to)) -
+        begin);
+    // A single bin may stand out of a broad hill by chance: some bins beside it always count.
+    constexpr std::size_t always = 2;
+    const auto half = h.count[top] / 2;
+    double sum = 0, weight = 0;
+    const auto add = [&](std::size_t bin) {
+        const auto n = static_cast<double>(h.count[bin]);
+        sum += n * h.middle(bin);
+        weight += n;
+    };
+    add(top);
+    for (std::size_t k = 1; top + k < to && (k <= always || h.count[top + k] > half); ++k) add(top + k);
+    for (std::size_t k = 1; top >= from + k && (k <= always || h.count[top - k] > half); ++k) add(top - k);
+    return sum / weight;
+}
+
+}  // namespace
+
+LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
+    LevelHistogram out;
+    const auto extents =
+        over_pieces<Extent>(samples, [](Extent& sum, std::span<const float> piece, std::uint64_t) {
+            const Extent here = extent_of(piece.data(), piece.size());
+            sum = {std::min(sum.low, here.low), std::max(sum.high, here.high)};
+        });
+    Extent all;
+    for (const Extent& e : extents) all = {std::min(all.low, e.low), std::max(all.high, e.high)};
+    out.lowest = static_cast<double>(all.low);
+    out.highest = static_cast<double>(all.high);
+    if (!(out.highest > out.lowest)) {
+        fail_signal("the record holds one voltage only, " + format({out.lowest, Unit::volt}) + ": no signal");
+    }
+    const auto scale = static_cast<float>(static_cast<double>(bins) / (out.highest - out.lowest));
+    const float low = all.low, most = static_cast<float>(bins) - 1;
+    const auto counts = over_pieces<std::vector<std::uint64_t>>(
+        samples, [&](std::vector<std::uint64_t>& count, std::span<const float> piece, std::uint64_t) {
+            count.resize(bins);
+            for (const float v : piece) ++count[static_cast<std::size_t>(std::min((v - low) * scale, most))];
+        });
+    out.count.assign(bins, 0);
+    for (const auto& count : counts) {
+        for (std::size_t i = 0; i < count.size(); ++i) out.count[i] += count[i];
+    }
+    return out;
+}
+
+Levels levels_of(const LevelHistogram& h) {
+    // Half way between the two ends of what is not a rare excursion.
+    std::uint64_t all = 0;
+    for (const auto n : h.count) all += n;
+    const auto rare = all / 1000;
+    std::size_t first = 0, last = h.count.size() - 1;
+    for (std::uint64_t sum = h.count[first]; sum <= rare && first + 1 < last; sum += h.count[++first]) {
+    }
+    for (std::uint64_t sum = h.count[last]; sum <= rare && last > first + 1; sum += h.count[--last]) {
+    }
+    const std::size_t middle = (first + last + 1) / 2;
+    Levels out;
+    out.lowest = h.lowest;
+    out.highest = h.highest;
+    out.low = mode(h, 0, middle);
+    out.high = mode(h, middle, h.count.size());
+    return out;
+}
+
+std::vector<double> clustered_levels(const LevelHistogram& h, std::size_t count) {
+    const Levels ends = levels_of(h);
+    std::vector<double> level(count);
+    for (std::size_t k = 0; k < count; ++k)
+        level[k] = ends.at_percent(100 * static_cast<double>(k) / static_cast<double>(count - 1));
+    for (int round = 0; round < 50; ++round) {
+        std::vector<double> sum(count), weight(count);
+        std::size_t k = 0;
+        for (std::size_t bin = 0; bin < h.count.size(); ++bin) {
+            const double v = h.middle(bin);
+            while (k + 1 < count && v > (level[k] + level[k + 1]) / 2) ++k;
+            const auto n = static_cast<double>(h.count[bin]);
+            sum[k] += n * v;
+            weight[k] += n;
+        }
+        double moved = 0;
+        for (std::size_t i = 0; i < count; ++i) {
+            if (weight[i] == 0) continue;
+            moved = std::max(moved, std::abs(sum[i] / weight[i] - level[i]));
+            level[i] = sum[i] / weight[i];
+        }
+        if (moved < 1e-6 * ends.amplitude()) break;
+    }
+    return level;
+}
+
+}  // namespace rt

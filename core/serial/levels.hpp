@@ -1,0 +1,40 @@
+// The levels of a signal that switches: from a histogram of all its samples.
+#pragma once
+
+#include <array>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "core/signal/waveform.hpp"
+
+namespace rt {
+
+// How often each voltage occurs. Bins are even between the lowest and the highest sample.
+struct LevelHistogram {
+    double lowest = 0, highest = 0;
+    std::vector<std::uint64_t> count;
+
+    double bin_width() const { return (highest - lowest) / static_cast<double>(count.size()); }
+    double middle(std::size_t bin) const { return lowest + (static_cast<double>(bin) + 0.5) * bin_width(); }
+};
+
+// Reads the record twice, with all cores. Throws Error(signal) for a record that holds one voltage only.
+LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins = 2048);
+
+struct Levels {
+    double low = 0, high = 0;  // the two states, IEEE 181: the modes of the lower and the upper half
+    double lowest = 0, highest = 0;
+    double amplitude() const { return high - low; }
+    // 0 % is low, 100 % is high.
+    double at_percent(double percent) const { return low + amplitude() * percent / 100; }
+};
+
+// The mode of a half is the mean of its samples within half the height of its peak: steady against noise.
+Levels levels_of(const LevelHistogram& histogram);
+
+// The voltages of `count` levels (2 to 4) of a signal with as many, ascending: the histogram divided so that
+// the squared distances to the means of its parts are least (k-means from evenly spread beginnings).
+std::vector<double> clustered_levels(const LevelHistogram& histogram, std::size_t count);
+
+}  // namespace rt

@@ -1,0 +1,162 @@
+#include "core/serial/pattern.hpp"
+
+#include <algorithm>
+#include <array>
+#include <bit>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+namespace {
+
+// Taps as a mask: bit k - 1 stands for the bit k before.
+struct Known {
+    ShiftSequence sequence;
+    std::uint64_t taps;
+};
+
+constexpr std::uint64_t at(int k) {
+    return std::uint64_t{1} << (k - 1);
+}
+
+constexpr std::array known{
+    Known{{"prbs7", 7, 6}, at(7) | at(6)},      Known{{"prbs9", 9, 5}, at(9) | at(5)},
+    Known{{"prbs11", 11, 9}, at(11) | at(9)},   Known{{"prbs13", 13, 12}, at(13) | at(12) | at(2) | at(1)},
+    Known{{"prbs15", 15, 14}, at(15) | at(14)}, Known{{"prbs23", 23, 18}, at(23) | at(18)},
+    Known{{"prbs31", 31, 28}, at(31) | at(28)}};
+
+constexpr auto sequences = [] {
+    std::array<ShiftSequence, known.size()> out{};
+    for (std::size_t i = 0; i < known.size(); ++i) out[i] = known[i].sequence;
+    return out;
+}();
+
+bool next_bit(const Known& k, std::uint64_t state) {
+    return std::popcount(state & k.taps) % 2 == 1;
+}
+
+// Compares from `from` on with a register loaded there; returns where the lock was lost, or the end.
+std::size_t follow(const Known& k, const std::vector<bool>& bits, std::size_t from, bool inverted,
+                   PatternLock& out) {
+    std::uint64_t state = 0, recent = 0;
+    const auto length = static_cast<std::size_t>(k.sequence.length);
+    for (std::size_t i = 0; i < length; ++i) state = state << 1 | (bits[from + i] != inverted);
+    for (std::size_t i = from + length; i < bits.size(); ++i) {
+        const bool expected = next_bit(k, state);
+        const bool wrong = expected != (bits[i] != inverted);
+        state = state << 1 | expected;
+        recent = recent << 1 | wrong;
+        ++out.compared;
+        if (wrong) {
+            ++out.errors;
+            if (out.error_bits.size() < 1000) out.error_bits.push_back(i);
+        }
+        constexpr int lost = 16;
+        if (std::popcount(recent) > lost) {
+            // What was wrong at the end was no error but the loss.
+            const auto false_errors = static_cast<std::uint64_t>(std::popcount(recent));
+            out.errors -= std::min(out.errors, false_errors);
+            out.compared -= std::min<std::uint64_t>(out.compared, 64);
+            while (!out.error_bits.empty() && out.error_bits.back() + 64 > i) out.error_bits.pop_back();
+            return i - 63;
+        }
+    }
+    return bits.size();
+}
+
+// The next place from which the sequence holds without an error for long enough.
+std::optional<std::pair<std::size_t, bool>> find_lock(const Known& k, const std::vector<bool>& bits,
+                                                      std::size_t from, std::size_t searched) {
+    const auto length = static_cast<std::size_t>(k.sequence.length);
+    const std::size_t needed = std::max<std::size_t>(4 * length, 64);
+    // The sequence's own check sum of each bit: constant 0 when it holds, constant 1 (with an odd number of
+    // taps + 1) when inverted. Runs of one state show no sequence at all.
+    std::uint64_t state = 0;
+    std::size_t run = 0, ones = 0, last = 2;
+    const std::size_t end = std::min(bits.size(), from + searched);
+    for (std::size_t i = from; i < end; ++i) {
+        if (i >= from + length) {
+            const std::size_t check = next_bit(k, state) != bits[i];
+            run = check == last ? run + 1 : 1;
+            if (run == 1) ones = 0;
+            last = check;
+            ones += bits[i];
+            const bool alive = ones > run / 8 && ones < run - run / 8;
+            if (run >= needed && alive) return std::pair{i + 1 - run - length, check == 1};
+        }
+        state = state << 1 | bits[i];
+    }
+    return std::nullopt;
+}
+
+std::optional<PatternLock> lock_to(const Known& k, const std::vector<bool>& bits) {
+    constexpr std::size_t first_search = 1 << 20;
+    auto found = find_lock(k, bits, 0, first_search);
+    if (!found) return std::nullopt;
+    PatternLock out;
+    out.name = k.sequence.name;
+    out.locked_at = found->first;
+    out.inverted = found->second;
+    std::size_t at = found->first;
+    for (;;) {
+        at = follow(k, bits, at, out.inverted, out);
+        if (at >= bits.size()) return out;
+        found = find_lock(k, bits, at, bits.size());
+        if (!found) return out;
+        ++out.slips;
+        at = found->first;
+    }
+}
+
+}  // namespace
+
+std::span<const ShiftSequence> shift_sequences() {
+    return sequences;
+}
+
+std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name) {
+    for (const auto& k : known) {
+        if (!name.empty() && name != k.sequence.name) continue;
+        if (auto lock = lock_to(k, bits)) return lock;
+    }
+    return std::nullopt;
+}
+
+std::optional<std::size_t> repetition(const std::vector<bool>& bits, std::size_t longest) {
+    const std::size_t most = std::min(longest, bits.size() / 2);
+    // Packed, so that 64 bits are compared at once.
+    std::vector<std::uint64_t> words(bits.size() / 64 + 2);
+    for (std::size_t i = 0; i < bits.size(); ++i) words[i / 64] |= std::uint64_t{bits[i]} << (i % 64);
+    const auto word_at = [&](std::size_t i) {
+        const std::size_t shift = i % 64;
+        return shift == 0 ? words[i / 64] : words[i / 64] >> shift | words[i / 64 + 1] << (64 - shift);
+    };
+    for (std::size_t period = 1; period <= most; ++period) {
+        std::size_t wrong = 0, compared = 0;
+        for (std::size_t i = 0; i + 64 + period <= bits.size(); i += 64) {
+            wrong += static_cast<std::size_t>(std::popcount(words[i / 64] ^ word_at(i + period)));
+            compared += 64;
+            if (wrong * 100 > compared + 1000) break;
+        }
+        if (compared >= period && compared > 0 && wrong * 100 <= compared) return period;
+    }
+    return std::nullopt;
+}
+
+std::vector<bool> sequence_bits(std::string_view name, std::size_t count) {
+    for (const auto& k : known) {
+        if (name != k.sequence.name) continue;
+        std::uint64_t state = ~std::uint64_t{0};
+        std::vector<bool> out;
+        for (std::size_t i = 0; i < count; ++i) {
+            const bool bit = next_bit(k, state);
+            state = state << 1 | bit;
+            out.push_back(bit);
+        }
+        return out;
+    }
+    fail_input("unknown sequence " + in_quotes(name));
+}
+
+}  // namespace rt

@@ -1,0 +1,45 @@
+// Test patterns: sequences of shift registers, and whatever repeats.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+namespace rt {
+
+// A sequence in which each bit is the exclusive or of two earlier ones: x^length + x^tap + 1 (ITU-T O.150 and
+// common use). Its period is 2^length - 1.
+struct ShiftSequence {
+    const char* name;  // "prbs7"
+    int length, tap;
+};
+// prbs7 (7, 6), prbs9 (9, 5), prbs11 (11, 9), prbs13 (13, 12, 2, 1), prbs15 (15, 14), prbs23 (23, 18),
+// prbs31 (31, 28).
+std::span<const ShiftSequence> shift_sequences();
+
+struct PatternLock {
+    std::string name;            // of the sequence
+    bool inverted = false;       // ones and zeros exchanged
+    std::uint64_t compared = 0;  // bits after the lock
+    std::uint64_t errors = 0;
+    std::vector<std::uint64_t> error_bits;  // the first thousand, by number
+    std::size_t locked_at = 0;              // first bit of the lock
+    std::size_t slips = 0;                  // how often the lock was lost and found again
+};
+
+// Compares with a free-running register that was loaded from the bits: a wrong bit counts once. A lock needs
+// 4 x length (at least 64) bits without error; it is lost at more than a quarter wrong among 64 and searched
+// again from there. Nothing when it never locks. `name` of a sequence, or "" for whichever locks first, the
+// shortest.
+std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name);
+
+// The shortest period, at most half of the bits, after which at least 99 % of them repeat; nothing when there
+// is none.
+std::optional<std::size_t> repetition(const std::vector<bool>& bits, std::size_t longest);
+
+// The bits of one period of a sequence from the register of all ones.
+std::vector<bool> sequence_bits(std::string_view name, std::size_t count);
+
+}  // namespace rt

@@ -1,0 +1,231 @@
+// Buses drawn from known times: every timing comes back, bytes are decoded.
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/signal/waveform.hpp"
+#include "tests/core/procedures.hpp"
+
+using namespace rt;
+
+namespace {
+
+// A line of straight ramps: levels in parts of 3.3 V; each change begins at a time and takes a time from 0 to
+// 100 %.
+class Drawn {
+  public:
+    explicit Drawn(bool high) : level_(high ? 1 : 0) {}
+    void to(bool high, double at, double ramp) { changes_.push_back({at, ramp, high ? 1.0 : 0.0}); }
+    std::vector<double> volts(double step, std::size_t count) const {
+        std::vector<double> out(count);
+        double level = level_;
+        std::size_t next = 0;
+        for (std::size_t i = 0; i < count; ++i) {
+            const double t = static_cast<double>(i) * step;
+            while (next < changes_.size() && t >= changes_[next].at + changes_[next].ramp)
+                level = changes_[next++].to;
+            double v = level;
+            if (next < changes_.size() && t > changes_[next].at) {
+                const auto& c = changes_[next];
+                v += (c.to - level) * (t - c.at) / c.ramp;
+            }
+            out[i] = 3.3 * v;
+        }
+        return out;
+    }
+
+  private:
+    struct Change {
+        double at, ramp, to;
+    };
+    double level_;
+    std::vector<Change> changes_;
+};
+
+// A 100 kHz bus: ramps of 1 us rising and 0.25 us falling, from 30 to 70 % 0.4 us and 0.1 us.
+struct TwoWire {
+    static constexpr double us = 1e-6, rise = 1 * us, fall = 0.25 * us;
+    Drawn clock{true}, data{true};
+    double t = 20 * us;
+    bool level = true;
+
+    void set(bool bit, double at) {
+        if (bit != level) data.to(bit, at, bit ? rise : fall);
+        level = bit;
+    }
+    void start() {
+        set(false, t);
+        t += 5 * us;
+        clock.to(false, t, fall);
+    }
+    // One clock of 10 us from falling edge to falling edge; data changes `hold` behind the fall.
+    void bit(bool value, double hold = 1 * us) {
+        set(value, t + hold);
+        clock.to(true, t + 5 * us, rise);
+        clock.to(false, t + 10 * us, fall);
+        t += 10 * us;
+    }
+    void byte(int value, bool acknowledge) {
+        for (int k = 7; k >= 0; --k) bit(value >> k & 1);
+        bit(!acknowledge);
+    }
+    void stop() {
+        set(false, t + 1 * us);
+        clock.to(true, t + 5 * us, rise);
+        set(true, t + 11 * us);
+        t += 30 * us;
+    }
+    void repeated_start() {
+        set(true, t + 1 * us);
+        clock.to(true, t + 5 * us, rise);
+        set(false, t + 11 * us);
+        t += 16 * us;
+        clock.to(false, t, fall);
+    }
+};
+
+Table table_of(const Outcome& outcome, const char* name) {
+    for (const auto& table : outcome.tables) {
+        if (table.name == name) return table;
+    }
+    FAIL("no table " << name);
+    return {};
+}
+
+std::string text(const Table& table, std::size_t row, std::size_t column) {
+    return std::get<std::string>(table.rows[row][column]);
+}
+
+}  // namespace
+
+TEST_CASE("two-wire bus: bytes and every timing, to a tenth of a sample") {
+    TwoWire bus;
+    bus.start();
+    bus.byte(0x48 << 1, true);
+    bus.byte(0xA5, true);
+    bus.repeated_start();
+    bus.byte(0x48 << 1 | 1, true);
+    bus.byte(0x3C, false);
+    bus.stop();
+    const double step = 20e-9;
+    const auto count = static_cast<std::size_t>((bus.t + 20e-6) / step);
+    const Waveform wave =
+        waveform_in_memory({bus.clock.volts(step, count), bus.data.volts(step, count)}, step);
+    const auto out = run("bus.two-wire", wave, {{"supply", "3.3 V"}});
+    const double us = 1e-6, tenth = step / 10;
+    const auto is = [&](const char* name, double expected) {
+        CAPTURE(name);
+        CHECK(std::abs(value(out, name) - expected) < tenth);
+    };
+    // Ramps pass 30 % after 0.3 (rising) or 0.7 (falling) of their length.
+    is("low_time_least", 5 * us + 0.3 * us - 0.7 * 0.25 * us);
+    is("high_time_least", 5 * us - 0.7 * us + 0.3 * 0.25 * us);
+    is("clock_rise_greatest", 0.4 * us);
+    is("clock_fall_least", 0.1 * us);
+    is("data_rise_greatest", 0.4 * us);
+    is("start_hold_least", 5 * us + 0.075 * us - 0.175 * us);
+    is("start_setup_least", 6 * us + 0.075 * us - 0.7 * us);
+    is("stop_setup_least", 6 * us + 0.3 * us - 0.7 * us);
+    is("data_hold_least", 1 * us + 0.075 * us - 0.175 * us);
+    is("data_setup_least", 4 * us + 0.3 * us - 0.7 * us);
+    is("data_valid_greatest", 1 * us + 0.7 * us - 0.175 * us);
+    CHECK(value(out, "clock_frequency") == doctest::Approx(100e3).epsilon(1e-4));
+    CHECK(value(out, "bytes") == 4);
+    const Table bytes = table_of(out, "bytes");
+    REQUIRE(bytes.rows.size() == 7);
+    CHECK(text(bytes, 1, 2) == "0x48 write");
+    CHECK(text(bytes, 2, 2) == "0xA5");
+    CHECK(text(bytes, 3, 1) == "repeated start");
+    CHECK(text(bytes, 4, 2) == "0x48 read");
+    CHECK(text(bytes, 5, 2) == "0x3C");
+    CHECK(text(bytes, 5, 3) == "no");
+    // The close view of a result stands around its place.
+    const Trace* view = out.find_trace("view_start_setup_least");
+    REQUIRE(view);
+    CHECK(view->shows == "start_setup_least");
+    CHECK(view->companions.size() == 1);
+}
+
+TEST_CASE("two-wire bus: a late data edge is found where it is") {
+    TwoWire bus;
+    bus.start();
+    bus.byte(0x20, true);
+    for (int k = 0; k < 4; ++k) bus.bit(k % 2);
+    const double late = bus.t;
+    bus.bit(true, 4.2e-6);  // 0.8 us before the clock rises
+    for (int k = 0; k < 4; ++k) bus.bit(false);
+    bus.stop();
+    const double step = 20e-9;
+    const auto count = static_cast<std::size_t>((bus.t + 20e-6) / step);
+    const auto out =
+        run("bus.two-wire",
+            waveform_in_memory({bus.clock.volts(step, count), bus.data.volts(step, count)}, step));
+    CHECK(value(out, "data_setup_least") == doctest::Approx(0.8e-6 + 0.3e-6 - 0.7e-6).epsilon(0.01));
+    const Table timings = table_of(out, "timings");
+    for (const auto& row : timings.rows) {
+        if (std::get<std::string>(row[0]) == "data_setup")
+            CHECK(std::get<double>(row[5]) == doctest::Approx(late + 4.2e-6 + 0.7e-6).epsilon(1e-3));
+    }
+}
+
+TEST_CASE("four-wire bus in all modes: words both ways and timings") {
+    for (int mode = 0; mode < 4; ++mode) {
+        CAPTURE(mode);
+        const bool rest = mode >= 2, trailing = mode % 2 == 1;
+        const double ns = 1e-9, step = 2 * ns, ramp = 10 * ns, half = 250 * ns;
+        Drawn clock(rest), select(true), out(false), in(false);
+        double t = 1000 * ns;
+        const auto word = [&](int sent, int received) {
+            select.to(false, t, ramp);
+            t += 400 * ns;
+            bool sent_now = false, received_now = false;
+            for (int k = 7; k >= 0; --k) {
+                // Data changes 100 ns behind the shifting edge (or before the first edge), the peripheral's
+                // 60 ns later.
+                const double shift = trailing ? t : t - half;
+                const bool a = sent >> k & 1, b = received >> k & 1;
+                if (a != sent_now) out.to(a, shift + 100 * ns, ramp);
+                if (b != received_now) in.to(b, shift + 160 * ns, ramp);
+                sent_now = a, received_now = b;
+                clock.to(!rest, t, ramp);
+                clock.to(rest, t + half, ramp);
+                t += 2 * half;
+            }
+            select.to(true, t + 50 * ns, ramp);
+            t += 1000 * ns;
+        };
+        // All words end in zero, so that every word begins from the same level.
+        word(0x96, 0x3C);
+        word(0x5A, 0xF0);
+        const auto count = static_cast<std::size_t>(t / step);
+        const Waveform wave = waveform_in_memory({clock.volts(step, count), select.volts(step, count),
+                                                  out.volts(step, count), in.volts(step, count)},
+                                                 step);
+        const std::string text_mode = std::to_string(mode);
+        const auto seen = run(
+            "bus.four-wire", wave,
+            {{"mode", text_mode.c_str()}, {"out_channel", "3"}, {"in_channel", "4"}, {"supply", "3.3 V"}});
+        const Table words = table_of(seen, "words");
+        REQUIRE(words.rows.size() == 2);
+        CHECK(text(words, 0, 2) == "0x96");
+        CHECK(text(words, 0, 3) == "0x3C");
+        CHECK(text(words, 1, 2) == "0x5A");
+        CHECK(text(words, 1, 3) == "0xF0");
+        CHECK(value(seen, "clock_frequency") == doctest::Approx(2e6).epsilon(0.001));
+        CHECK(value(seen, "select_setup_least") == doctest::Approx(396 * ns).epsilon(0.003));
+        CHECK(value(seen, "out_setup_least") == doctest::Approx(half - 104 * ns).epsilon(0.005));
+        CHECK(value(seen, "in_setup_least") == doctest::Approx(half - 164 * ns).epsilon(0.005));
+        CHECK(value(seen, "out_hold_least") == doctest::Approx(half + 96 * ns).epsilon(0.005));
+    }
+}
+
+TEST_CASE("lines without traffic have no verdict") {
+    const std::vector<double> still(1000, 3.3);
+    auto moving = still;
+    for (std::size_t i = 0; i < moving.size(); ++i) moving[i] = i / 50 % 2 ? 3.3 : 0;
+    CHECK(run("bus.two-wire", waveform_in_memory({still, moving}, 1e-8), {{"supply", "3.3 V"}}).invalid);
+    const auto none = run("bus.two-wire", waveform_in_memory({moving, still}, 1e-8));
+    REQUIRE(none.invalid);
+    CHECK(none.invalid->find("no start condition") != std::string::npos);
+    CHECK(run("bus.four-wire", waveform_in_memory({moving, still}, 1e-8)).invalid);
+    CHECK_THROWS_AS(run("bus.two-wire", waveform_in_memory({moving}, 1e-8)), Error);
+}

@@ -1,0 +1,261 @@
+// Edges, clock, jitter, eye and patterns on signals made of known edges.
+#include "core/serial/clock.hpp"
+
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/serial/edges.hpp"
+#include "core/serial/jitter.hpp"
+#include "core/serial/mask.hpp"
+#include "core/serial/pattern.hpp"
+#include "tests/core/made_waves.hpp"
+#include "tests/core/procedures.hpp"
+#include "tests/expect_error.hpp"
+
+using namespace rt;
+
+namespace {
+
+constexpr double rate = 2.5e9, sampling = 40e9, interval = 1 / rate;
+constexpr double pi = std::numbers::pi;
+
+Waveform wave_of(const std::vector<double>& edges, double noise = 0, double rise = 0.3 * interval) {
+    const auto count = static_cast<std::size_t>((edges.back() + 10 * interval) * sampling);
+    return waveform_in_memory(made::volts({edges, -0.4, 0.4, rise, noise}, sampling, count), 1 / sampling);
+}
+
+std::vector<bool> repeated(std::string_view name, std::size_t period, std::size_t count) {
+    const auto one = sequence_bits(name, period);
+    std::vector<bool> out;
+    for (std::size_t i = 0; i < count; ++i) out.push_back(one[i % period]);
+    return out;
+}
+
+double rms(const std::vector<double>& values) {
+    double sum = 0, squares = 0;
+    for (const double v : values) sum += v, squares += v * v;
+    const auto n = static_cast<double>(values.size());
+    return std::sqrt(squares / n - sum / n * (sum / n));
+}
+
+}  // namespace
+
+TEST_CASE("edges stand where they were made, to a hundredth of a sample") {
+    std::mt19937_64 random(3);
+    std::uniform_real_distribution<double> even(-0.3, 0.3);
+    const auto bits = repeated("prbs7", 127, 2000);
+    const auto edges =
+        made::edges_of(bits, interval, [&](std::size_t) { return even(random) / sampling * 4; });
+    for (const double rise : {0.1 * interval, 0.3 * interval, 0.6 * interval}) {
+        CAPTURE(rise);
+        const Waveform wave = wave_of(edges, 0, rise);
+        const Edges found = find_edges(*wave.channels[0], {0, 0.05});
+        REQUIRE(found.size() == edges.size());
+        CHECK(found.first_rises);
+        double worst = 0;
+        for (std::size_t k = 0; k < edges.size(); ++k)
+            worst = std::max(worst, std::abs(found.at[k] - edges[k] * sampling));
+        // The shortest rise takes 1.6 samples: no longer band-limited.
+        CHECK(worst < (rise < 0.2 * interval ? 0.05 : 0.01));
+    }
+}
+
+TEST_CASE("a slow edge across pieces of the record is found once, and hysteresis keeps noise out") {
+    // A ramp of 600,000 samples around the end of the first piece that is read at once.
+    std::vector<double> volts;
+    for (int i = 0; i < 2'000'000; ++i) volts.push_back(std::clamp((i - 800'000) / 600'000.0, 0.0, 1.0));
+    const Waveform ramp = waveform_in_memory(volts, 1e-9);
+    const Edges found = find_edges(*ramp.channels[0], {0.2, 0.1});
+    REQUIRE(found.size() == 1);
+    CHECK(found.at[0] == doctest::Approx(920'000).epsilon(1e-6));
+    std::mt19937_64 random(3);
+    std::normal_distribution<double> normal(0, 0.02);
+    for (double& v : volts) v += normal(random);
+    CHECK(find_edges(*waveform_in_memory(volts, 1e-9).channels[0], {0.5, 0.15}).size() == 1);
+}
+
+TEST_CASE("rate and TIE of known jitter: within 1 % + 0.1 ps") {
+    std::mt19937_64 random(5);
+    std::normal_distribution<double> normal(0, 3e-12);
+    const auto bits = repeated("prbs7", 127, 40000);
+    std::vector<double> added;
+    const auto edges = made::edges_of(bits, interval / (1 + 80e-6), [&](std::size_t i) {
+        added.push_back(normal(random) + 5e-12 * std::sin(2 * pi * 7e6 * static_cast<double>(i) * interval));
+        return added.back();
+    });
+    const auto out = run("serial.clock", wave_of(edges, 0.001), {{"symbol_rate", "2.5 GHz"}});
+    CHECK(value(out, "rate_error") == doctest::Approx(80).epsilon(0.01));
+    CHECK(std::abs(value(out, "tie_rms") - rms(added)) < 0.01 * rms(added) + 0.1e-12);
+    CHECK_FALSE(out.find_result("period_jitter_rms"));  // data have no period
+    const auto split = run("serial.jitter", wave_of(edges, 0.001));
+    CHECK(value(split, "periodic_frequency") == doctest::Approx(7e6).epsilon(0.002));
+    CHECK(value(split, "periodic_jitter") == doctest::Approx(10e-12).epsilon(0.03));
+    CHECK(value(split, "pattern_symbols") == 127);
+    CHECK(value(split, "data_dependent_jitter") < 2e-12);
+}
+
+TEST_CASE("loops leave of slow jitter what their definition says") {
+    const auto bits = repeated("prbs7", 127, 60000);
+    for (const double f : {0.3e6, 1.5e6, 6e6}) {
+        const auto edges = made::edges_of(bits, interval, [&](std::size_t i) {
+            return 20e-12 * std::sin(2 * pi * f * static_cast<double>(i) * interval);
+        });
+        for (const auto recovery : {Recovery::first_order, Recovery::second_order}) {
+            CAPTURE(f);
+            ClockSettings settings{recovery, rate, 1.5e6, 0.707};
+            const Clock clock = recover_clock(edges, settings);
+            const std::vector<double> left(
+                clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(clock.settled), clock.jitter_s.end());
+            CHECK(rms(left) ==
+                  doctest::Approx(20e-12 / std::sqrt(2.0) * observed_share(settings, f)).epsilon(0.03));
+        }
+    }
+    // First order, at the corner: 1 / sqrt 2.
+    CHECK(observed_share({Recovery::first_order, rate, 1e6, 0.7}, 1e6) == doctest::Approx(std::sqrt(0.5)));
+}
+
+TEST_CASE("dual Dirac: sigma within 5 %, distance within 10 % of the made ones") {
+    std::mt19937_64 random(9);
+    std::normal_distribution<double> normal(0, 2e-12);
+    std::vector<double> values;
+    for (int i = 0; i < 200000; ++i) values.push_back(normal(random) + (i % 2 ? 8e-12 : -8e-12));
+    const auto model = fit_tails(values);
+    REQUIRE(model);
+    CHECK(model->random_s == doctest::Approx(2e-12).epsilon(0.05));
+    CHECK(model->deterministic_s == doctest::Approx(16e-12).epsilon(0.1));
+    CHECK(model->total_s(1e-12) == doctest::Approx(16e-12 + 14.069 * 2e-12).epsilon(0.04));
+    for (double& v : values) v = normal(random);
+    const auto plain = fit_tails(values);
+    CHECK(plain->random_s == doctest::Approx(2e-12).epsilon(0.05));
+    CHECK(plain->deterministic_s < 0.8e-12);
+    values.resize(9999);
+    CHECK_FALSE(fit_tails(values));
+    CHECK(q_of(1e-12) == doctest::Approx(7.0345).epsilon(1e-4));
+    CHECK(q_of(1e-3) == doctest::Approx(3.0902).epsilon(1e-4));
+    // Opening of a pure Gaussian at 1e-12, transition density 0.5: 1 - 13.874 sigma.
+    const DualDirac pure{{0, 2e-12}, {0, 2e-12}, 2e-12, 0};
+    CHECK(bathtub(pure, 100e-12, 1e-12).open_ui == doctest::Approx(1 - 13.874 * 0.02).epsilon(0.001));
+}
+
+TEST_CASE("duty-cycle distortion and data-dependent jitter come back as made") {
+    auto bits = repeated("prbs7", 127, 20000);
+    bool level = false;
+    const auto edges = made::edges_of(bits, interval, [&](std::size_t i) {
+        level = !level;
+        // Rising edges 6 ps late; an edge behind a bit of one symbol 4 ps early.
+        const bool after_short = i >= 2 && bits[i - 1] != bits[i - 2];
+        return (level ? 6e-12 : 0) - (after_short ? 4e-12 : 0);
+    });
+    const auto out = run("serial.jitter", wave_of(edges));
+    CHECK(value(out, "duty_cycle_distortion") == doctest::Approx(6e-12).epsilon(0.02));
+    CHECK(value(out, "data_dependent_jitter") == doctest::Approx(10e-12).epsilon(0.02));
+    CHECK(value(out, "jitter_peak_to_peak") == doctest::Approx(10e-12).epsilon(0.03));
+}
+
+TEST_CASE("an eye: hits where they were put, counted exactly") {
+    const auto bits = repeated("prbs9", 511, 5000);
+    const auto edges = made::edges_of(bits, interval, [](std::size_t) { return 0.0; });
+    auto volts = wave_of(edges).volts();
+    std::vector<double> times;
+    for (const int symbol : {700, 1900, 4000}) {
+        const auto at = static_cast<std::size_t>(std::lround((symbol + 1.5) * interval * sampling));
+        volts[at] = 0.05;
+        times.push_back(static_cast<double>(at) / sampling);
+    }
+    const Settings mask{{"mask", "0.25 0, 0.4 0.2, 0.6 0.2, 0.75 0, 0.6 -0.2, 0.4 -0.2, 0.25 0"},
+                        {"upper", "0.45 V"},
+                        {"lower", "-0.45 V"}};
+    const auto out = run("serial.eye", waveform_in_memory(volts, 1 / sampling), mask);
+    CHECK(value(out, "mask_hits") == 3);
+    CHECK(value(out, "hit_symbols") == 3);
+    CHECK(value(out, "symbols") == doctest::Approx(5000).epsilon(0.01));
+    const auto table = std::find_if(out.tables.begin(), out.tables.end(),
+                                    [](const Table& t) { return t.name == "mask_hits"; });
+    REQUIRE(table != out.tables.end());
+    for (std::size_t i = 0; i < 3; ++i)
+        CHECK(std::get<double>(table->rows[i][0]) == doctest::Approx(times[i]));
+    // The hits stand in the middle, at a quarter of the mask's height.
+    CHECK(value(out, "mask_margin") == doctest::Approx(-75).epsilon(0.01));
+    const auto clean = run("serial.eye", wave_of(edges), mask);
+    CHECK(value(clean, "mask_hits") == 0);
+    CHECK(value(clean, "eye_width") > 0.99);
+    CHECK(value(clean, "eye_height") == doctest::Approx(0.8).epsilon(0.002));
+    CHECK(value(clean, "crossing") == doctest::Approx(50).epsilon(0.01));
+    // Corners at 0.4 UI: with 0.3 UI of rise from 10 to 90 % an edge is at 0.2 V 0.079 UI after its middle.
+    // The side from (0.25, 0) to (0.4, 0.2) grown k times meets the level 0.4 V at k = 2 first.
+    CHECK(value(clean, "mask_margin") == doctest::Approx(100).epsilon(0.05));
+    const auto beyond = run("serial.eye", wave_of(edges), {{"upper", "0.39 V"}});
+    CHECK(value(beyond, "limit_margin") == doctest::Approx(-0.01).epsilon(0.02));
+}
+
+TEST_CASE("four levels: heights of three eyes and the mismatch of the levels") {
+    std::mt19937_64 random(2);
+    const std::vector<double> level{-0.3, -0.11, 0.1, 0.3};
+    std::vector<double> volts;
+    double now = 0;
+    for (int i = 0; i < 20000; ++i) {
+        const double wanted = level[random() % 4];
+        for (int k = 0; k < 16; ++k) {
+            now = k < 3 ? now + (wanted - now) * (k + 1) / 3.0 : wanted;
+            volts.push_back(now);
+        }
+    }
+    const auto out =
+        run("serial.eye", waveform_in_memory(volts, 1 / 16e9), {{"levels", "4"}, {"symbol_rate", "1 GHz"}});
+    // Middle 0: ES1 = 0.11 / 0.3, ES2 = 0.1 / 0.3: the least of 1.1, 1.0, 0.9 and 1.0.
+    CHECK(value(out, "level_mismatch_ratio") == doctest::Approx(0.9).epsilon(0.002));
+    CHECK(value(out, "eye_height") == doctest::Approx(0.19).epsilon(0.01));
+    CHECK(value(out, "symbol_rate") == doctest::Approx(1e9).epsilon(1e-4));
+}
+
+TEST_CASE("sequences lock, wrong bits count once, slips are told") {
+    for (const auto& sequence : shift_sequences()) {
+        CAPTURE(sequence.name);
+        auto bits = sequence_bits(sequence.name, 5000);
+        for (const std::size_t wrong : {1000U, 1003U, 4000U}) bits[wrong] = !bits[wrong];
+        const auto lock = lock_pattern(bits, sequence.name);
+        REQUIRE(lock);
+        CHECK(lock->errors == 3);
+        CHECK(lock->error_bits == std::vector<std::uint64_t>{1000, 1003, 4000});
+        CHECK(lock->slips == 0);
+        bits.flip();
+        CHECK(lock_pattern(bits, sequence.name)->inverted);
+    }
+    // Known beginnings: PRBS7 from all ones has 64 ones in its period of 127.
+    const auto seven = sequence_bits("prbs7", 254);
+    CHECK(std::count(seven.begin(), seven.begin() + 127, true) == 64);
+    CHECK(std::equal(seven.begin(), seven.begin() + 127, seven.begin() + 127));
+    CHECK(*repetition(repeated("prbs9", 511, 4000), 2000) == 511);
+    CHECK_FALSE(repetition(sequence_bits("prbs15", 8000), 2000));
+    auto slipped = sequence_bits("prbs11", 8000);
+    slipped.erase(slipped.begin() + 3000);
+    const auto lock = lock_pattern(slipped, "");
+    CHECK(lock->name == "prbs11");
+    CHECK(lock->slips == 1);
+    CHECK(lock->errors == 0);
+    CHECK_FALSE(lock_pattern(std::vector<bool>(5000, true), ""));
+}
+
+TEST_CASE("what is no serial signal has no verdict and says why") {
+    const auto why = [](const Outcome& o) { return o.invalid.value_or("valid"); };
+    CHECK(
+        why(run("serial.eye", waveform_in_memory(std::vector<double>(1000, 0.2), 1e-9))).find("no signal") !=
+        std::string::npos);
+    const auto edges =
+        made::edges_of(repeated("prbs7", 127, 3000), interval, [](std::size_t) { return 0.0; });
+    CHECK(why(run("serial.clock", wave_of(edges), {{"symbol_rate", "1.25 GHz"}})).find("they fit 2.5 GHz") !=
+          std::string::npos);
+    CHECK(why(run("serial.clock", wave_of(edges), {{"symbol_rate", "2 GHz"}})).find("do not fit") !=
+          std::string::npos);
+    std::mt19937_64 random(2);
+    std::uniform_real_distribution<double> even(0.6, 30);
+    std::vector<double> anywhere{1e-9};
+    while (anywhere.size() < 3000) anywhere.push_back(anywhere.back() + even(random) * interval);
+    CHECK(why(run("serial.clock", wave_of(anywhere))).find("fit no symbol rate") != std::string::npos);
+    CHECK(input_error([&] {
+              run("serial.eye", wave_of(edges), {{"mask", "0.2 0, 0.5 0.1, 0.8 0"}});
+          }).find("region 1 is not closed") != std::string::npos);
+    CHECK(input_error([&] {
+              run("serial.eye", wave_of(edges), {{"channel", "3"}});
+          }).find("no channel 3") != std::string::npos);
+}
