@@ -17,13 +17,16 @@ ExitCode run(const Call& call) {
     const std::filesystem::path folder = named.empty() ? free_folder() : std::filesystem::path(named.front());
     copy_shipped(share_folder() / "demo", folder,
                  {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
-                  "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv"});
-    // First the chamber: radiated emission over turntable and mast.
-    Call chamber{call.options, call.console};
-    chamber.options.erase("json");
-    const auto radiated = load_campaign(call, folder / "chamber.toml", "");
-    run_and_report(chamber, *radiated, folder / "chamber", true, false);
-    if (!call.flag("json")) call.console.out("");
+                  "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
+                  "link-bench.toml", "nrz-link.toml"});
+    // First the chamber (radiated emission over turntable and mast) and the serial bench, each on its own.
+    for (const std::string name : {"chamber", "link"}) {
+        Call part{call.options, call.console};
+        part.options.erase("json");
+        const auto campaign = load_campaign(call, folder / (name + ".toml"), "");
+        run_and_report(part, *campaign, folder / name, true, false);
+        if (!call.flag("json")) call.console.out("");
+    }
     const auto loaded = load_campaign(call, folder / "campaign.toml", "");
     if (!call.flag("json")) {
         print_plan(call, *loaded, 200);

@@ -100,7 +100,7 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
         std::string line = console.verdict(f.verdict) + "  " + f.rule;
         if (f.margin) {
             line += "  value " + format({*f.value, f.unit}) + ", limit " + format({*f.limit, f.unit}) +
-                    ", margin " + fixed(*f.margin, 2) + " " + pretty(f.margin_unit());
+                    ", margin " + margin_text(f);
         }
         if (f.at) line += " at " + place_text(f);
         if (!f.reason.empty()) line += "; " + f.reason;

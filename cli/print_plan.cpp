@@ -19,6 +19,10 @@ std::string setup_text(const CaptureSetup& setup) {
         return format({q->centre_hz, Unit::hertz}) + ", samples at " +
                format({q->sample_rate_hz, Unit::hertz}) + " for " + format({q->duration_s, Unit::second});
     }
+    if (const auto* w = std::get_if<WaveformSetup>(&setup)) {
+        return std::to_string(w->channels.size()) + (w->channels.size() == 1 ? " channel" : " channels") +
+               " for " + format({w->span_s, Unit::second}) + ", " + std::to_string(w->points) + " points";
+    }
     return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
 }
 

@@ -24,8 +24,7 @@ std::string padded(std::string text, std::size_t width) {
 std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding) {
     std::string line = padded(std::to_string(point.position), std::to_string(total).size()) + "  ";
     if (finding) {
-        const auto unit = std::string(" ") + pretty(finding->margin_unit());
-        line += padded(finding->margin ? fixed(*finding->margin, 2) + unit : "-", 10) + "  ";
+        line += padded(margin_text(*finding), 10) + "  ";
     } else {
         line += padded(point.results.empty() ? "-" : format(point.results.front().value), 10) + "  ";
     }

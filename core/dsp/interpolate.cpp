@@ -5,6 +5,8 @@
 #include <numbers>
 #include <vector>
 
+#include "core/dsp/simd.hpp"
+
 namespace rt {
 namespace {
 
@@ -49,6 +51,22 @@ Row row_for(double fraction) {
     return {weights().data() + row * 2 * half, place - static_cast<double>(row)};
 }
 
+// Both neighbouring rows at once, in lanes that the compiler keeps side by side.
+RT_SIMD double weighed(const float* samples, const double* weights, double share) {
+    constexpr std::size_t lanes = 8;
+    double before[lanes] = {}, behind[lanes] = {};
+    for (std::size_t k = 0; k < 2 * half; k += lanes) {
+        for (std::size_t j = 0; j < lanes; ++j) {
+            const auto v = static_cast<double>(samples[k + j]);
+            before[j] += weights[k + j] * v;
+            behind[j] += weights[2 * half + k + j] * v;
+        }
+    }
+    double a = 0, b = 0;
+    for (std::size_t j = 0; j < lanes; ++j) a += before[j], b += behind[j];
+    return a + share * (b - a);
+}
+
 }  // namespace
 
 std::vector<double> weights_between(double fraction) {
@@ -61,12 +79,7 @@ std::vector<double> weights_between(double fraction) {
 
 double real_value_between(const float* samples, double fraction) {
     const Row row = row_for(fraction);
-    double before = 0, behind = 0;
-    for (std::size_t k = 0; k < 2 * half; ++k) {
-        before += row.before[k] * static_cast<double>(samples[k]);
-        behind += row.before[2 * half + k] * static_cast<double>(samples[k]);
-    }
-    return before + row.share * (behind - before);
+    return weighed(samples, row.before, row.share);
 }
 
 std::complex<double> value_between(std::span<const std::complex<double>> signal, double at) {

@@ -1,6 +1,7 @@
 #include "core/dsp/widen.hpp"
 
 #include <algorithm>
+#include <bit>
 
 #include "core/dsp/simd.hpp"
 
@@ -31,7 +32,22 @@ RT_SIMD int largest(const std::int8_t* in, std::size_t count) {
     return std::max<int>(high, -low);
 }
 
+// 1 when all bits of the exponent are set somewhere: infinite or no number.
+RT_SIMD std::uint32_t scale_and_look(float* values, std::size_t count, float factor) {
+    std::uint32_t bad = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        values[i] *= factor;
+        const auto bits = std::bit_cast<std::uint32_t>(values[i]);
+        bad |= static_cast<std::uint32_t>((bits & 0x7f800000U) == 0x7f800000U);
+    }
+    return bad;
+}
+
 }  // namespace
+
+bool scale_finite(float* values, std::size_t count, float factor) {
+    return scale_and_look(values, count, factor) == 0;
+}
 
 float widen(const std::int16_t* in, float* out, std::size_t count) {
     scale(in, out, count);

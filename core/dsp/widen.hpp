@@ -10,4 +10,7 @@ namespace rt {
 float widen(const std::int16_t* in, float* out, std::size_t count);
 float widen(const std::int8_t* in, float* out, std::size_t count);
 
+// Multiplies each value; false when any of them is not a finite number.
+bool scale_finite(float* values, std::size_t count, float factor);
+
 }  // namespace rt

@@ -52,7 +52,17 @@ struct IqSetup {
     double reference_level_dbm = 0;
 };
 
-using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup, IqSetup>;
+// What an oscilloscope has to be asked for.
+struct WaveformSetup {
+    double span_s = 0;
+    std::size_t points = 0;
+    double range_v = 1;            // to both sides
+    std::vector<int> channels{1};  // counted from 1
+    int trigger_channel = 1;
+    double trigger_v = 0;
+};
+
+using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup, IqSetup, WaveformSetup>;
 
 // A capture that is not the signal expected: what was seen and what should have been.
 struct Unexpected {

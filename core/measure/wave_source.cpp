@@ -1,5 +1,6 @@
 #include "core/measure/wave_source.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -133,10 +134,31 @@ Signal signal_of(const Waveform& wave, const Parameters& p, std::size_t channel)
     return part(ratio == 1 ? samples : mixed({samples, nullptr, ratio, 0, 0}), wave.step_s, p);
 }
 
-CaptureSetup waveform_setup(const Parameters&) {
-    fail_input(
-        "waveforms cannot be recorded by an instrument yet: give a recorded instrument (address "
-        "\"captures:...\")");
+CaptureSetup waveform_setup(const Parameters& p) {
+    WaveformSetup out;
+    out.span_s = p.required("duration");
+    const double rate = p.required("sample_rate");
+    out.range_v = p.required("range");
+    out.trigger_v = p.required("trigger_voltage");
+    if (!(out.span_s > 0)) fail_input("parameter duration: must be above 0 s");
+    if (!(rate > 0)) fail_input("parameter sample_rate: must be above 0 Hz");
+    if (!(out.range_v > 0)) fail_input("parameter range: must be above 0 V");
+    if (out.span_s * rate > 1e8)
+        fail_input(
+            "the record would have more than 100000000 samples: shorten duration or lower sample_rate");
+    out.points = static_cast<std::size_t>(std::llround(out.span_s * rate)) + 1;
+    int highest = 1;
+    for (const auto& [name, text] : p.texts()) {
+        if (name != "channel" && !name.ends_with("_channel")) continue;
+        for (std::size_t i = 0; i < text.size(); ++i) {
+            // The 2 of (1+2)/2 is none.
+            const bool digit = text[i] >= '1' && text[i] <= '9' && (i == 0 || text[i - 1] != '/');
+            if (digit) highest = std::max(highest, text[i] - '0');
+        }
+    }
+    out.channels.clear();
+    for (int k = 1; k <= highest; ++k) out.channels.push_back(k);
+    return out;
 }
 
 }  // namespace rt

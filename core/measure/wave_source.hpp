@@ -20,8 +20,22 @@ inline constexpr ParameterInfo from_parameter{"from", ParameterKind::quantity, U
 inline constexpr ParameterInfo to_parameter{"to", ParameterKind::quantity, Unit::second, "",
                                             "its end; without it that of the record"};
 
-inline constexpr std::array signal_rows{channel_parameter, probe_ratio_parameter, deskew_parameter,
-                                        from_parameter, to_parameter};
+// What an oscilloscope is asked for; a record from a file has its own.
+inline constexpr ParameterInfo wave_duration_parameter{"duration", ParameterKind::quantity, Unit::second,
+                                                       "10 us", "how long the oscilloscope records"};
+inline constexpr ParameterInfo wave_rate_parameter{"sample_rate", ParameterKind::quantity, Unit::hertz,
+                                                   "20 GHz", "samples per second that it records"};
+inline constexpr ParameterInfo wave_range_parameter{"range", ParameterKind::quantity, Unit::volt, "1 V",
+                                                    "voltage to both sides of zero that it must still show"};
+inline constexpr ParameterInfo trigger_voltage_parameter{
+    "trigger_voltage", ParameterKind::quantity, Unit::volt, "0 V",
+    "voltage at which the record begins, on the first of its channels"};
+inline constexpr std::array record_rows{wave_duration_parameter, wave_rate_parameter, wave_range_parameter,
+                                        trigger_voltage_parameter};
+
+inline constexpr auto signal_rows = joined(
+    std::array{channel_parameter, probe_ratio_parameter, deskew_parameter, from_parameter, to_parameter},
+    record_rows);
 
 // A voltage against time.
 struct Signal {
@@ -46,7 +60,8 @@ Signal signal_of(const Waveform& wave, const Parameters& parameters);
 // The same part of one channel, counted from 1.
 Signal signal_of(const Waveform& wave, const Parameters& parameters, std::size_t channel);
 
-// Recordings of waveforms by instruments are not yet part of a campaign: throws Error(input) that says so.
+// The record that the parameters describe, of all channels up to the highest that they name ("channel" and
+// whatever ends in "_channel"). Throws Error(input).
 CaptureSetup waveform_setup(const Parameters& parameters);
 
 }  // namespace rt

@@ -103,7 +103,7 @@ std::span<const UnitInfo> all_units() {
 }
 
 bool is_decibel(Unit unit) {
-    return unit >= Unit::db;
+    return unit >= Unit::db && unit <= Unit::dbfs_per_hz;
 }
 
 std::optional<Spelling> parse_unit(std::string_view text) {

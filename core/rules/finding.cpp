@@ -36,6 +36,13 @@ void VerdictCounts::add(Verdict verdict, std::size_t times) {
     }
 }
 
+std::string margin_text(const Finding& finding) {
+    if (!finding.margin) return "-";
+    const Quantity margin{*finding.margin, finding.margin_unit()};
+    if (info(margin.unit).prefixed || margin.unit == Unit::count) return format(margin, 4);
+    return format_fixed(margin, 2);
+}
+
 std::string place_text(const Finding& finding) {
     if (!finding.at) return "";
     if (!finding.at_offset) return format(*finding.at, 6);

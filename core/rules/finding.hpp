@@ -34,6 +34,9 @@ struct Finding {
     Unit margin_unit() const { return is_decibel(unit) ? Unit::db : unit; }
 };
 
+// The margin with its unit: "2.36 dB", "110 ns"; "-" without one.
+std::string margin_text(const Finding& finding);
+
 struct VerdictCounts {
     std::size_t pass = 0, marginal = 0, fail = 0, none = 0;
 

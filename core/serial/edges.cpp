@@ -144,40 +144,54 @@ class States {
     std::optional<double> waiting_;
 };
 
+struct Piece {
+    std::vector<float> values;
+    std::vector<Crossing> crossings;
+    double offset = 0;      // of the first value in the record
+    std::size_t known = 0;  // crossings before
+};
+
 }  // namespace
 
 Edges find_edges(const WaveSamples& samples, const EdgeSettings& settings) {
     Edges out;
     States states(settings, out);
     const std::uint64_t size = samples.size();
-    std::vector<float> values;
-    std::vector<Crossing> crossings;
+    // While one piece is read and searched, the crossings of the piece before are found between its samples.
+    Piece now, before;
+    const auto threshold = static_cast<float>(settings.threshold);
+    const auto finish = [&](const Piece& piece, std::size_t from, std::size_t to) {
+        const Between between(piece.values);
+        for (std::size_t k = from; k < to; ++k) {
+            const Crossing& c = piece.crossings[k];
+            out.at[piece.known + k] =
+                c.at ? *c.at
+                     : piece.offset + static_cast<double>(c.sample) + between.crossing(c.sample, threshold);
+        }
+    };
     for (std::uint64_t at = 0; at < size && out.size() < settings.most; at += block) {
-        const std::uint64_t before = std::min<std::uint64_t>(at, margin);
-        const std::uint64_t count = std::min<std::uint64_t>(block, size - at);
-        const std::uint64_t after = std::min<std::uint64_t>(margin, size - at - count);
-        values.resize(static_cast<std::size_t>(before + count + after));
-        samples.read(at - before, values);
-        crossings.clear();
-        const auto offset = static_cast<double>(at - before);
-        states.add(values, offset, static_cast<std::size_t>(before), static_cast<std::size_t>(before + count),
-                   crossings);
-        const std::size_t known = out.size();
-        out.at.resize(known + crossings.size());
-        const Between between(values);
-        const auto threshold = static_cast<float>(settings.threshold);
-        const std::size_t workers = worker_count();
-        in_parallel(workers, [&](std::size_t w) {
-            for (std::size_t k = crossings.size() * w / workers; k < crossings.size() * (w + 1) / workers;
-                 ++k) {
-                const Crossing& c = crossings[k];
-                out.at[known + k] =
-                    c.at ? *c.at
-                         : offset + static_cast<double>(c.sample) + between.crossing(c.sample, threshold);
+        std::swap(now, before);
+        constexpr std::size_t shares = 3;
+        in_parallel(shares + 1, [&](std::size_t w) {
+            if (w > 0) {
+                const std::size_t n = before.crossings.size();
+                return finish(before, n * (w - 1) / shares, n * w / shares);
             }
+            const std::uint64_t ahead = std::min<std::uint64_t>(at, margin);
+            const std::uint64_t count = std::min<std::uint64_t>(block, size - at);
+            const std::uint64_t after = std::min<std::uint64_t>(margin, size - at - count);
+            now.values.resize(static_cast<std::size_t>(ahead + count + after));
+            samples.read(at - ahead, now.values);
+            now.crossings.clear();
+            now.offset = static_cast<double>(at - ahead);
+            states.add(now.values, now.offset, static_cast<std::size_t>(ahead),
+                       static_cast<std::size_t>(ahead + count), now.crossings);
+            out.searched = at + count;
         });
-        out.searched = at + count;
+        now.known = out.size();
+        out.at.resize(now.known + now.crossings.size());
     }
+    finish(now, 0, now.crossings.size());
     if (out.size() > settings.most) out.at.resize(settings.most);
     return out;
 }

@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "core/dsp/parallel.hpp"
+#include "core/dsp/simd.hpp"
 
 namespace rt {
 namespace {
@@ -47,6 +48,23 @@ std::vector<float> cell_growth(const EyeSettings& s) {
         }
     }
     return out;
+}
+
+struct Grid {
+    float x, dx, low, scale;
+    int last_column, last_row, columns;
+};
+
+// The cell of each sample.
+RT_SIMD void cells_of(const float* v, std::size_t count, const Grid& g, std::uint32_t* out) {
+    for (std::size_t i = 0; i < count; ++i) {
+        int column = static_cast<int>(g.x + g.dx * static_cast<float>(static_cast<int>(i)));
+        column = column > g.last_column ? g.last_column : column;
+        int row = static_cast<int>((v[i] - g.low) * g.scale);
+        row = row < 0 ? 0 : row;
+        row = row > g.last_row ? g.last_row : row;
+        out[i] = static_cast<std::uint32_t>(row * g.columns + column);
+    }
 }
 
 class Maker {
@@ -133,18 +151,20 @@ class Maker {
         std::uint32_t* cells = part.count.data();
         const float* bounds = bounds_.empty() ? nullptr : bounds_.data();
         bool hit = false;
-        for (std::size_t i = 0; i < count; ++i) {
-            const int column = std::min(static_cast<int>(fx + fdx * static_cast<float>(i)), last_column);
-            const int row = std::clamp(static_cast<int>((v[i] - low) * scale), 0, last_row);
-            const auto cell = static_cast<std::size_t>(row) * s_.columns + static_cast<std::size_t>(column);
-            ++cells[cell];
-            if (bounds && static_cast<double>(bounds[cell]) < part.growth) {
+        thread_local std::vector<std::uint32_t> cell_of;
+        if (cell_of.size() < count) cell_of.resize(count);
+        cells_of(v, count, {fx, fdx, low, scale, last_column, last_row, static_cast<int>(s_.columns)},
+                 cell_of.data());
+        for (std::size_t i = 0; i < count; ++i) ++cells[cell_of[i]];
+        for (std::size_t i = 0; bounds && i < count; ++i) {
+            const auto cell = static_cast<std::size_t>(cell_of[i]);
+            if (static_cast<double>(bounds[cell]) < part.growth) {
                 const double at = x + dx * static_cast<double>(i), volts = static_cast<double>(v[i]);
                 for (const auto& region : s_.mask.regions) {
                     if (region.convex()) part.growth = std::min(part.growth, region.growth_to(at, volts));
                 }
             }
-            if (bounds && bounds[cell] < 1) {
+            if (bounds[cell] < 1) {
                 const double at = x + dx * static_cast<double>(i), volts = static_cast<double>(v[i]);
                 const bool in = std::any_of(s_.mask.regions.begin(), s_.mask.regions.end(),
                                             [&](const MaskRegion& r) { return r.holds(at, volts); });

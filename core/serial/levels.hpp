@@ -10,7 +10,8 @@
 
 namespace rt {
 
-// How often each voltage occurs. Bins are even between the lowest and the highest sample.
+// How often each voltage occurs, of records longer than 16 million samples in every eighth piece. Bins are
+// even between the lowest and the highest sample.
 struct LevelHistogram {
     double lowest = 0, highest = 0;
     std::vector<std::uint64_t> count;
@@ -19,7 +20,8 @@ struct LevelHistogram {
     double middle(std::size_t bin) const { return lowest + (static_cast<double>(bin) + 0.5) * bin_width(); }
 };
 
-// Reads the record twice, with all cores. Throws Error(signal) for a record that holds one voltage only.
+// Reads the record, and some of it again, with all cores. Throws Error(signal) for a record that holds one
+// voltage only.
 LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins = 2048);
 
 struct Levels {

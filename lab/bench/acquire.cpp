@@ -158,7 +158,7 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
 }
 
 const char* kind_for(const CaptureSetup& setup) {
-    constexpr const char* kinds[] = {"analyser", "power-meter", "counter", "analyser"};
+    constexpr const char* kinds[] = {"analyser", "power-meter", "counter", "analyser", "oscilloscope"};
     static_assert(std::size(kinds) == std::variant_size_v<CaptureSetup>);
     return kinds[setup.index()];
 }
@@ -167,6 +167,7 @@ Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup) {
     if (const auto* s = std::get_if<SpectrumSetup>(&setup)) return sweep(instrument, *s);
     if (const auto* p = std::get_if<PowerSetup>(&setup)) return read_power(instrument, *p);
     if (const auto* q = std::get_if<IqSetup>(&setup)) return record_iq(instrument, *q);
+    if (const auto* w = std::get_if<WaveformSetup>(&setup)) return record(instrument, *w);
     return count(instrument, std::get<CountSetup>(setup));
 }
 
@@ -257,6 +258,7 @@ double acquire_seconds(const Instrument& instrument, const CaptureSetup& setup) 
     if (const auto* c = std::get_if<CountSetup>(&setup))
         return static_cast<double>(c->packets) * c->seconds_per_packet;
     if (const auto* q = std::get_if<IqSetup>(&setup)) return 2 * q->duration_s;
+    if (const auto* w = std::get_if<WaveformSetup>(&setup)) return 2 * w->span_s;
     return std::get<PowerSetup>(setup).averages * 0.01;
 }
 

@@ -27,14 +27,6 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup);
 // Whatever the setup asks for, of an instrument of the kind that kind_for() says.
 Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup);
 
-struct WaveformSetup {
-    double span_s = 0;
-    std::size_t points = 0;
-    double range_v = 1;
-    std::vector<int> channels{1};
-    int trigger_channel = 1;
-    double trigger_v = 0;
-};
 // A record of these channels, in this order.
 Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
 

@@ -151,6 +151,13 @@ class FileWave : public WaveSamples {
     bool clipped() const override { return rail_.clipped(); }
 
     void read(std::uint64_t first, std::span<float> out) const override {
+        if (layout_ == Layout::f32 && channels_ == 1) {
+            file_->read(first, out.data(), out.size());
+            if (scale_finite(out.data(), out.size(), volts_)) return;
+            for (std::size_t i = 0; i < out.size(); ++i) {
+                if (!std::isfinite(out[i])) file_->not_finite(first + i);
+            }
+        }
         thread_local std::vector<char> raw;
         raw.resize(out.size() * file_->frame());
         file_->read(first, raw.data(), out.size());

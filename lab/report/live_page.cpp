@@ -119,9 +119,7 @@ std::string LivePage::page(bool renewing) const {
             row.set("test", at->test);
             row.set("label", at->label);
             row.set("value", at->results.empty() ? "" : format(at->results.front().value));
-            row.set("margin", finding && finding->margin
-                                  ? fixed(*finding->margin, 2) + " " + pretty(finding->margin_unit())
-                                  : "");
+            row.set("margin", finding && finding->margin ? margin_text(*finding) : "");
             row.set("reason", finding && !finding->margin ? finding->reason : "");
             points << row;
         };

@@ -65,8 +65,9 @@ Data finding_data(const Row& row) {
     data.set("value", value_text(f, f.value));
     data.set("limit", value_text(f, f.limit));
     data.set("margin", value_text(f, f.margin));
-    data.set("unit", pretty(f.unit));
-    data.set("margin_unit", pretty(f.margin_unit()));
+    // Values with a prefix carry their unit themselves.
+    data.set("unit", info(f.unit).prefixed ? "" : pretty(f.unit));
+    data.set("margin_unit", info(f.margin_unit()).prefixed ? "" : pretty(f.margin_unit()));
     data.set("at", f.at ? place_text(f) : "–");
     data.set("reason", f.reason);
     data.set("has_reason", !f.reason.empty());
@@ -156,7 +157,7 @@ Data point_data(const PointRecord& point, const ReportFigures& figures, const st
     std::string alt = "Measured trace of " + point.test + ", " + point.label;
     for (const auto& f : point.findings) {
         alt += "; " + f.rule + ": " + name(f.verdict);
-        if (f.margin) alt += ", margin " + fixed(*f.margin, 2) + " " + symbol(f.margin_unit());
+        if (f.margin) alt += ", margin " + margin_text(f);
     }
     data.set("alt", alt);
     return data;

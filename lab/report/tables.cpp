@@ -100,8 +100,10 @@ std::string cell(std::string text) {
     return '"' + text + '"';
 }
 
-std::string cell(std::optional<double> value, int decimals) {
-    return value ? fixed(*value, decimals) : "";
+// Four decimals say all of a level; times and voltages need their own digits.
+std::string cell(std::optional<double> value, Unit unit) {
+    if (!value) return "";
+    return is_decibel(unit) ? fixed(*value, 4) : exact(*value);
 }
 
 }  // namespace
@@ -179,9 +181,9 @@ std::string findings_csv(const RunRecord& run) {
                                          f.rule,
                                          f.clause,
                                          name(f.verdict),
-                                         cell(f.value, 4),
-                                         cell(f.limit, 4),
-                                         cell(f.margin, 4),
+                                         cell(f.value, f.unit),
+                                         cell(f.limit, f.unit),
+                                         cell(f.margin, f.margin_unit()),
                                          symbol(f.unit),
                                          f.at ? exact(f.at->value) : "",
                                          f.at ? symbol(f.at->unit) : "",

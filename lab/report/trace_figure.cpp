@@ -76,9 +76,8 @@ std::string y_name(const Trace& trace, const std::string& unit) {
 }
 
 std::string marker_text(const Finding& finding) {
-    const double margin = *finding.margin;
-    return std::string(name(finding.verdict)) + ": margin " + fixed(margin, 2) + " " +
-           pretty(finding.margin_unit()) + " at " + place_text(finding);
+    return std::string(name(finding.verdict)) + ": margin " + margin_text(finding) + " at " +
+           place_text(finding);
 }
 
 }  // namespace

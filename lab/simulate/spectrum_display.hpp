@@ -28,9 +28,9 @@ struct Display {
 // holds independent values (dwell x bandwidth, at most 256): lines add as phasors with random phases, noise
 // and modulation (wider than the filter) as complex Gaussian noise of the power in the filter. The detector
 // sees those draws: peak the largest, average the mean of the envelope, rms the mean power, sample the first,
-// negative peak the smallest. Quasi-peak and the meter behind the average follow as many values as dwell and the
-// settling of their meter hold (core/dsp/quasi_peak.hpp); they need a bandwidth of CISPR 16-1-1. The same `seed`
-// gives the same display.
+// negative peak the smallest. Quasi-peak and the meter behind the average follow as many values as dwell and
+// the settling of their meter hold (core/dsp/quasi_peak.hpp); they need a bandwidth of CISPR 16-1-1. The same
+// `seed` gives the same display.
 Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input,
              std::uint64_t seed);
 

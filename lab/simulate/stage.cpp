@@ -140,6 +140,14 @@ std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {
     return std::nullopt;
 }
 
+std::optional<BusTraffic> Stage::bus(const std::string& port) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const auto& bus : unit_->surroundings().buses) {
+        if (bus.port == port && unit_->holds_now(bus.when)) return bus;
+    }
+    return std::nullopt;
+}
+
 std::optional<Wire> Stage::wire(const std::string& from, const std::string& to) const {
     for (const auto& wire : unit_->surroundings().wires) {
         if (wire.from == from && (to.empty() || wire.to == to)) return wire;

@@ -53,6 +53,7 @@ class Stage {
     // The receiver at a port under the present settings; nothing while there is none.
     std::optional<Receiver> receiver(const std::string& port) const;
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
+    std::optional<BusTraffic> bus(const std::string& port) const;
     // The wire between two ends, for network analysers.
     std::optional<Wire> wire(const std::string& from, const std::string& to) const;
 

@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/text.hpp"
+#include "core/serial/pattern.hpp"
 
 namespace rt {
 namespace {
@@ -47,10 +48,36 @@ constexpr std::array pattern_keys{
 constexpr std::array waveform_keys{
     KeyInfo{"port", text, true, "where it can be probed"},
     KeyInfo{"when", pairs, false, "settings under which it is there"},
-    KeyInfo{"rate", quantity, true, "bits a second of a PRBS7 pattern", Unit::bit_per_second},
+    KeyInfo{"pattern", text, false,
+            "prbs7, prbs9, prbs11, prbs13, prbs15, prbs23, prbs31 or clock; prbs7 without it"},
+    KeyInfo{"rate", quantity, true, "bits a second", Unit::bit_per_second},
     KeyInfo{"amplitude", quantity, true, "to either side of zero", Unit::volt},
     KeyInfo{"rise_time", quantity, true, "20 % to 80 %", Unit::second},
     KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
+    KeyInfo{"rate_error", quantity, false, "deviation of the rate", Unit::ppm},
+    KeyInfo{"random_jitter", quantity, false, "standard deviation of each edge", Unit::second},
+    KeyInfo{"periodic_jitter", quantity, false, "peak to peak of a sinusoidal shift of the edges",
+            Unit::second},
+    KeyInfo{"periodic_frequency", quantity, false, "how often it goes to and fro; 1 MHz without it",
+            Unit::hertz},
+    KeyInfo{"duty_cycle_distortion", quantity, false, "rising edges later than falling ones", Unit::second},
+    KeyInfo{"cable_bandwidth", quantity, false, "-3 dB of a cable of first order behind it", Unit::hertz},
+};
+constexpr std::array bus_keys{
+    KeyInfo{"port", text, true, "where it can be probed: clock on channel 1, data on channel 2"},
+    KeyInfo{"when", pairs, false, "settings under which there is traffic"},
+    KeyInfo{"rate", quantity, true, "clock frequency", Unit::hertz},
+    KeyInfo{"supply", quantity, true, "bus voltage", Unit::volt},
+    KeyInfo{"rise_time", quantity, true, "30 % to 70 %, an RC curve", Unit::second},
+    KeyInfo{"fall_time", quantity, true, "70 % to 30 %", Unit::second},
+    KeyInfo{"data_delay", quantity, true, "data changes so long after the clock has begun to fall",
+            Unit::second},
+    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
+    KeyInfo{"address", text, true, "of the peripheral that is written to, such as 0x48"},
+    KeyInfo{"bytes", texts, true, "what is written to it over and over"},
+    KeyInfo{"late_bit", whole, false,
+            "bit of a write, counted from 1 with the acknowledge bits, that comes late"},
+    KeyInfo{"late_by", quantity, false, "how much later it comes", Unit::second},
 };
 
 }  // namespace
@@ -62,6 +89,7 @@ const SectionInfo through_section{"[[through]]", "A signal path through the unit
 const SectionInfo pattern_section{"[[pattern]]", "How a port radiates by turntable angle and antenna height.",
                                   pattern_keys};
 const SectionInfo waveform_section{"[[waveform]]", "A digital signal of the unit.", waveform_keys};
+const SectionInfo bus_section{"[[bus]]", "Traffic on a two-wire bus of the unit.", bus_keys};
 
 UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::string>& settings) {
     UnitWhen when;
@@ -86,6 +114,57 @@ double Receiver::loss_share(double level_dbm) const {
 double Pattern::gain_db(double angle_deg, double height) const {
     const double angle = (angle_deg - front_deg) * std::numbers::pi / 180;
     return -depth_db * (1 - std::cos(angle)) / 2 - per_metre_db * std::abs(height - height_m);
+}
+
+static DigitalWaveform waveform_of(const ConfigSection& s,
+                                   const std::map<std::string, std::string>& settings) {
+    DigitalWaveform out;
+    out.port = s.text("port");
+    out.when = when_of(s, settings);
+    if (s.has("pattern")) out.pattern = s.text("pattern");
+    if (out.pattern != "clock") s.at("pattern", [&] { sequence_bits(out.pattern, 1); });
+    out.rate_bit_s = s.quantity("rate")->value;
+    out.amplitude_v = s.quantity("amplitude")->value;
+    out.rise_s = s.quantity("rise_time")->value;
+    out.noise_v = s.quantity_or("noise", 0);
+    out.rate_error_ppm = s.quantity_or("rate_error", 0);
+    out.random_jitter_s = s.quantity_or("random_jitter", 0);
+    out.periodic_jitter_s = s.quantity_or("periodic_jitter", 0);
+    out.periodic_hz = s.quantity_or("periodic_frequency", 1e6);
+    out.duty_cycle_s = s.quantity_or("duty_cycle_distortion", 0);
+    out.cable_hz = s.quantity_or("cable_bandwidth", 0);
+    if (!(out.rate_bit_s > 0)) s.fail("rate", "must be above 0");
+    return out;
+}
+
+static int octet(const ConfigSection& s, const char* key, const std::string& text, int most) {
+    std::size_t used = 0;
+    int value = -1;
+    try {
+        value = std::stoi(text, &used, 0);
+    } catch (const std::exception&) {
+    }
+    if (used != text.size() || value < 0 || value > most)
+        s.fail(key, in_quotes(text) + " is none: write 0 to " + std::to_string(most) + " or 0x48");
+    return value;
+}
+
+static BusTraffic bus_of(const ConfigSection& s, const std::map<std::string, std::string>& settings) {
+    BusTraffic out;
+    out.port = s.text("port");
+    out.when = when_of(s, settings);
+    out.rate_hz = s.quantity("rate")->value;
+    out.supply_v = s.quantity("supply")->value;
+    out.rise_s = s.quantity("rise_time")->value;
+    out.fall_s = s.quantity("fall_time")->value;
+    out.data_delay_s = s.quantity("data_delay")->value;
+    out.noise_v = s.quantity_or("noise", 0);
+    out.address = octet(s, "address", s.text("address"), 127);
+    for (const auto& text : s.texts("bytes")) out.bytes.push_back(octet(s, "bytes", text, 255));
+    if (s.has("late_bit")) out.late_bit = static_cast<int>(s.whole("late_bit").value_or(1)) - 1;
+    out.late_by_s = s.quantity_or("late_by", 0);
+    if (!(out.rate_hz > 0)) s.fail("rate", "must be above 0 Hz");
+    return out;
 }
 
 Surroundings read_surroundings(const ConfigSection& root,
@@ -113,11 +192,9 @@ Surroundings read_surroundings(const ConfigSection& root,
         out.patterns.push_back({s.text("port"), s.quantity("front")->value, s.quantity("depth")->value,
                                 s.quantity_or("height", 1), s.quantity_or("per_metre", 0)});
     }
-    for (const auto& s : root.tables("waveform", waveform_section)) {
-        out.waveforms.push_back({s.text("port"), when_of(s, settings), s.quantity("rate")->value,
-                                 s.quantity("amplitude")->value, s.quantity("rise_time")->value,
-                                 s.quantity_or("noise", 0)});
-    }
+    for (const auto& s : root.tables("waveform", waveform_section))
+        out.waveforms.push_back(waveform_of(s, settings));
+    for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;
 }
 

@@ -10,7 +10,7 @@
 namespace rt {
 
 extern const SectionInfo wire_section, receiver_section, draw_section, through_section, pattern_section,
-    waveform_section;
+    waveform_section, bus_section;
 
 // Settings of the unit under which something holds.
 using UnitWhen = std::map<std::string, std::string>;
@@ -60,11 +60,27 @@ struct Pattern {
     double gain_db(double angle_deg, double height_m) const;
 };
 
-// A pseudo-random two-level signal (PRBS7).
+// A two-level signal and what is wrong with it. Times are standard deviations or peak values as the keys say.
 struct DigitalWaveform {
     std::string port;
     UnitWhen when;
-    double rate_bit_s, amplitude_v, rise_s, noise_v;
+    std::string pattern = "prbs7";  // or another sequence, or "clock"
+    double rate_bit_s = 0, amplitude_v = 0, rise_s = 0, noise_v = 0;
+    double rate_error_ppm = 0, random_jitter_s = 0, periodic_jitter_s = 0, periodic_hz = 0, duty_cycle_s = 0;
+    double cable_hz = 0;  // -3 dB of the cable behind it, 0 for none
+};
+
+// Traffic on a two-wire bus: clock on channel 1, data on channel 2 of a probe at the port.
+struct BusTraffic {
+    std::string port;
+    UnitWhen when;
+    double rate_hz = 0, supply_v = 0, rise_s = 0, fall_s = 0, data_delay_s = 0, noise_v = 0;
+    int address = 0;
+    std::vector<int> bytes;
+    // The bit of each write (counted from 0 over all its bytes with their acknowledge) that comes late, if
+    // any.
+    int late_bit = -1;
+    double late_by_s = 0;
 };
 
 struct Surroundings {
@@ -74,6 +90,7 @@ struct Surroundings {
     std::vector<Through> throughs;
     std::vector<Pattern> patterns;
     std::vector<DigitalWaveform> waveforms;
+    std::vector<BusTraffic> buses;
 };
 
 // `root` is the file of a simulated unit, `settings` what it has.

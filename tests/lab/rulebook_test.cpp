@@ -51,7 +51,7 @@ TEST_CASE("shipped rules state clause, basis and confidence, and stand against n
             CHECK_FALSE(rule.sign_off);
         }
     }
-    CHECK(rules == 197);
+    CHECK(rules == 248);
 }
 
 TEST_CASE("shipped limits: the other classes, ports and distances") {

@@ -15,26 +15,29 @@ constexpr ParameterInfo channel_of(const char* name, const char* preset, const c
     return {name, ParameterKind::whole_number, Unit::none, preset, help};
 }
 
-constexpr std::array parameters{
-    channel_of("clock_channel", "1", "channel of the clock"),
-    channel_of("select_channel", "2", "channel of the select line, low while the peripheral is addressed"),
-    channel_of("out_channel", "", "channel of the controller's data"),
-    channel_of("in_channel", "", "channel of the peripheral's data"),
-    ParameterInfo{"mode", ParameterKind::choice, Unit::none, "0",
-                  "2 CPOL + CPHA: 2 and 3 rest high, 1 and 3 sample on the edge back to rest", "0 1 2 3"},
-    channel_of("word_bits", "8", "bits of a word, at most 64"),
-    ParameterInfo{"bit_order", ParameterKind::choice, Unit::none, "highest-first", "order of bits in a word",
-                  "highest-first lowest-first"},
-    ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
-                  "voltage that thresholds count from; without it the high level of the clock"},
-    ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
-                  "of the supply: low is below"},
-    ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
-                  "of the supply: high is above"},
-    probe_ratio_parameter,
-    from_parameter,
-    to_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        channel_of("clock_channel", "1", "channel of the clock"),
+        channel_of("select_channel", "2",
+                   "channel of the select line, low while the peripheral is addressed"),
+        channel_of("out_channel", "", "channel of the controller's data"),
+        channel_of("in_channel", "", "channel of the peripheral's data"),
+        ParameterInfo{"mode", ParameterKind::choice, Unit::none, "0",
+                      "2 CPOL + CPHA: 2 and 3 rest high, 1 and 3 sample on the edge back to rest", "0 1 2 3"},
+        channel_of("word_bits", "8", "bits of a word, at most 64"),
+        ParameterInfo{"bit_order", ParameterKind::choice, Unit::none, "highest-first",
+                      "order of bits in a word", "highest-first lowest-first"},
+        ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
+                      "voltage that thresholds count from; without it the high level of the clock"},
+        ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
+                      "of the supply: low is below"},
+        ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
+                      "of the supply: high is above"},
+        probe_ratio_parameter,
+        from_parameter,
+        to_parameter,
+    },
+    record_rows);
 
 constexpr std::array traces{Product{"view_...", Unit::volt, "all lines around the extreme of each result"}};
 constexpr std::array results{

@@ -10,21 +10,23 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
-    ParameterInfo{"clock_channel", ParameterKind::whole_number, Unit::none, "1",
-                  "channel of the clock line SCL"},
-    ParameterInfo{"data_channel", ParameterKind::whole_number, Unit::none, "2",
-                  "channel of the data line SDA"},
-    ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
-                  "bus voltage VDD that thresholds count from; without it the high level of the clock"},
-    ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
-                  "of the supply: low is below"},
-    ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
-                  "of the supply: high is above"},
-    probe_ratio_parameter,
-    from_parameter,
-    to_parameter,
-};
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"clock_channel", ParameterKind::whole_number, Unit::none, "1",
+                      "channel of the clock line SCL"},
+        ParameterInfo{"data_channel", ParameterKind::whole_number, Unit::none, "2",
+                      "channel of the data line SDA"},
+        ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
+                      "bus voltage VDD that thresholds count from; without it the high level of the clock"},
+        ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
+                      "of the supply: low is below"},
+        ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
+                      "of the supply: high is above"},
+        probe_ratio_parameter,
+        from_parameter,
+        to_parameter,
+    },
+    record_rows);
 
 constexpr std::array traces{Product{"view_...", Unit::volt, "both lines around the extreme of each result"}};
 constexpr std::array results{

@@ -118,7 +118,9 @@ Raster raster_of(const Eye& eye, const EyeSettings& settings, double origin_s) {
             out.count.push_back(count[row * eye.columns + (k + half) % eye.columns]);
     }
     const auto limit = [&](const char* title, std::optional<double> volts) {
-        if (volts) out.outlines.push_back({title, {-0.5, 1.5}, {*volts, *volts}});
+        // Limits far away are not worth the room.
+        if (volts && *volts > eye.low_v && *volts < eye.high_v)
+            out.outlines.push_back({title, {-0.5, 1.5}, {*volts, *volts}});
     };
     for (std::size_t i = 0; i < settings.mask.regions.size(); ++i) {
         Raster::Line line{i == 0 ? "mask" : "", {}, {}};

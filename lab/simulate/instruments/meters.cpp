@@ -7,6 +7,7 @@
 
 #include "core/base/text.hpp"
 #include "lab/simulate/random.hpp"
+#include "lab/simulate/wave_display.hpp"
 
 namespace rt {
 namespace {
@@ -110,7 +111,7 @@ SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::
     add_format();
     add_questionable_status();
     number("[SENSe]:SWEep:TIME", span_s_, ScpiUnit::second, {1e-9, 100, 1e-6});
-    number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 1e6, 1000},
+    number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 5e6, 1000},
            [this] { points_ = std::round(points_); });
     tree_.on_query("[SENSe]:SWEep:TIME:STEP", [this](const auto&) { return exact(span_s_ / (points_ - 1)); });
     tree_.on(
@@ -143,46 +144,25 @@ void SimulatedOscilloscope::reset() {
     note_overload(false);
 }
 
-// Bit `index` of the PRBS7 sequence x^7 + x^6 + 1.
-static std::vector<int> prbs7() {
-    std::vector<int> bits;
-    unsigned state = 0x7f;
-    for (int i = 0; i < 127; ++i) {
-        const unsigned next = ((state >> 6) ^ (state >> 5)) & 1;
-        state = ((state << 1) | next) & 0x7f;
-        bits.push_back(static_cast<int>(next));
-    }
-    return bits;
-}
-
 void SimulatedOscilloscope::acquire() {
-    static const std::vector<int> pattern = prbs7();
     stage_->spend(span_s_);
     records_.clear();
     bool clipped = false;
+    const WaveDisplay display{span_s_, static_cast<std::size_t>(points_)};
+    const auto bus = stage_->bus(port_);
     for (std::size_t channel = 0; channel < 2; ++channel) {
         const auto waveform = stage_->waveform(channel == 0 ? port_ : port_ + "-2");
-        Random random(seed_of(*stage_, stage_->state_text() + std::to_string(channel), acquisitions_++));
-        std::vector<double> record(static_cast<std::size_t>(points_));
-        for (std::size_t i = 0; i < record.size(); ++i) {
-            double v = 0.001 * random.normal();  // the instrument's own noise
-            if (waveform) {
-                const double t = static_cast<double>(i) * span_s_ / (points_ - 1) * waveform->rate_bit_s;
-                const double bit = std::floor(t);
-                const auto at = [&](double n) {
-                    return pattern[static_cast<std::size_t>(std::fmod(n + 127, 127))] ? 1.0 : -1.0;
-                };
-                // A straight edge: 20 % to 80 % is six tenths of it.
-                const double edge = waveform->rise_s / 0.6 * waveform->rate_bit_s;
-                const double share = std::min((t - bit) / edge, 1.0);
-                v += waveform->amplitude_v * (at(bit - 1) + (at(bit) - at(bit - 1)) * share) +
-                     waveform->noise_v * random.normal();
-            }
-            if (std::abs(v) > range_v_[channel]) {
-                clipped = true;
-                v = std::copysign(range_v_[channel], v);
-            }
-            record[i] = v;
+        const auto seed = seed_of(*stage_, stage_->state_text() + std::to_string(channel), acquisitions_++);
+        std::vector<double> record(display.points);
+        if (waveform) record = show_waveform(*waveform, display, seed);
+        if (bus) record = show_bus(*bus, channel == 0, display, seed);
+        // The instrument's own noise and its converter's range.
+        Random random(seed ^ 0x5eed);
+        for (double& v : record) {
+            v += 0.0005 * range_v_[channel] * random.normal();
+            if (std::abs(v) <= range_v_[channel]) continue;
+            clipped = true;
+            v = std::copysign(range_v_[channel], v);
         }
         records_.push_back(std::move(record));
     }

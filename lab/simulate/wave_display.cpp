@@ -1,0 +1,149 @@
+#include "lab/simulate/wave_display.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/serial/pattern.hpp"
+#include "lab/simulate/random.hpp"
+
+namespace rt {
+namespace {
+
+double step_of(const WaveDisplay& display) {
+    return display.span_s / static_cast<double>(display.points - 1);
+}
+
+void add_noise(std::vector<double>& volts, double rms, Random& random) {
+    if (!(rms > 0)) return;
+    for (double& v : volts) v += rms * random.normal();
+}
+
+std::vector<bool> bits_of(const DigitalWaveform& w, std::size_t count) {
+    if (w.pattern != "clock") return sequence_bits(w.pattern, count);
+    std::vector<bool> out;
+    for (std::size_t i = 0; i < count; ++i) out.push_back(i % 2 == 0);
+    return out;
+}
+
+// A change of a line that begins at a time.
+struct Change {
+    double at;
+    bool rises;
+};
+
+// RC up (30 % to 70 % in `rise`), straight down (70 % to 30 % in `fall`), each from the level reached before.
+std::vector<double> drawn(const std::vector<Change>& changes, const BusTraffic& bus,
+                          const WaveDisplay& display) {
+    std::vector<double> out(display.points);
+    const double step = step_of(display), tau = bus.rise_s / std::log(0.7 / 0.3);
+    const double ramp = bus.fall_s / 0.4;
+    double from = 1, begun = -1e9;
+    bool rises = true;
+    std::size_t next = 0;
+    const auto level_at = [&](double t) {
+        if (rises) return 1 - (1 - from) * std::exp(-(t - begun) / tau);
+        return std::max(0.0, from - (t - begun) / ramp);
+    };
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const double t = static_cast<double>(i) * step;
+        while (next < changes.size() && changes[next].at <= t) {
+            from = level_at(changes[next].at);
+            begun = changes[next].at;
+            rises = changes[next++].rises;
+        }
+        out[i] = bus.supply_v * level_at(t);
+    }
+    return out;
+}
+
+}  // namespace
+
+std::vector<double> show_waveform(const DigitalWaveform& w, const WaveDisplay& display, std::uint64_t seed) {
+    Random random(seed);
+    const double step = step_of(display), interval = 1 / (w.rate_bit_s * (1 + w.rate_error_ppm * 1e-6));
+    const auto bits = bits_of(w, static_cast<std::size_t>(display.span_s / interval) + 3);
+    const double sigma = w.rise_s / 1.6832;  // 20 % to 80 % of an error function
+    const double reach = 6 * sigma;
+    // The whole signal at once: each edge's own shape, and a step behind it.
+    std::vector<double> out(display.points), behind(display.points + 1);
+    const double start = -interval * random.uniform();
+    bool level = bits[0];
+    const double first = level ? w.amplitude_v : -w.amplitude_v;
+    for (std::size_t k = 1; k < bits.size(); ++k) {
+        if (bits[k] == level) continue;
+        level = bits[k];
+        const double nominal = start + interval * static_cast<double>(k);
+        const double at = nominal + w.random_jitter_s * random.normal() +
+                          (level ? 0.5 : -0.5) * w.duty_cycle_s +
+                          w.periodic_jitter_s / 2 * std::sin(2 * std::numbers::pi * w.periodic_hz * nominal);
+        const double height = (level ? 2 : -2) * w.amplitude_v;
+        const double low = std::ceil((at - reach) / step), high = std::ceil((at + reach) / step);
+        const auto from = static_cast<std::size_t>(std::clamp(low, 0.0, static_cast<double>(out.size())));
+        const auto to = static_cast<std::size_t>(std::clamp(high, 0.0, static_cast<double>(out.size())));
+        for (std::size_t i = from; i < to; ++i) {
+            const double t = static_cast<double>(i) * step - at;
+            out[i] += height * (sigma > 0 ? 0.5 * (1 + std::erf(t / sigma / std::numbers::sqrt2)) : t >= 0);
+        }
+        behind[to] += height;
+    }
+    double sum = first;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        sum += behind[i];
+        out[i] += sum;
+    }
+    if (w.cable_hz > 0) {
+        // A first-order low-pass, exact for straight lines between samples.
+        const double x = 2 * std::numbers::pi * w.cable_hz * step, keep = std::exp(-x),
+                     slope = (1 - keep) / x;
+        double y = out.front(), before = out.front();
+        for (double& v : out) {
+            const double now = v;
+            y = keep * y + (slope - keep) * before + (1 - slope) * now;
+            before = now;
+            v = y;
+        }
+    }
+    add_noise(out, w.noise_v, random);
+    return out;
+}
+
+std::vector<double> show_bus(const BusTraffic& bus, bool clock, const WaveDisplay& display,
+                             std::uint64_t seed) {
+    Random random(seed);
+    const double period = 1 / bus.rate_hz;
+    std::vector<Change> clocks, data;
+    bool level = true;
+    const auto set = [&](bool bit, double at) {
+        if (bit != level) data.push_back({at, bit});
+        level = bit;
+    };
+    std::vector<int> octets{bus.address << 1};
+    octets.insert(octets.end(), bus.bytes.begin(), bus.bytes.end());
+    for (double t = 5 * period; t < display.span_s;) {
+        set(false, t);
+        t += period / 2;
+        clocks.push_back({t, false});
+        int bit = 0;
+        for (const int octet : octets) {
+            for (int k = 8; k >= 0; --k, ++bit) {
+                const bool value = k > 0 && (octet >> (k - 1) & 1);  // acknowledged: low
+                set(value, t + bus.data_delay_s + (bit == bus.late_bit ? bus.late_by_s : 0));
+                // Low a little longer than high, as the rise takes its time.
+                clocks.push_back({t + 0.55 * period, true});
+                t += period;
+                clocks.push_back({t, false});
+            }
+        }
+        set(false, t + bus.data_delay_s);
+        clocks.push_back({t + 0.55 * period, true});
+        t += 1.2 * period;
+        set(true, t);
+        t += 10 * period;
+    }
+    auto out = drawn(clock ? clocks : data, bus, display);
+    add_noise(out, bus.noise_v, random);
+    return out;
+}
+
+}  // namespace rt

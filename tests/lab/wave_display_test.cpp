@@ -1,0 +1,84 @@
+// What the simulated oscilloscope shows, against what it was told.
+#include "lab/simulate/wave_display.hpp"
+
+#include <cmath>
+
+#include "tests/core/procedures.hpp"
+
+using namespace rt;
+
+namespace {
+
+Waveform shown(const DigitalWaveform& w, double span, double rate) {
+    const auto points = static_cast<std::size_t>(span * rate) + 1;
+    return waveform_in_memory(show_waveform(w, {span, points}, 5), span / static_cast<double>(points - 1));
+}
+
+DigitalWaveform link() {
+    DigitalWaveform w;
+    w.rate_bit_s = 1e9;
+    w.amplitude_v = 0.3;
+    w.rise_s = 150e-12;
+    return w;
+}
+
+}  // namespace
+
+TEST_CASE("a simulated serial signal has the jitter, rate and levels that it was given") {
+    DigitalWaveform w = link();
+    w.rate_error_ppm = -40;
+    w.random_jitter_s = 5e-12;
+    w.periodic_jitter_s = 30e-12;
+    w.periodic_hz = 3e6;
+    w.duty_cycle_s = 8e-12;
+    const Waveform wave = shown(w, 40e-6, 20e9);
+    const auto out = run("serial.jitter", wave);
+    CHECK(value(out, "random_jitter") == doctest::Approx(5e-12).epsilon(0.12));
+    CHECK(value(out, "periodic_jitter") == doctest::Approx(30e-12).epsilon(0.03));
+    CHECK(value(out, "periodic_frequency") == doctest::Approx(3e6).epsilon(0.01));
+    CHECK(value(out, "duty_cycle_distortion") == doctest::Approx(8e-12).epsilon(0.1));
+    CHECK(value(run("serial.clock", wave, {{"symbol_rate", "1 GHz"}}), "rate_error") ==
+          doctest::Approx(-40).epsilon(0.03));
+    const auto edges = run("pulse.edges", wave, {{"edge_span", "20-80"}});
+    CHECK(value(edges, "amplitude") == doctest::Approx(0.6).epsilon(0.01));
+    CHECK(value(edges, "rise_time") == doctest::Approx(150e-12).epsilon(0.02));
+    CHECK(value(run("serial.pattern", wave), "bit_errors") == 0);
+}
+
+TEST_CASE("a cable behind it makes edges slow and the eye small") {
+    DigitalWaveform w = link();
+    w.cable_hz = 400e6;
+    const auto near = run("serial.eye", shown(link(), 5e-6, 20e9)),
+               far = run("serial.eye", shown(w, 5e-6, 20e9));
+    CHECK(value(near, "eye_height") == doctest::Approx(0.6).epsilon(0.02));
+    CHECK(value(far, "eye_height") < 0.5);
+    CHECK(value(run("serial.jitter", shown(w, 5e-6, 20e9)), "data_dependent_jitter") > 10e-12);
+}
+
+TEST_CASE("simulated bus traffic is read back: bytes, rise time, the late bit") {
+    BusTraffic bus;
+    bus.rate_hz = 100e3;
+    bus.supply_v = 3.3;
+    bus.rise_s = 500e-9;
+    bus.fall_s = 60e-9;
+    bus.data_delay_s = 800e-9;
+    bus.address = 0x29;
+    bus.bytes = {0x12, 0x34};
+    bus.late_bit = 12;
+    bus.late_by_s = 2e-6;
+    const double span = 1.2e-3;
+    const WaveDisplay display{span, 60001};
+    const Waveform wave =
+        waveform_in_memory({show_bus(bus, true, display, 1), show_bus(bus, false, display, 2)}, span / 60000);
+    const auto out = run("bus.two-wire", wave, {{"supply", "3.3 V"}});
+    CHECK(value(out, "clock_rise_greatest") == doctest::Approx(500e-9).epsilon(0.02));
+    CHECK(value(out, "clock_fall_greatest") == doctest::Approx(60e-9).epsilon(0.05));
+    CHECK(value(out, "bytes") >= 6);
+    for (const auto& table : out.tables) {
+        if (table.name != "bytes") continue;
+        CHECK(std::get<std::string>(table.rows[1][2]) == "0x29 write");
+        CHECK(std::get<std::string>(table.rows[2][2]) == "0x12");
+        CHECK(std::get<std::string>(table.rows[3][2]) == "0x34");
+    }
+    CHECK(value(out, "data_valid_greatest") > 2.7e-6);
+}
