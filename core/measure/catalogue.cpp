@@ -8,6 +8,7 @@
 #include "core/measure/bus/procedures.hpp"
 #include "core/measure/emission/final.hpp"
 #include "core/measure/emission/scan.hpp"
+#include "core/measure/ethernet/procedures.hpp"
 #include "core/measure/power/level.hpp"
 #include "core/measure/power/path_loss.hpp"
 #include "core/measure/procedure.hpp"
@@ -27,18 +28,43 @@
 #include "core/measure/spectrum/density.hpp"
 #include "core/measure/spectrum/markers.hpp"
 #include "core/measure/spectrum/occupied.hpp"
+#include "core/measure/storage/procedures.hpp"
 #include "core/measure/tone/tone.hpp"
 
 namespace rt {
 
 std::span<const Procedure> procedures() {
-    static const std::array list{
-        emission_scan(),    emission_final(),   spectrum_density(), channel_power(),   occupied_bandwidth(),
-        spectrum_markers(), radio_mask(),       spurious(),         carrier(),         bursts(),
-        occupancy(),        oqpsk_modulation(), gfsk_modulation(),  ofdm_modulation(), am_fm(),
-        tone_quality(),     tone_response(),    power_level(),      path_loss(),       error_rate(),
-        pulse_edges(),      serial_clock(),     serial_jitter(),    serial_eye(),      serial_pattern(),
-        two_wire_bus(),     four_wire_bus()};
+    static const std::array list{emission_scan(),
+                                 emission_final(),
+                                 spectrum_density(),
+                                 channel_power(),
+                                 occupied_bandwidth(),
+                                 spectrum_markers(),
+                                 radio_mask(),
+                                 spurious(),
+                                 carrier(),
+                                 bursts(),
+                                 occupancy(),
+                                 oqpsk_modulation(),
+                                 gfsk_modulation(),
+                                 ofdm_modulation(),
+                                 am_fm(),
+                                 tone_quality(),
+                                 tone_response(),
+                                 power_level(),
+                                 path_loss(),
+                                 error_rate(),
+                                 pulse_edges(),
+                                 serial_clock(),
+                                 serial_jitter(),
+                                 serial_eye(),
+                                 serial_pattern(),
+                                 two_wire_bus(),
+                                 four_wire_bus(),
+                                 ethernet_idle(),
+                                 ethernet_density(),
+                                 ethernet_droop(),
+                                 storage_out_of_band()};
     return list;
 }
 

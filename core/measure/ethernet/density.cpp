@@ -1,0 +1,127 @@
+#include "core/dsp/density.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "core/base/error.hpp"
+#include "core/dsp/fft.hpp"
+#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/spectrum/band.hpp"
+#include "core/measure/wave_source.hpp"
+
+namespace rt {
+namespace {
+
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"bandwidth", ParameterKind::quantity, Unit::hertz, "100 kHz",
+                      "noise bandwidth of the transforms: what the resolution of the density is"},
+        ParameterInfo{"termination", ParameterKind::quantity, Unit::ohm, "100 ohm",
+                      "differential resistance in which the power is counted"},
+        ParameterInfo{"lowest", ParameterKind::quantity, Unit::hertz, "0 Hz",
+                      "lower end of the band that counts"},
+        ParameterInfo{"highest", ParameterKind::quantity, Unit::hertz, "",
+                      "its upper end; without it half the sample rate"},
+    },
+    signal_rows);
+
+constexpr std::array traces{Product{"psd", Unit::dbm_per_hz, "power density against frequency"}};
+constexpr std::array results{
+    Product{"total_power", Unit::dbm, "power in the band"},
+    Product{"peak_to_peak", Unit::volt, "highest minus lowest sample"},
+    Product{"peak_density", Unit::dbm_per_hz, "highest density in the band"},
+    Product{"peak_frequency", Unit::hertz, "where it stands"},
+};
+
+// A voltage as complex samples with no imaginary part.
+class AsComplex : public IqSamples {
+  public:
+    explicit AsComplex(std::shared_ptr<const WaveSamples> volts)
+        : IqSamples(1e30F), volts_(std::move(volts)) {}
+    std::uint64_t size() const override { return volts_->size(); }
+
+  protected:
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        thread_local std::vector<float> real;
+        real.resize(out.size());
+        volts_->read(first, real);
+        for (std::size_t i = 0; i < out.size(); ++i) out[i] = real[i];
+        return 0;
+    }
+
+  private:
+    std::shared_ptr<const WaveSamples> volts_;
+};
+
+Outcome run(Capture any, const Parameters& p) {
+    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.density"), p);
+    const double bandwidth = p.required("bandwidth"), ohm = p.required("termination");
+    if (!(bandwidth > 0)) fail_input("parameter bandwidth: must be above 0 Hz");
+    if (!(ohm > 0)) fail_input("parameter termination: must be above 0 ohm");
+    IqRecord record;
+    record.samples = std::make_shared<AsComplex>(signal.samples);
+    record.sample_rate_hz = 1 / signal.step_s;
+    DensitySettings settings;
+    const double bins = noise_bandwidth_bins(window_values(settings.window, 4096));
+    settings.size = fast_size(static_cast<std::size_t>(std::ceil(bins * record.sample_rate_hz / bandwidth)));
+    if (settings.size > record.size()) {
+        fail_input("the record of " + format({signal.seconds(), Unit::second}) +
+                   " is too short for a bandwidth of " + format({bandwidth, Unit::hertz}) + ": it needs " +
+                   format({static_cast<double>(settings.size) * signal.step_s, Unit::second}));
+    }
+    const Density seen = power_density(record, settings);
+    const double low = p.required("lowest"), high = p.number("highest").value_or(record.sample_rate_hz / 2);
+    Trace trace;
+    trace.name = "psd";
+    trace.title = "Power density";
+    trace.y_unit = Unit::dbm_per_hz;
+    trace.detector = Detector::rms;
+    trace.resolution_bandwidth_hz = seen.noise_bandwidth_hz;
+    double total = 0;
+    for (std::size_t i = 0; i < seen.frequency_hz.size(); ++i) {
+        const double f = seen.frequency_hz[i];
+        if (f < 0 || f < low || f > high) continue;
+        // Positive and negative frequencies together; 0 Hz and the end stand alone.
+        const double watt = (f > 0 ? 2 : 1) * seen.per_hz[i] / ohm;
+        total += watt * seen.step_hz;
+        trace.x.push_back(f);
+        trace.y.push_back(to_db(watt * 1000));
+    }
+    if (trace.x.size() < 2)
+        fail_input("parameters lowest and highest: no frequency of the record lies between");
+    const auto top = std::max_element(trace.y.begin(), trace.y.end());
+    float lowest = 3e38F, highest = -3e38F;
+    std::vector<float> values;
+    constexpr std::uint64_t piece = 1 << 18;
+    for (std::uint64_t at = 0; at < signal.size(); at += piece) {
+        values.resize(static_cast<std::size_t>(std::min(piece, signal.size() - at)));
+        signal.samples->read(at, values);
+        for (const float v : values) lowest = std::min(lowest, v), highest = std::max(highest, v);
+    }
+    Outcome outcome;
+    outcome.add("total_power", to_db(total * 1000), Unit::dbm);
+    outcome.add("peak_to_peak", static_cast<double>(highest) - static_cast<double>(lowest), Unit::volt);
+    outcome.add("peak_density", *top, Unit::dbm_per_hz);
+    outcome.add("peak_frequency", trace.x[static_cast<std::size_t>(top - trace.y.begin())], Unit::hertz);
+    outcome.traces.push_back(std::move(trace));
+    return outcome;
+}
+
+}  // namespace
+
+Procedure ethernet_density() {
+    return {"ethernet.density",
+            "Power spectral density, power and peak voltage of a transmitter's waveform",
+            "Averaged windowed periodogram (Welch 1967) of the differential voltage in its termination, "
+            "one-sided; "
+            "masks in dBm/Hz judge the curve. The unit must send its test mode for density (random idle).",
+            parameters,
+            traces,
+            results,
+            waveform_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

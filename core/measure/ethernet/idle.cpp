@@ -1,0 +1,145 @@
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/wave_source.hpp"
+#include "core/serial/activity.hpp"
+#include "core/serial/levels.hpp"
+#include "core/stats/spread.hpp"
+
+namespace rt {
+namespace {
+
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"quiet_level", ParameterKind::quantity, Unit::percent, "15 %",
+                      "of the largest voltage: below, the line is quiet. The standard states no threshold"},
+        ParameterInfo{"hold_off", ParameterKind::quantity, Unit::second, "1 us",
+                      "shorter quiet belongs to the signal"},
+        ParameterInfo{
+            "low_power_from", ParameterKind::quantity, Unit::second, "",
+            "time in the record at which low-power idle was asked for: the sleep signal begins there"},
+        ParameterInfo{"data_from", ParameterKind::quantity, Unit::second, "",
+                      "time in the record at which the first data follows the wake signal"},
+    },
+    signal_rows);
+
+constexpr std::array traces{
+    Product{"line", Unit::volt, "voltage against time, the farthest from zero of each piece"}};
+constexpr std::array results{
+    Product{"sleep_time", Unit::second, "from low_power_from until the line is quiet for the first time"},
+    Product{"quiet_least", Unit::second, "shortest quiet between two signals"},
+    Product{"quiet_greatest", Unit::second, "longest quiet between two signals"},
+    Product{"refresh_least", Unit::second, "shortest signal between two quiet times"},
+    Product{"refresh_greatest", Unit::second, "longest signal between two quiet times"},
+    Product{"wake_time", Unit::second, "from the end of the last quiet until data_from"},
+    Product{"refreshes", Unit::count, "signals between two quiet times"},
+    Product{"quiet_times", Unit::count, "quiet times between two signals"},
+};
+
+Trace line_of(const Signal& signal) {
+    Trace trace;
+    trace.name = "line";
+    trace.title = "Voltage";
+    trace.x_unit = Unit::second;
+    trace.x_title = "Time";
+    trace.y_unit = Unit::volt;
+    constexpr std::uint64_t most = 2000;
+    const std::uint64_t pieces = std::min(most, signal.size());
+    std::vector<float> values;
+    for (std::uint64_t k = 0; k < pieces; ++k) {
+        const std::uint64_t from = signal.size() * k / pieces, to = signal.size() * (k + 1) / pieces;
+        values.resize(static_cast<std::size_t>(to - from));
+        signal.samples->read(from, values);
+        const auto [low, high] = std::minmax_element(values.begin(), values.end());
+        for (const float v : {*low, *high}) {
+            trace.x.push_back(static_cast<double>(from) * signal.step_s + signal.from_s +
+                              (v == *high ? 0.5 * signal.step_s : 0));
+            trace.y.push_back(static_cast<double>(v));
+        }
+    }
+    return trace;
+}
+
+Outcome run(Capture any, const Parameters& p) {
+    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.idle"), p);
+    const LevelHistogram histogram = level_histogram(*signal.samples);
+    ActivitySettings settings;
+    settings.middle_v = (histogram.lowest + histogram.highest) / 2;
+    const double level = p.required("quiet_level");
+    if (!(level > 0 && level < 100))
+        fail_input("parameter quiet_level: above 0 and below 100 % are possible");
+    settings.threshold_v = (histogram.highest - histogram.lowest) / 2 * level / 100;
+    settings.hold_off_s = p.required("hold_off");
+    const auto stretches = find_activity(*signal.samples, signal.step_s, settings);
+    Outcome outcome;
+    outcome.traces.push_back(line_of(signal));
+    const double end = signal.seconds();
+    const bool quiet_ever = stretches.size() > 1 || stretches.front().from_s > settings.hold_off_s ||
+                            end - stretches.back().to_s > settings.hold_off_s;
+    if (!quiet_ever) {
+        outcome.invalid = "the line is never quiet for " + format({settings.hold_off_s, Unit::second}) +
+                          ": no low-power idle in the record";
+        return outcome;
+    }
+    Spread quiet, refresh;
+    Table table{
+        "stretches",
+        "Signals and the quiet behind them",
+        {{"from", Unit::second}, {"signal", Unit::second}, {"quiet", Unit::second}, {"peak", Unit::volt}},
+        {}};
+    const double origin = signal.from_s;
+    for (std::size_t k = 0; k < stretches.size(); ++k) {
+        const bool last = k + 1 == stretches.size();
+        const double after = (last ? end : stretches[k + 1].from_s) - stretches[k].to_s;
+        if (!last) quiet.add(after, stretches[k].to_s);
+        // The first and the last signal may go on outside of the record, or are no refresh.
+        if (k > 0 && !last) refresh.add(stretches[k].length_s(), stretches[k].from_s);
+        table.rows.push_back(
+            {stretches[k].from_s + origin, stretches[k].length_s(), after, stretches[k].peak_v});
+    }
+    if (const auto asked = p.number("low_power_from")) {
+        const double sleep = stretches.front().to_s + origin - *asked;
+        if (sleep > 0) {
+            outcome.add("sleep_time", sleep, Unit::second);
+        } else {
+            outcome.notes.push_back("no sleep time: the line is quiet before low_power_from");
+        }
+    } else {
+        outcome.notes.push_back(
+            "no sleep time: give low_power_from, the moment at which low-power idle was asked for");
+    }
+    const auto both = [&](const Spread& s, const char* least, const char* greatest) {
+        if (s.count == 0) return;
+        outcome.add(least, s.least, Unit::second);
+        outcome.add(greatest, s.greatest, Unit::second);
+    };
+    both(quiet, "quiet_least", "quiet_greatest");
+    both(refresh, "refresh_least", "refresh_greatest");
+    if (const auto data = p.number("data_from"); data && stretches.size() > 1)
+        outcome.add("wake_time", *data - stretches.back().from_s - origin, Unit::second);
+    outcome.add("refreshes", static_cast<double>(refresh.count), Unit::count);
+    outcome.add("quiet_times", static_cast<double>(quiet.count), Unit::count);
+    outcome.tables.push_back(std::move(table));
+    outcome.notes.push_back("quiet: below " + format({settings.threshold_v, Unit::volt}) + " around " +
+                            format({settings.middle_v, Unit::volt}));
+    return outcome;
+}
+
+}  // namespace
+
+Procedure ethernet_idle() {
+    return {"ethernet.idle",
+            "Low-power idle of an Ethernet transmitter: sleep, quiet, refresh, wake",
+            "Times between signals and quiet of energy-efficient Ethernet (IEEE 802.3 clause 78). Where the "
+            "sleep "
+            "signal begins and data follow cannot be seen in the voltage: these moments are parameters.",
+            parameters,
+            traces,
+            results,
+            waveform_setup,
+            run,
+            preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,10 @@
+// Procedures on storage links.
+#pragma once
+
+#include "core/measure/procedure.hpp"
+
+namespace rt {
+
+Procedure storage_out_of_band();
+
+}  // namespace rt
