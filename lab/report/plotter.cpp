@@ -220,7 +220,7 @@ std::string script(const Figure& figure, const std::string& file) {
         }
         if (curve.role == CurveRole::spots) {
             with = "points ";
-            style = "pt 7 ps 1.3 lc rgb '#a8480f'";
+            style = std::string("pt 7 ps ") + (curve.x.size() > 20 ? "0.5" : "1.3") + " lc rgb '#a8480f'";
         }
         if (curve.role == CurveRole::bars) {
             with = "boxes ";
