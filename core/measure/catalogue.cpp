@@ -30,6 +30,7 @@
 #include "core/measure/spectrum/occupied.hpp"
 #include "core/measure/storage/procedures.hpp"
 #include "core/measure/tone/tone.hpp"
+#include "core/measure/usb/procedures.hpp"
 
 namespace rt {
 
@@ -64,7 +65,9 @@ std::span<const Procedure> procedures() {
                                  ethernet_idle(),
                                  ethernet_density(),
                                  ethernet_droop(),
-                                 storage_out_of_band()};
+                                 storage_out_of_band(),
+                                 usb_handshake(),
+                                 serial_characters()};
     return list;
 }
 

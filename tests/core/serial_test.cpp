@@ -4,6 +4,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/serial/code_8b10b.hpp"
 #include "core/serial/edges.hpp"
 #include "core/serial/jitter.hpp"
 #include "core/serial/mask.hpp"
@@ -234,6 +235,53 @@ TEST_CASE("sequences lock, wrong bits count once, slips are told") {
     CHECK(lock->slips == 1);
     CHECK(lock->errors == 0);
     CHECK_FALSE(lock_pattern(std::vector<bool>(5000, true), ""));
+}
+
+TEST_CASE("8b/10b: known characters, errors where they were made") {
+    bool positive = false;
+    CHECK(*encode_8b10b({0xBC, true}, positive) == 0b0011111010);  // K28.5
+    CHECK(positive);
+    CHECK(*encode_8b10b({0xBC, true}, positive) == 0b1100000101);
+    CHECK(*encode_8b10b({0xB5, false}, positive) == 0b1010101010);  // D21.5 has no disparity
+    CHECK_FALSE(positive);
+    CHECK(*encode_8b10b({0x00, false}, positive) == 0b1001110100);  // D0.0
+    CHECK(*encode_8b10b({0xF1, false}, positive) == 0b1000110111);  // D17.7 in its alternate form
+    CHECK(*encode_8b10b({0xF7, true}, positive) == 0b0001010111);   // K23.7, positive before
+    CHECK_FALSE(encode_8b10b({0x00, true}, positive));
+    // Every character comes back, for both disparities, and never more than five equal bits follow each
+    // other.
+    std::vector<bool> bits;
+    std::vector<Symbol> sent;
+    positive = false;
+    std::mt19937 random(3);
+    for (int i = 0; i < 20000; ++i) {
+        const Symbol s =
+            i % 50 == 0 ? Symbol{0xBC, true} : Symbol{static_cast<std::uint8_t>(random()), false};
+        sent.push_back(s);
+        const auto ten = *encode_8b10b(s, positive);
+        for (int k = 9; k >= 0; --k) bits.push_back(ten >> k & 1);
+    }
+    std::size_t run = 0, longest = 0;
+    for (std::size_t i = 1; i < bits.size(); ++i)
+        longest = std::max(longest, run = bits[i] == bits[i - 1] ? run + 1 : 1);
+    CHECK(longest <= 5);
+    auto stream = read_characters(bits);
+    REQUIRE(stream);
+    CHECK(stream->characters == 20000);
+    CHECK(stream->code_errors + stream->disparity_errors == 0);
+    CHECK(std::equal(stream->first.begin(), stream->first.end(), sent.begin()));
+    // One wrong bit is seen within a few characters; a character left out moves nothing but the disparity, at
+    // most.
+    bits[120007] = !bits[120007];
+    stream = read_characters(bits);
+    CHECK(stream->code_errors + stream->disparity_errors >= 1);
+    CHECK(stream->code_errors + stream->disparity_errors <= 2);
+    CHECK(stream->error_bits[0] >= 120000);
+    CHECK(stream->error_bits[0] < 120100);
+    // Three bits lost: aligned anew at the second comma.
+    bits.erase(bits.begin() + 60000, bits.begin() + 60003);
+    CHECK(read_characters(bits)->realigned == 1);
+    CHECK_FALSE(read_characters(std::vector<bool>(1000, true)));
 }
 
 TEST_CASE("what is no serial signal has no verdict and says why") {

@@ -9,5 +9,6 @@ Procedure serial_clock();
 Procedure serial_jitter();
 Procedure serial_eye();
 Procedure serial_pattern();
+Procedure serial_characters();
 
 }  // namespace rt
