@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cstdint>
+#include <map>
 #include <mutex>
 #include <type_traits>
 
@@ -83,6 +84,15 @@ void Fft<Real>::operator()(std::complex<Real>* in, std::complex<Real>* out) cons
         fftw_execute_dft(plan_->apart, reinterpret_cast<fftw_complex*>(in),
                          reinterpret_cast<fftw_complex*>(out));
     }
+}
+
+const Fft<double>& kept_transform(std::size_t size, Fft<double>::Direction direction) {
+    static std::mutex guard;
+    static std::map<std::pair<std::size_t, Fft<double>::Direction>, Fft<double>> kept;
+    const std::lock_guard lock(guard);
+    const auto known = kept.find({size, direction});
+    if (known != kept.end()) return known->second;
+    return kept.try_emplace({size, direction}, size, direction).first->second;
 }
 
 template class Fft<float>;

@@ -32,6 +32,11 @@ class Fft {
     std::unique_ptr<Plan> plan_;
 };
 
+// A transform that is kept for the next who asks for this size: making a plan takes longer than short
+// transforms.
+const Fft<double>& kept_transform(std::size_t size,
+                                  Fft<double>::Direction direction = Fft<double>::Direction::forward);
+
 extern template class Fft<float>;
 extern template class Fft<double>;
 

@@ -67,6 +67,22 @@ RT_SIMD double weighed(const float* samples, const double* weights, double share
     return a + share * (b - a);
 }
 
+// The same of complex samples: real and imaginary parts side by side, two samples at once.
+RT_SIMD void weighed_pairs(const double* pairs, const double* weights, double share, double* out) {
+    constexpr std::size_t lanes = 8;
+    double sum[lanes] = {};
+    for (std::size_t k = 0; k < 2 * half; k += lanes / 2) {
+        double w[lanes];
+        for (std::size_t j = 0; j < lanes; ++j) {
+            const std::size_t tap = k + j / 2;
+            w[j] = weights[tap] + share * (weights[2 * half + tap] - weights[tap]);
+        }
+        for (std::size_t j = 0; j < lanes; ++j) sum[j] += w[j] * pairs[2 * k + j];
+    }
+    out[0] = (sum[0] + sum[2]) + (sum[4] + sum[6]);
+    out[1] = (sum[1] + sum[3]) + (sum[5] + sum[7]);
+}
+
 }  // namespace
 
 std::vector<double> weights_between(double fraction) {
@@ -85,9 +101,14 @@ double real_value_between(const float* samples, double fraction) {
 std::complex<double> value_between(std::span<const std::complex<double>> signal, double at) {
     const double whole = std::floor(at);
     const auto [a, share] = row_for(at - whole);
-    const double* b = a + 2 * half;
     const auto first = static_cast<std::ptrdiff_t>(whole) - half + 1;
     const auto size = static_cast<std::ptrdiff_t>(signal.size());
+    if (first >= 0 && first + 2 * half <= size) {
+        double out[2];
+        weighed_pairs(reinterpret_cast<const double*>(signal.data() + first), a, share, out);
+        return {out[0], out[1]};
+    }
+    const double* b = a + 2 * half;
     double real = 0, imaginary = 0;
     const std::ptrdiff_t low = std::max<std::ptrdiff_t>(0, -first), high = std::min(2 * half, size - first);
     for (std::ptrdiff_t k = low; k < high; ++k) {

@@ -207,20 +207,28 @@ RT_SIMD void turn_apart(const float* pairs, const float* cosine, const float* si
 // Eight values side by side; loaded and stored as memory, so that they may stand anywhere.
 typedef float Eight __attribute__((vector_size(32)));
 
-// The filter at `count` neighbouring places, a multiple of sixteen, with the sums in registers.
+// The filter at `count` neighbouring places, a multiple of 32, with the sums in registers: four at once, so
+// that an addition need not wait for the one before.
 RT_SIMD void side_by_side(const float* in, const float* weights, std::size_t taps, std::size_t count,
                           float* out) {
-    for (std::size_t k = 0; k < count; k += 16) {
-        Eight low{}, high{};
+    for (std::size_t k = 0; k < count; k += 32) {
+        Eight first{}, second{}, third{}, fourth{};
         for (std::size_t t = 0; t < taps; ++t) {
-            Eight a, b;
-            std::memcpy(&a, in + k + t, sizeof a);
-            std::memcpy(&b, in + k + t + 8, sizeof b);
-            low += a * weights[t];
-            high += b * weights[t];
+            const float* at = in + k + t;
+            Eight a, b, c, d;
+            std::memcpy(&a, at, sizeof a);
+            std::memcpy(&b, at + 8, sizeof b);
+            std::memcpy(&c, at + 16, sizeof c);
+            std::memcpy(&d, at + 24, sizeof d);
+            first += a * weights[t];
+            second += b * weights[t];
+            third += c * weights[t];
+            fourth += d * weights[t];
         }
-        std::memcpy(out + k, &low, sizeof low);
-        std::memcpy(out + k + 8, &high, sizeof high);
+        std::memcpy(out + k, &first, sizeof first);
+        std::memcpy(out + k + 8, &second, sizeof second);
+        std::memcpy(out + k + 16, &third, sizeof third);
+        std::memcpy(out + k + 24, &fourth, sizeof fourth);
     }
 }
 
@@ -241,7 +249,7 @@ RT_SIMD void magnitudes_of(const float* real, const float* imaginary, std::size_
         out[k] = std::sqrt(real[k] * real[k] + imaginary[k] * imaginary[k]);
 }
 
-// The envelope at `count` places, `hop` samples apart, for each phase of the kernel; `i` and `q` hold sixteen
+// The envelope at `count` places, `hop` samples apart, for each phase of the kernel; `i` and `q` hold 32
 // values more than the filter needs.
 void envelope_of(const float* i, const float* q, const Kernel& kernel, std::size_t hop, std::size_t count,
                  float* out) {
@@ -253,8 +261,8 @@ void envelope_of(const float* i, const float* q, const Kernel& kernel, std::size
         for (std::size_t p = 0; p < phases; ++p) {
             const float* weights = kernel.weights[p].data();
             if (hop == 1) {
-                side_by_side(i + begin, weights, kernel.taps, (now + 15) / 16 * 16, real);
-                side_by_side(q + begin, weights, kernel.taps, (now + 15) / 16 * 16, imaginary);
+                side_by_side(i + begin, weights, kernel.taps, (now + 31) / 32 * 32, real);
+                side_by_side(q + begin, weights, kernel.taps, (now + 31) / 32 * 32, imaginary);
             } else {
                 for (std::size_t k = 0; k < now; ++k) {
                     real[k] = at_one_place(i + (begin + k) * hop, weights, kernel.taps);
@@ -290,17 +298,23 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
     if (plain.size() != detectors.size()) {
         quasi.emplace(require_cispr_band(Detector::quasi_peak, filter.bandwidth_6db_hz()), step_s);
     }
-    const std::size_t at_once = std::min(places, std::max<std::size_t>(64, (std::size_t{1} << 16) / hop));
-    const std::size_t longest = (at_once - 1) * hop + kernel.taps;
-    std::vector<Sample> room(longest);
-    std::vector<float> cosine(longest), sine(longest), i(longest + 16), q(longest + 16);
+    // While the detectors take one piece, the filter works on the shares of the next, each with its own
+    // samples.
+    constexpr std::size_t shares = 8;
+    const std::size_t in_share = std::min(places, std::max<std::size_t>(64, (std::size_t{1} << 15) / hop));
+    const std::size_t longest = (in_share - 1) * hop + kernel.taps;
+    std::vector<float> cosine(longest), sine(longest);
     for (std::size_t k = 0; k < longest; ++k) {
         const double cycles = (record.centre_hz - frequency_hz) / rate * static_cast<double>(k);
         const double angle = 2 * std::numbers::pi * (cycles - std::floor(cycles));
         cosine[k] = static_cast<float>(std::cos(angle));
         sine[k] = static_cast<float>(std::sin(angle));
     }
-    // While the detectors take one piece, the filter works on the next.
+    struct Room {
+        std::vector<Sample> samples;
+        std::vector<float> i, q;
+    };
+    std::vector<Room> rooms(shares);
     std::size_t done = 0;
     std::vector<float> envelope, before;
     const auto detect = [&](const std::vector<float>& piece) {
@@ -308,21 +322,21 @@ std::vector<double> measure_at(const IqRecord& record, double frequency_hz, cons
         if (plain.empty()) return;
         for (const float& value : piece) bank.add(0, {&value, 1}, ++done);
     };
-    for (std::size_t begin = 0; begin < places; begin += at_once) {
-        const std::size_t now = std::min(at_once, places - begin);
-        const std::span<Sample> samples(room.data(), (now - 1) * hop + kernel.taps);
-        record.samples->read(begin * hop, samples);
-        turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(),
-                   q.data(), samples.size());
+    for (std::size_t begin = 0; begin < places; begin += shares * in_share) {
+        const std::size_t now = std::min(shares * in_share, places - begin);
         std::swap(envelope, before);
         envelope.resize(now * phases);
-        const std::size_t shares = 4;
         in_parallel(shares + 1, [&](std::size_t w) {
             if (w == 0) return detect(before);
-            const std::size_t from = now * (w - 1) / shares, to = now * w / shares;
+            const std::size_t from = std::min(now, (w - 1) * in_share), to = std::min(now, w * in_share);
             if (to == from) return;
-            envelope_of(i.data() + from * hop, q.data() + from * hop, kernel, hop, to - from,
-                        envelope.data() + from * phases);
+            auto& [samples, i, q] = rooms[w - 1];
+            samples.resize((to - from - 1) * hop + kernel.taps);
+            i.resize(samples.size() + 32), q.resize(samples.size() + 32);
+            record.samples->read((begin + from) * hop, samples);
+            turn_apart(reinterpret_cast<const float*>(samples.data()), cosine.data(), sine.data(), i.data(),
+                       q.data(), samples.size());
+            envelope_of(i.data(), q.data(), kernel, hop, to - from, envelope.data() + from * phases);
         });
     }
     detect(envelope);

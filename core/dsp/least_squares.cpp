@@ -1,18 +1,37 @@
 #include "core/dsp/least_squares.hpp"
 
 #include <Eigen/Cholesky>
+#include <algorithm>
 #include <cmath>
+
+#include "core/dsp/simd.hpp"
 
 namespace rt {
 
+namespace {
+
+// Whole rows, four columns side by side.
+RT_SIMD void add_rows(const double* __restrict c, std::size_t unknowns, std::size_t stride,
+                      double* __restrict matrix) {
+    for (std::size_t i = 0; i < unknowns; ++i) {
+        const double own = c[i];
+        double* __restrict row = matrix + i * stride;
+        for (std::size_t j = 0; j < stride; j += 4) {
+            for (std::size_t k = 0; k < 4; ++k) row[j + k] += own * c[j + k];
+        }
+    }
+}
+
+}  // namespace
+
+// The last column is for the values; the rest fills up to whole groups of four.
 LeastSquares::LeastSquares(std::size_t unknowns)
-    : unknowns_(unknowns), matrix_(unknowns * unknowns), right_(unknowns) {}
+    : unknowns_(unknowns), stride_((unknowns + 4) / 4 * 4), row_(stride_), matrix_(unknowns * stride_) {}
 
 void LeastSquares::add(std::span<const double> c, double value) {
-    for (std::size_t i = 0; i < unknowns_; ++i) {
-        for (std::size_t j = 0; j <= i; ++j) matrix_[i * unknowns_ + j] += c[i] * c[j];
-        right_[i] += c[i] * value;
-    }
+    std::copy_n(c.begin(), unknowns_, row_.begin());
+    row_[unknowns_] = value;
+    add_rows(row_.data(), unknowns_, stride_, matrix_.data());
 }
 
 std::vector<double> LeastSquares::solve() const {
@@ -20,17 +39,17 @@ std::vector<double> LeastSquares::solve() const {
     Eigen::MatrixXd a(n, n);
     Eigen::VectorXd b(n), scale(n);
     for (Eigen::Index i = 0; i < n; ++i) {
-        const double own = matrix_[static_cast<std::size_t>(i) * unknowns_ + static_cast<std::size_t>(i)];
+        const double own = matrix_[static_cast<std::size_t>(i) * stride_ + static_cast<std::size_t>(i)];
         scale(i) = own > 0 ? 1 / std::sqrt(own) : 0;
     }
     // Scaled so that unknowns of very different size (hertz, seconds) do not spoil each other.
     for (Eigen::Index i = 0; i < n; ++i) {
         for (Eigen::Index j = 0; j <= i; ++j) {
-            const double v = matrix_[static_cast<std::size_t>(i) * unknowns_ + static_cast<std::size_t>(j)];
+            const double v = matrix_[static_cast<std::size_t>(i) * stride_ + static_cast<std::size_t>(j)];
             a(i, j) = a(j, i) = v * scale(i) * scale(j);
         }
         if (scale(i) == 0) a(i, i) = 1;
-        b(i) = right_[static_cast<std::size_t>(i)] * scale(i);
+        b(i) = matrix_[static_cast<std::size_t>(i) * stride_ + unknowns_] * scale(i);
     }
     const Eigen::VectorXd x = a.ldlt().solve(b);
     std::vector<double> out(unknowns_);

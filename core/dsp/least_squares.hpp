@@ -16,9 +16,9 @@ class LeastSquares {
     std::vector<double> solve() const;
 
   private:
-    std::size_t unknowns_;
-    std::vector<double> matrix_;  // unknowns x unknowns
-    std::vector<double> right_;
+    std::size_t unknowns_, stride_;
+    std::vector<double> row_;     // coefficients and value, filled up with zeros
+    std::vector<double> matrix_;  // a row for each unknown, the values' column behind
 };
 
 }  // namespace rt

@@ -58,8 +58,9 @@ TEST_CASE("level, THD, THD+N and SINAD of a tone that fits no transform") {
 TEST_CASE("a clean tone shows the quantisation of its samples: 16 bits give 98 dB") {
     auto volts = volts_of({{32760, 1234.5}}, 0, 48e3, 96000);
     for (double& v : volts) v = std::round(v);
-    CHECK(value(run("tone.quality", waveform_in_memory(volts, 1 / 48e3), {{"lowest", "0 Hz"}, {"highest", "24 kHz"}}), "sinad") ==
-          doctest::Approx(98.1).epsilon(0.003));
+    CHECK(value(run("tone.quality", waveform_in_memory(volts, 1 / 48e3),
+                    {{"lowest", "0 Hz"}, {"highest", "24 kHz"}}),
+                "sinad") == doctest::Approx(98.1).epsilon(0.003));
 }
 
 TEST_CASE("what is no tone is refused") {

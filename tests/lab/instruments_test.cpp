@@ -232,8 +232,7 @@ TEST_CASE("an oscilloscope gives the waveform at its scale, and says when it is 
     // PRBS7 at 10 Mbit/s: 64 of 127 bits are ones, sampled in their middle.
     const auto volts = records.volts();
     int ones = 0;
-    for (int bit = 0; bit < 127; ++bit)
-        ones += volts[static_cast<std::size_t>(bit * 100 + 50)] > 0;
+    for (int bit = 0; bit < 127; ++bit) ones += volts[static_cast<std::size_t>(bit * 100 + 50)] > 0;
     CHECK(ones == 64);
     setup.range_v = 0.2;
     CHECK(record(scope, setup).overload == "scope overloaded: enlarge the range");

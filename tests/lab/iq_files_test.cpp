@@ -125,7 +125,8 @@ TEST_CASE("written records read back the same, with their trouble") {
     CHECK(back.centre_hz == 868e6);
     CHECK(*back.reference_level_dbm == 7.5);
     CHECK(back.trouble == "overload");
-    const auto wave = write_capture(folder.path() / "wave", waveform_in_memory({{0.5, -1}, {3, 4}}, 1e-3)).file;
+    const auto wave =
+        write_capture(folder.path() / "wave", waveform_in_memory({{0.5, -1}, {3, 4}}, 1e-3)).file;
     const auto read = std::get<Waveform>(read_capture(wave));
     REQUIRE(read.channels.size() == 2);
     CHECK(read.volts(0) == std::vector<double>{0.5, -1});

@@ -42,8 +42,7 @@ std::vector<double> carrier_candidates(const std::vector<Complex>& x, double rat
     const std::size_t size = fast_size(2 * x.size());
     std::vector<Complex> squared(size);
     for (std::size_t i = 0; i < x.size(); ++i) squared[i] = x[i] * x[i];
-    Fft<double> transform(size);
-    transform(squared.data());
+    kept_transform(size)(squared.data());
     const double bin = rate / static_cast<double>(size);
     const auto power = [&](double f) {
         const auto k = static_cast<std::ptrdiff_t>(std::lround(f / bin));
@@ -88,8 +87,8 @@ class Matcher {
             reference_[i] = ideal(chips, static_cast<double>(i) / rate);
             energy_ += std::norm(reference_[i]);
         }
-        forward_ = std::make_unique<Fft<double>>(size_);
-        backward_ = std::make_unique<Fft<double>>(size_, Fft<double>::Direction::backward);
+        forward_ = &kept_transform(size_);
+        backward_ = &kept_transform(size_, Fft<double>::Direction::backward);
         (*forward_)(reference_.data());
         for (auto& value : reference_) value = std::conj(value);
     }
@@ -135,7 +134,7 @@ class Matcher {
     std::size_t length_ = 0, window_ = 0, size_ = 0;
     double energy_ = 0;
     std::vector<Complex> reference_;
-    std::unique_ptr<Fft<double>> forward_, backward_;
+    const Fft<double>*forward_ = nullptr, *backward_ = nullptr;
 };
 
 // What turns samples into chips: value of chip n is the signal at start + (n + 1) chip / (1 + clock).
