@@ -26,17 +26,19 @@ RT_SIMD float largest_of(const float* values, std::size_t count) {
 class MemorySamples : public IqSamples {
   public:
     MemorySamples(std::vector<std::complex<float>> samples, float rail)
-        : IqSamples(rail), samples_(std::move(samples)) {}
+        : IqSamples(rail), samples_(std::move(samples)), rail_(rail), largest_(largest_component(samples_)) {}
     std::uint64_t size() const override { return samples_.size(); }
 
   protected:
     float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
         std::copy_n(samples_.begin() + static_cast<std::ptrdiff_t>(first), out.size(), out.begin());
-        return largest_component(out);
+        // Where nothing in the whole record comes near the rail, no piece of it needs a look.
+        return largest_ < 0.5F * rail_ ? largest_ : largest_component(out);
     }
 
   private:
     std::vector<std::complex<float>> samples_;
+    float rail_, largest_;
 };
 
 constexpr float touching = 1 - 1e-6F, near = 0.98F, beyond = 1.01F;

@@ -90,9 +90,9 @@ Waveform waveform_of(const CsvTable& csv, const std::string& file) {
     if (!(step > 0)) fail_input(csv.place(time, csv.rows() - 1), "times must rise");
     for (std::size_t row = 0; row < csv.rows(); ++row) {
         const double expected = first + static_cast<double>(row) * step;
-        if (std::abs(csv.number(time, row) - expected) > step / 2) {
-            fail_input(csv.place(time, row),
-                       "times must be evenly spaced, " + format({step, Unit::second}) + " apart");
+        if (std::abs(csv.number(time, row) - expected) > step / 5) {
+            fail_input(csv.place(time, row), "times must be evenly spaced, " + format({step, Unit::second}) +
+                                                 " apart to a fifth of that: write more digits, or resample");
         }
     }
     std::vector<std::vector<double>> channels;

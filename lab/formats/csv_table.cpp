@@ -104,8 +104,15 @@ std::string CsvTable::place(const CsvColumn& column, std::size_t row) const {
 double CsvTable::number(const CsvColumn& column, std::size_t row) const {
     const std::string& cell = column.cells[row];
     if (cell.empty()) fail_input(place(column, row), "the cell is empty");
-    // The prefix is applied to the decimal text, so that it is rounded once.
-    const auto value = to_double(cell + (column.unit ? "e" + std::to_string(column.unit->exponent) : ""));
+    // The prefix is applied to the decimal text, so that it is rounded once; the cell may have its own
+    // exponent.
+    const int prefix = column.unit ? column.unit->exponent : 0;
+    const auto mark = cell.find_first_of("eE");
+    auto value = to_double(cell);
+    if (value && prefix != 0) {
+        const int own = mark == std::string::npos ? 0 : static_cast<int>(*to_double(cell.substr(mark + 1)));
+        value = to_double(cell.substr(0, mark) + "e" + std::to_string(own + prefix));
+    }
     if (!value) fail_input(place(column, row), in_quotes(cell) + " is not a number");
     return *value * (column.unit ? column.unit->factor : 1);
 }

@@ -63,6 +63,10 @@ TEST_CASE("corrections come from CSV in either sense, or from a touchstone file"
     CHECK(loss.table.at(10e6) == 1.5);
     CHECK(loss.valid_until == "2030-01-31");
     CHECK(parse_correction("frequency [kHz];gain [dB]\n1;20\n", "b.csv").table.at(1e3) == -20);
+    // Cells with an exponent of their own, and a prefix above them.
+    const auto powers = parse_correction("frequency [MHz],loss [dB]\n1e-1,5E-1\n2E2,1.5\n", "d.csv");
+    CHECK(powers.table.at(100e3) == 0.5);
+    CHECK(powers.table.at(200e6) == 1.5);
     const auto antenna = parse_correction("frequency [MHz],factor [dB/m]\n30,12\n300,20\n", "c.csv");
     CHECK(antenna.antenna);
     CHECK(antenna.table.at(300e6) == 20);

@@ -44,16 +44,21 @@ std::vector<double> carrier_candidates(const std::vector<Complex>& x, double rat
     for (std::size_t i = 0; i < x.size(); ++i) squared[i] = x[i] * x[i];
     kept_transform(size)(squared.data());
     const double bin = rate / static_cast<double>(size);
-    const auto power = [&](double f) {
-        const auto k = static_cast<std::ptrdiff_t>(std::lround(f / bin));
-        const auto n = static_cast<std::ptrdiff_t>(size);
-        return std::norm(squared[static_cast<std::size_t>(((k % n) + n) % n)]);
+    // Half a bin of the carrier is a whole one of the squared signal.
+    const auto n = static_cast<std::ptrdiff_t>(size);
+    const auto index_of = [&](double f) {
+        return ((static_cast<std::ptrdiff_t>(std::lround(f / bin)) % n) + n) % n;
     };
+    std::ptrdiff_t above = index_of(-2 * search_hz + chip_rate_hz / 2);
+    std::ptrdiff_t below = index_of(-2 * search_hz - chip_rate_hz / 2);
     std::vector<std::pair<double, double>> found;  // power, frequency
     const double step = bin / 2;
     std::vector<double> metric;
     for (double f = -search_hz; f <= search_hz; f += step) {
-        metric.push_back(power(2 * f + chip_rate_hz / 2) + power(2 * f - chip_rate_hz / 2));
+        metric.push_back(std::norm(squared[static_cast<std::size_t>(above)]) +
+                         std::norm(squared[static_cast<std::size_t>(below)]));
+        above = above + 1 < n ? above + 1 : 0;
+        below = below + 1 < n ? below + 1 : 0;
     }
     for (std::size_t i = 1; i + 1 < metric.size(); ++i) {
         if (metric[i] < metric[i - 1] || metric[i] < metric[i + 1]) continue;
@@ -164,8 +169,9 @@ struct Decision {
     Complex sum;  // over the chips, each turned to the real axis
 };
 
-Decision decide(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t index) {
-    std::vector<Complex> values;
+// `values` is room for the chips' values.
+Decision decide(const std::vector<Complex>& x, double rate, const Fit& fit, std::size_t index,
+                std::vector<Complex>& values) {
     values_at(x, rate, fit, index * chips_per_symbol, chips_per_symbol, values);
     for (std::size_t c = 1; c < chips_per_symbol; c += 2) values[c] *= Complex(0, -1);
     Decision best{0, 0};
@@ -182,16 +188,15 @@ Decision decide(const std::vector<Complex>& x, double rate, const Fit& fit, std:
 std::vector<std::uint8_t> decode(const std::vector<Complex>& x, double rate, Fit& fit) {
     const double seconds = static_cast<double>(x.size()) / rate;
     std::vector<std::uint8_t> out;
-    double turned = 0;
+    std::vector<Complex> values;
     std::size_t wanted = preamble_symbols + 4;
     for (std::size_t i = 0; i < wanted; ++i) {
         if (fit.instant((i + 1) * chips_per_symbol - 1) > seconds) break;
-        const Decision d = decide(x, rate, fit, i);
+        const Decision d = decide(x, rate, fit, i, values);
         out.push_back(static_cast<std::uint8_t>(d.symbol));
         const double error = std::arg(d.sum);
         fit.phase += error;
-        // The frequency from the drift of the phase over the frame so far.
-        turned += error;
+        // The frequency follows the drift of the phase.
         if (i >= 4) {
             const double correction = 0.05 * error / (2 * pi * chips_per_symbol * chip_s);
             fit.frequency_hz += correction;
