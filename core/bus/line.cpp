@@ -41,7 +41,7 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
     std::size_t i = 0, k = 0;
     std::vector<float> first(1);
     samples.read(0, first);
-    bool high = at_upper.size() ? at_upper.begins_high || (!at_upper.first_rises) : first[0] > upper;
+    bool high = at_upper.size() ? !at_upper.first_rises : first[0] > upper;
     if (at_lower.size() && at_lower.first_rises) high = false;
     out.begins_high = high;
     // From one level to the other: the last crossing out before the first crossing in.
@@ -55,13 +55,11 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
         if (next_in >= in.size()) break;
         const double end = in.at[next_in];
         double begin = end;
-        bool found = false;
         while (next_from < from.size() && from.at[next_from] <= end) {
-            if (from.rises(next_from) == rises) begin = from.at[next_from], found = true;
+            if (from.rises(next_from) == rises) begin = from.at[next_from];
             ++next_from;
         }
         ++next_in;
-        if (!found) begin = end;
         out.edges.push_back({rises, begin * step_s, end * step_s});
         high = !high;
     }

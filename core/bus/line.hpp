@@ -28,8 +28,8 @@ struct LineThresholds {
     double lower_v = 0, upper_v = 0;
 };
 
-// Goes through the record twice. A change counts when the line has passed both thresholds; the times at them
-// are those of the last crossing out of the old level and the first into the new one.
+// Goes through the record three times. A change counts when the line has passed both thresholds; the times at
+// them are those of the last crossing out of the old level and the first into the new one.
 Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& thresholds);
 
 // True while the line is high at this time, seen from the end of its changes.

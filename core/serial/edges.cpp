@@ -110,7 +110,6 @@ class States {
             if (at == to) return;
             known_ = true;
             is_high_ = v[at] > high_;
-            out_.begins_high = is_high_;
             out_.first_rises = !is_high_;
         }
         while (at < to) {

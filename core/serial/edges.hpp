@@ -18,7 +18,6 @@ struct EdgeSettings {
 struct Edges {
     std::vector<double> at;  // in samples from the beginning
     bool first_rises = true;
-    bool begins_high = false;  // the state before the first edge
     std::uint64_t searched =
         0;  // samples that were gone through: fewer than all when there were too many edges
 

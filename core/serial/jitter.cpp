@@ -121,12 +121,13 @@ void find_lines(const Clock& clock, const std::vector<double>& jitter, const Jit
     for (std::size_t i = 3; i + 3 < amplitude.size(); ++i) {
         if (amplitude[i] < amplitude[i - 1] || amplitude[i] < amplitude[i + 1]) continue;
         const std::size_t low = i > around ? i - around : 1, high = std::min(amplitude.size(), i + around);
-        std::vector<double> near(amplitude.begin() + static_cast<std::ptrdiff_t>(low),
-                                 amplitude.begin() + static_cast<std::ptrdiff_t>(high));
-        const auto middle = near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2);
         if (amplitude[i] < amplitude[i - 1] * 1.0001 && amplitude[i] < amplitude[i + 1] * 1.0001) continue;
-        std::nth_element(near.begin(), middle, near.end());
-        if (amplitude[i] < above * *middle) continue;
+        // So far above the median: more than half of what is around lies that much below.
+        const double floor = amplitude[i] / above;
+        const auto below = std::count_if(amplitude.begin() + static_cast<std::ptrdiff_t>(low),
+                                         amplitude.begin() + static_cast<std::ptrdiff_t>(high),
+                                         [&](double other) { return other <= floor; });
+        if (static_cast<std::size_t>(below) <= (high - low) / 2) continue;
         // Place and height between bins, from the two neighbours of a Hann window.
         const bool right = amplitude[i + 1] > amplitude[i - 1];
         const double ratio = (right ? amplitude[i + 1] : amplitude[i - 1]) / amplitude[i];

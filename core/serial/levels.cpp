@@ -10,10 +10,6 @@
 namespace rt {
 namespace {
 
-struct Extent {
-    float low = 3e38F, high = -3e38F;
-};
-
 RT_SIMD Extent extent_of(const float* values, std::size_t count) {
     constexpr std::size_t lanes = 16;
     float low[lanes], high[lanes];
@@ -56,8 +52,7 @@ double mode(const LevelHistogram& h, std::size_t from, std::size_t to) {
 
 }  // namespace
 
-LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
-    LevelHistogram out;
+Extent voltage_extent(const WaveSamples& samples) {
     const auto extents =
         over_pieces<Extent>(samples, [](Extent& sum, std::span<const float> piece, std::uint64_t) {
             const Extent here = extent_of(piece.data(), piece.size());
@@ -65,6 +60,12 @@ LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
         });
     Extent all;
     for (const Extent& e : extents) all = {std::min(all.low, e.low), std::max(all.high, e.high)};
+    return all;
+}
+
+LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
+    LevelHistogram out;
+    const Extent all = voltage_extent(samples);
     out.lowest = static_cast<double>(all.low);
     out.highest = static_cast<double>(all.high);
     if (!(out.highest > out.lowest)) {

@@ -10,6 +10,12 @@
 
 namespace rt {
 
+// The lowest and the highest sample. Reads the record once, with all cores.
+struct Extent {
+    float low = 3e38F, high = -3e38F;
+};
+Extent voltage_extent(const WaveSamples& samples);
+
 // How often each voltage occurs, of records longer than 16 million samples in every eighth piece. Bins are
 // even between the lowest and the highest sample.
 struct LevelHistogram {

@@ -1,12 +1,11 @@
 #include "core/bus/four_wire.hpp"
 
-#include <cstdio>
 #include <optional>
 
 #include "core/base/error.hpp"
 #include "core/measure/bus/procedures.hpp"
+#include "core/measure/bus/source.hpp"
 #include "core/measure/bus/timings.hpp"
-#include "core/serial/levels.hpp"
 
 namespace rt {
 namespace {
@@ -29,15 +28,8 @@ constexpr auto parameters = joined(
                       "order of bits in a word", "highest-first lowest-first"},
         ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
                       "voltage that thresholds count from; without it the high level of the clock"},
-        ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
-                      "of the supply: low is below"},
-        ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
-                      "of the supply: high is above"},
-        probe_ratio_parameter,
-        from_parameter,
-        to_parameter,
     },
-    record_rows);
+    bus_rows);
 
 constexpr std::array traces{Product{"view_...", Unit::volt, "all lines around the extreme of each result"}};
 constexpr std::array results{
@@ -59,23 +51,13 @@ constexpr std::array results{
     Product{"loose_bits", Unit::count, "bits at the ends of frames that fill no word"},
 };
 
-std::string hex(std::uint64_t value, int bits) {
-    char text[24];
-    std::snprintf(text, sizeof text, "0x%0*llX", (bits + 3) / 4, static_cast<unsigned long long>(value));
-    return text;
-}
-
 Outcome run(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.four-wire");
     const auto signal = [&](const char* name) {
         return signal_of(wave, p, static_cast<std::size_t>(p.required(name)));
     };
     const Signal clock = signal("clock_channel"), select = signal("select_channel");
-    const double supply = p.number("supply").value_or(levels_of(level_histogram(*clock.samples)).high);
-    const double low = p.required("lower_threshold"), high = p.required("upper_threshold");
-    if (!(low > 0 && high > low && high < 100))
-        fail_input("parameters lower_threshold and upper_threshold: above 0 %, below 100 %, the lower first");
-    const LineThresholds thresholds{supply * low / 100, supply * high / 100};
+    const LineThresholds thresholds = bus_thresholds(clock, p).line;
     FourWireSettings settings;
     settings.mode = p.text("mode")[0] - '0';
     settings.word_bits = static_cast<int>(p.required("word_bits"));
@@ -123,8 +105,8 @@ Outcome run(Capture any, const Parameters& p) {
         loose += seen.frames[k].loose_bits;
         for (const auto& word : seen.frames[k].words) {
             table.rows.push_back({word.time_s + clock.from_s, static_cast<double>(k + 1),
-                                  out ? hex(word.out, settings.word_bits) : std::string(),
-                                  in ? hex(word.in, settings.word_bits) : std::string()});
+                                  out ? hex_word(word.out, settings.word_bits) : std::string(),
+                                  in ? hex_word(word.in, settings.word_bits) : std::string()});
         }
     }
     outcome.add("frames", static_cast<double>(seen.frames.size()), Unit::count);

@@ -1,11 +1,9 @@
 #include "core/bus/two_wire.hpp"
 
-#include <cstdio>
-
 #include "core/base/error.hpp"
 #include "core/measure/bus/procedures.hpp"
+#include "core/measure/bus/source.hpp"
 #include "core/measure/bus/timings.hpp"
-#include "core/serial/levels.hpp"
 
 namespace rt {
 namespace {
@@ -18,15 +16,8 @@ constexpr auto parameters = joined(
                       "channel of the data line SDA"},
         ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
                       "bus voltage VDD that thresholds count from; without it the high level of the clock"},
-        ParameterInfo{"lower_threshold", ParameterKind::quantity, Unit::percent, "30 %",
-                      "of the supply: low is below"},
-        ParameterInfo{"upper_threshold", ParameterKind::quantity, Unit::percent, "70 %",
-                      "of the supply: high is above"},
-        probe_ratio_parameter,
-        from_parameter,
-        to_parameter,
     },
-    record_rows);
+    bus_rows);
 
 constexpr std::array traces{Product{"view_...", Unit::volt, "both lines around the extreme of each result"}};
 constexpr std::array results{
@@ -65,12 +56,6 @@ constexpr std::array results{
     Product{"not_acknowledged", Unit::count, "addresses that nobody acknowledged"},
 };
 
-std::string hex(std::uint8_t value) {
-    char text[8];
-    std::snprintf(text, sizeof text, "0x%02X", value);
-    return text;
-}
-
 Table bytes_of(const TwoWireSeen& seen, double origin) {
     Table table{
         "bytes",
@@ -82,8 +67,8 @@ Table bytes_of(const TwoWireSeen& seen, double origin) {
                               std::string(transfer.repeated ? "repeated start" : "start"), std::string(),
                               std::string()});
         for (const auto& byte : transfer.bytes) {
-            std::string value = hex(byte.value);
-            if (byte.address) value = hex(byte.value >> 1) + (byte.value & 1 ? " read" : " write");
+            std::string value = hex_word(byte.value, 8);
+            if (byte.address) value = hex_word(byte.value >> 1, 8) + (byte.value & 1 ? " read" : " write");
             table.rows.push_back({byte.time_s + origin, std::string(byte.address ? "address" : "data"), value,
                                   std::string(byte.acknowledged ? "yes" : "no")});
         }
@@ -106,13 +91,7 @@ Outcome run(Capture any, const Parameters& p) {
         fail_input("parameters clock_channel and data_channel: they are the same");
     const Signal clock = signal_of(wave, p, channel("clock_channel"));
     const Signal data = signal_of(wave, p, channel("data_channel"));
-    const double supply = p.number("supply").value_or(levels_of(level_histogram(*clock.samples)).high);
-    if (!(supply > 0))
-        fail_signal("the high level of the clock is " + format({supply, Unit::volt}) + ": give supply");
-    const double low = p.required("lower_threshold"), high = p.required("upper_threshold");
-    if (!(low > 0 && high > low && high < 100))
-        fail_input("parameters lower_threshold and upper_threshold: above 0 %, below 100 %, the lower first");
-    const LineThresholds thresholds{supply * low / 100, supply * high / 100};
+    const auto [supply, thresholds] = bus_thresholds(clock, p);
     const Line scl = read_line(*clock.samples, clock.step_s, thresholds);
     const Line sda = read_line(*data.samples, data.step_s, thresholds);
     if (scl.edges.size() < 4)

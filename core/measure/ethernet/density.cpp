@@ -9,6 +9,7 @@
 #include "core/measure/ethernet/procedures.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/wave_source.hpp"
+#include "core/serial/levels.hpp"
 
 namespace rt {
 namespace {
@@ -91,17 +92,11 @@ Outcome run(Capture any, const Parameters& p) {
     if (trace.x.size() < 2)
         fail_input("parameters lowest and highest: no frequency of the record lies between");
     const auto top = std::max_element(trace.y.begin(), trace.y.end());
-    float lowest = 3e38F, highest = -3e38F;
-    std::vector<float> values;
-    constexpr std::uint64_t piece = 1 << 18;
-    for (std::uint64_t at = 0; at < signal.size(); at += piece) {
-        values.resize(static_cast<std::size_t>(std::min(piece, signal.size() - at)));
-        signal.samples->read(at, values);
-        for (const float v : values) lowest = std::min(lowest, v), highest = std::max(highest, v);
-    }
+    const Extent extent = voltage_extent(*signal.samples);
     Outcome outcome;
     outcome.add("total_power", to_db(total * 1000), Unit::dbm);
-    outcome.add("peak_to_peak", static_cast<double>(highest) - static_cast<double>(lowest), Unit::volt);
+    outcome.add("peak_to_peak", static_cast<double>(extent.high) - static_cast<double>(extent.low),
+                Unit::volt);
     outcome.add("peak_density", *top, Unit::dbm_per_hz);
     outcome.add("peak_frequency", trace.x[static_cast<std::size_t>(top - trace.y.begin())], Unit::hertz);
     outcome.traces.push_back(std::move(trace));
