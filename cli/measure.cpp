@@ -48,6 +48,7 @@ Capture read_capture(const Call& call, const std::string& file, const Parameters
     hints.centre_hz = hint(call, "centre", Unit::hertz);
     hints.reference_level_dbm = hint(call, "reference-level", Unit::dbm);
     hints.volts_per_unit = hint(call, "volts-per-unit", Unit::volt);
+    hints.resample_step_s = hint(call, "resample", Unit::second);
     hints.sample_type = call.text("sample-type");
     Capture capture = rt::read_capture(file, hints);
     complete(capture, stated);
@@ -194,6 +195,7 @@ Command measure_command() {
          {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},
          {"reference-level", "LEVEL", "power of a complex tone with |x| = 1, where the file does not say"},
          {"volts-per-unit", "VOLTAGE", "of a waveform that does not state it"},
+         {"resample", "STEP", "time between samples wanted of a CSV waveform with uneven times"},
          {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
          {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
          {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},

@@ -23,6 +23,10 @@ std::string setup_text(const CaptureSetup& setup) {
         return std::to_string(w->channels.size()) + (w->channels.size() == 1 ? " channel" : " channels") +
                " for " + format({w->span_s, Unit::second}) + ", " + std::to_string(w->points) + " points";
     }
+    if (const auto* n = std::get_if<NetworkSetup>(&setup)) {
+        return format({n->start_hz, Unit::hertz}) + " to " + format({n->stop_hz, Unit::hertz}) + ", " +
+               std::to_string(n->points) + " points, two ports";
+    }
     return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
 }
 

@@ -9,6 +9,7 @@
 #include "core/measure/emission/final.hpp"
 #include "core/measure/emission/scan.hpp"
 #include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/network/procedures.hpp"
 #include "core/measure/power/level.hpp"
 #include "core/measure/power/path_loss.hpp"
 #include "core/measure/procedure.hpp"
@@ -59,14 +60,19 @@ std::span<const Procedure> procedures() {
                                  serial_clock(),
                                  serial_jitter(),
                                  serial_eye(),
+                                 serial_link(),
                                  serial_pattern(),
                                  two_wire_bus(),
                                  four_wire_bus(),
                                  ethernet_idle(),
                                  ethernet_density(),
                                  ethernet_droop(),
+                                 ethernet_distortion(),
+                                 network_return_loss(),
                                  storage_out_of_band(),
+                                 storage_frames(),
                                  usb_handshake(),
+                                 usb_levels(),
                                  serial_characters()};
     return list;
 }

@@ -62,7 +62,16 @@ struct WaveformSetup {
     double trigger_v = 0;
 };
 
-using CaptureSetup = std::variant<SpectrumSetup, PowerSetup, CountSetup, IqSetup, WaveformSetup>;
+// What a network analyser has to be asked for: all four parameters of two ports.
+struct NetworkSetup {
+    double start_hz = 0;
+    double stop_hz = 0;
+    std::size_t points = 0;  // evenly spaced, both ends included
+    double bandwidth_hz = 0;
+};
+
+using CaptureSetup =
+    std::variant<SpectrumSetup, PowerSetup, CountSetup, IqSetup, WaveformSetup, NetworkSetup>;
 
 // A capture that is not the signal expected: what was seen and what should have been.
 struct Unexpected {

@@ -149,7 +149,8 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
         std::vector<double> spacings;
         for (std::size_t k = 0; k + 1 < edges.size(); ++k) spacings.push_back(edges[k + 1] - edges[k]);
         const bool shorter = found && interval > *found * 1.4;
-        if (misfit(spacings, interval) > 0.15 || shorter) {
+        const double most = settings.loose ? 0.22 : 0.15;
+        if (misfit(spacings, interval) > most || (shorter && !settings.loose)) {
             fail_signal("the spacings of edges do not fit a symbol rate of " +
                         format({*settings.rate_hz, Unit::hertz}) +
                         (found ? "; they fit " + format({1 / *found, Unit::hertz}) : ""));

@@ -20,6 +20,8 @@ struct ClockSettings {
     std::optional<double> rate_hz;
     double corner_hz = 0;  // first order: of the high-pass; second order: -3 dB of H
     double damping = 0.707;
+    // For edges that stand early and late by a good part of the interval, as those of several levels do.
+    bool loose = false;
 };
 
 // Times are in seconds from the beginning of the record.

@@ -79,7 +79,8 @@ Decoded decode_8b10b(std::uint16_t bits, bool& positive) {
     return out;
 }
 
-std::optional<CharacterStream> read_characters(const std::vector<bool>& bits) {
+std::optional<CharacterStream> read_characters(const std::vector<bool>& bits,
+                                               const std::function<void(const Decoded&, std::size_t)>& each) {
     CharacterStream out;
     constexpr unsigned comma = 0b0011111, mirrored = 0b1100000;
     unsigned window = 0;
@@ -115,6 +116,7 @@ std::optional<CharacterStream> read_characters(const std::vector<bool>& bits) {
         if (fresh) positive = !columns()[false].symbol[ten] && columns()[true].symbol[ten];
         fresh = false;
         const Decoded decoded = decode_8b10b(ten, positive);
+        if (each) each(decoded, next);
         ++out.characters;
         out.code_errors += !decoded.symbol;
         out.disparity_errors += decoded.wrong_disparity;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <vector>
 
@@ -34,6 +35,9 @@ struct CharacterStream {
 
 // Aligns on the comma (0011111 or 1100000 within K28.1, K28.5, K28.7) and decodes from there. A comma
 // elsewhere that comes twice in the same new place realigns. Nothing without a comma.
-std::optional<CharacterStream> read_characters(const std::vector<bool>& bits);
+// `each` is given every aligned character with its first bit.
+std::optional<CharacterStream> read_characters(
+    const std::vector<bool>& bits,
+    const std::function<void(const Decoded& character, std::size_t bit)>& each = {});
 
 }  // namespace rt

@@ -14,14 +14,17 @@ struct EdgeSettings {
     std::size_t most = 16'000'000;
 };
 
-// Crossings in order; each has the other direction than the one before.
+// Crossings in order; each has the other direction than the one before, unless `directions` says more.
 struct Edges {
     std::vector<double> at;  // in samples from the beginning
     bool first_rises = true;
+    std::vector<bool> directions;  // whether each rises; empty where they take turns
     std::uint64_t searched =
         0;  // samples that were gone through: fewer than all when there were too many edges
 
-    bool rises(std::size_t k) const { return (k % 2 == 0) == first_rises; }
+    bool rises(std::size_t k) const {
+        return directions.empty() ? (k % 2 == 0) == first_rises : directions[k];
+    }
     std::size_t size() const { return at.size(); }
 };
 

@@ -190,7 +190,7 @@ std::optional<DualDirac> fit_tails(std::vector<double> values) {
     return out;
 }
 
-JitterSplit split_jitter(const Clock& clock, bool rises_first, const JitterSettings& settings) {
+JitterSplit split_jitter(const Clock& clock, const Edges& edges, const JitterSettings& settings) {
     JitterSplit out;
     const std::size_t first = clock.settled;
     if (clock.bit.size() < first + 16) return out;
@@ -203,7 +203,7 @@ JitterSplit split_jitter(const Clock& clock, bool rises_first, const JitterSetti
         const double j = jitter[k];
         sum += j, squares += j * j;
         low = std::min(low, j), high = std::max(high, j);
-        if (((first + k) % 2 == 0) == rises_first) {
+        if (edges.rises(first + k)) {
             rising += j, ++rises;
         } else {
             falling += j, ++falls;
@@ -219,7 +219,7 @@ JitterSplit split_jitter(const Clock& clock, bool rises_first, const JitterSetti
     } else {
         // Without a pattern the two directions at least have their own means.
         for (std::size_t k = 0; k < jitter.size(); ++k)
-            jitter[k] -= ((first + k) % 2 == 0) == rises_first ? rising / rises : falling / falls;
+            jitter[k] -= edges.rises(first + k) ? rising / rises : falling / falls;
     }
     find_lines(clock, jitter, settings, out);
     return out;
@@ -236,7 +236,9 @@ Bathtub bathtub(const DualDirac& model, double interval_s, double error_ratio) {
     constexpr int places = 400;
     for (int i = 0; i <= places; ++i) {
         out.place_ui.push_back(static_cast<double>(i) / places);
-        out.error_ratio.push_back(std::max(ratio_at(out.place_ui.back()), 1e-16));
+        const double ratio = ratio_at(out.place_ui.back());
+        out.least_ratio = std::max(std::min(out.least_ratio, ratio), 1e-300);
+        out.error_ratio.push_back(std::max(ratio, 1e-16));
     }
     // The two places where the ratio is met, by halving from the lowest point outwards.
     const auto lowest = std::min_element(out.error_ratio.begin(), out.error_ratio.end());

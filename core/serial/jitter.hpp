@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/serial/clock.hpp"
+#include "core/serial/edges.hpp"
 
 namespace rt {
 
@@ -55,14 +56,15 @@ struct JitterSplit {
     std::vector<double> spectrum_hz, spectrum_s;  // amplitude against frequency of jitter
 };
 
-// Edges before clock.settled are left out. `rises_first` tells of the first edge of all.
-JitterSplit split_jitter(const Clock& clock, bool rises_first, const JitterSettings& settings);
+// Edges before clock.settled are left out.
+JitterSplit split_jitter(const Clock& clock, const Edges& edges, const JitterSettings& settings);
 
 // Error ratio against the place of sampling, 0 to 1 UI: both edges of the model with a transition density of
 // 0.5.
 struct Bathtub {
     std::vector<double> place_ui, error_ratio;
-    double open_ui = 0;  // at the ratio asked for
+    double open_ui = 0;      // at the ratio asked for
+    double least_ratio = 1;  // at the best place, not below 1e-300
 };
 Bathtub bathtub(const DualDirac& model, double interval_s, double error_ratio);
 

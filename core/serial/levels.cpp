@@ -89,8 +89,8 @@ LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
     return out;
 }
 
-Levels levels_of(const LevelHistogram& h) {
-    // Half way between the two ends of what is not a rare excursion.
+// First and last bin of what is not a rare excursion.
+static std::pair<std::size_t, std::size_t> ends_of(const LevelHistogram& h) {
     std::uint64_t all = 0;
     for (const auto n : h.count) all += n;
     const auto rare = all / 1000;
@@ -99,6 +99,11 @@ Levels levels_of(const LevelHistogram& h) {
     }
     for (std::uint64_t sum = h.count[last]; sum <= rare && last > first + 1; sum += h.count[--last]) {
     }
+    return {first, last};
+}
+
+Levels levels_of(const LevelHistogram& h) {
+    const auto [first, last] = ends_of(h);
     const std::size_t middle = (first + last + 1) / 2;
     Levels out;
     out.lowest = h.lowest;
@@ -109,10 +114,12 @@ Levels levels_of(const LevelHistogram& h) {
 }
 
 std::vector<double> clustered_levels(const LevelHistogram& h, std::size_t count) {
-    const Levels ends = levels_of(h);
+    // The modes of both halves need not be the outermost of several levels.
+    const auto [first, last] = ends_of(h);
     std::vector<double> level(count);
     for (std::size_t k = 0; k < count; ++k)
-        level[k] = ends.at_percent(100 * static_cast<double>(k) / static_cast<double>(count - 1));
+        level[k] = h.middle(first) + (h.middle(last) - h.middle(first)) * static_cast<double>(k) /
+                                         static_cast<double>(count - 1);
     for (int round = 0; round < 50; ++round) {
         std::vector<double> sum(count), weight(count);
         std::size_t k = 0;
@@ -129,7 +136,7 @@ std::vector<double> clustered_levels(const LevelHistogram& h, std::size_t count)
             moved = std::max(moved, std::abs(sum[i] / weight[i] - level[i]));
             level[i] = sum[i] / weight[i];
         }
-        if (moved < 1e-6 * ends.amplitude()) break;
+        if (moved < 1e-6 * (h.highest - h.lowest)) break;
     }
     return level;
 }

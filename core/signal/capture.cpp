@@ -3,7 +3,7 @@
 namespace rt {
 
 const char* kind_name(const Capture& capture) {
-    constexpr const char* names[] = {"spectrum", "power", "counts", "iq", "waveform"};
+    constexpr const char* names[] = {"spectrum", "power", "counts", "iq", "waveform", "network"};
     static_assert(std::size(names) == std::variant_size_v<Capture>);
     return names[capture.index()];
 }
@@ -22,6 +22,9 @@ static const std::optional<std::string>& field(const IqRecord& r) {
 }
 static const std::optional<std::string>& field(const Waveform& w) {
     return w.overload;
+}
+static const std::optional<std::string>& field(const Network& n) {
+    return n.trouble;
 }
 
 const std::optional<std::string>& distrust(const Capture& capture) {

@@ -158,7 +158,8 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
 }
 
 const char* kind_for(const CaptureSetup& setup) {
-    constexpr const char* kinds[] = {"analyser", "power-meter", "counter", "analyser", "oscilloscope"};
+    constexpr const char* kinds[] = {"analyser", "power-meter",  "counter",
+                                     "analyser", "oscilloscope", "network-analyser"};
     static_assert(std::size(kinds) == std::variant_size_v<CaptureSetup>);
     return kinds[setup.index()];
 }
@@ -168,6 +169,7 @@ Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup) {
     if (const auto* p = std::get_if<PowerSetup>(&setup)) return read_power(instrument, *p);
     if (const auto* q = std::get_if<IqSetup>(&setup)) return record_iq(instrument, *q);
     if (const auto* w = std::get_if<WaveformSetup>(&setup)) return record(instrument, *w);
+    if (const auto* n = std::get_if<NetworkSetup>(&setup)) return scan_network(instrument, *n);
     return count(instrument, std::get<CountSetup>(setup));
 }
 
@@ -244,7 +246,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
             network.s[4 * i + parameter] = {numbers[2 * i], numbers[2 * i + 1]};
         }
     }
-    if (const auto reason = read_distrust(session, "lower the source power")) session.fail(*reason);
+    network.trouble = read_distrust(session, "lower the source power");
     return network;
 }
 
@@ -259,6 +261,8 @@ double acquire_seconds(const Instrument& instrument, const CaptureSetup& setup) 
         return static_cast<double>(c->packets) * c->seconds_per_packet;
     if (const auto* q = std::get_if<IqSetup>(&setup)) return 2 * q->duration_s;
     if (const auto* w = std::get_if<WaveformSetup>(&setup)) return 2 * w->span_s;
+    if (const auto* n = std::get_if<NetworkSetup>(&setup))
+        return 4 * static_cast<double>(n->points) / n->bandwidth_hz;
     return std::get<PowerSetup>(setup).averages * 0.01;
 }
 

@@ -30,11 +30,6 @@ Capture acquire(InstrumentRole& instrument, const CaptureSetup& setup);
 // A record of these channels, in this order.
 Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
 
-struct NetworkSetup {
-    double start_hz = 0, stop_hz = 0;
-    std::size_t points = 0;
-    double bandwidth_hz = 1000;
-};
 // All four parameters of two ports.
 Network scan_network(InstrumentRole& network_analyser, const NetworkSetup& setup);
 

@@ -8,6 +8,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/formats/sigmf.hpp"
 #include "lab/formats/spectrum_csv.hpp"
+#include "lab/formats/touchstone.hpp"
 #include "lab/formats/wav.hpp"
 
 namespace rt {
@@ -37,6 +38,9 @@ std::string text_of(const IqRecord&) {
 }
 std::string text_of(const Waveform&) {
     return {};
+}
+std::string text_of(const Network& n) {
+    return touchstone(n);
 }
 
 std::optional<std::string> trouble_of(const CsvTable& csv) {
@@ -80,7 +84,22 @@ PowerReading power_of(const CsvTable& csv, const std::string& file) {
     return reading;
 }
 
-Waveform waveform_of(const CsvTable& csv, const std::string& file) {
+// Values at even steps, on straight lines between those given.
+std::vector<double> resampled(const std::vector<double>& time, const std::vector<double>& volts,
+                              double step) {
+    std::vector<double> out;
+    std::size_t k = 0;
+    const auto count = static_cast<std::size_t>((time.back() - time.front()) / step * (1 + 1e-12)) + 1;
+    for (std::size_t i = 0; i < count; ++i) {
+        const double at = time.front() + static_cast<double>(i) * step;
+        while (k + 2 < time.size() && time[k + 1] <= at) ++k;
+        const double share = std::min(1.0, (at - time[k]) / (time[k + 1] - time[k]));
+        out.push_back(volts[k] + share * (volts[k + 1] - volts[k]));
+    }
+    return out;
+}
+
+Waveform waveform_of(const CsvTable& csv, const std::string& file, std::optional<double> wanted_step) {
     if (csv.rows() < 2) fail_input(file, "a waveform has at least two rows");
     const CsvColumn& time = csv.columns().front();
     if (csv.columns().size() < 2) fail_input(file, "write two columns: time [s],voltage [V]");
@@ -88,12 +107,22 @@ Waveform waveform_of(const CsvTable& csv, const std::string& file) {
     const double first = csv.number(time, 0), last = csv.number(time, csv.rows() - 1);
     const double step = (last - first) / static_cast<double>(csv.rows() - 1);
     if (!(step > 0)) fail_input(csv.place(time, csv.rows() - 1), "times must rise");
+    std::vector<double> times;
     for (std::size_t row = 0; row < csv.rows(); ++row) {
-        const double expected = first + static_cast<double>(row) * step;
-        if (std::abs(csv.number(time, row) - expected) > step / 5) {
+        times.push_back(csv.number(time, row));
+        if (wanted_step) {
+            if (row > 0 && !(times[row] > times[row - 1]))
+                fail_input(csv.place(time, row), "times must rise");
+        } else if (std::abs(times[row] - first - static_cast<double>(row) * step) > step / 5) {
             fail_input(csv.place(time, row), "times must be evenly spaced, " + format({step, Unit::second}) +
-                                                 " apart to a fifth of that: write more digits, or resample");
+                                                 " apart to a fifth of that: write more digits, or give "
+                                                 "--resample STEP");
         }
+    }
+    constexpr double most = 1e8;
+    if (wanted_step && !(*wanted_step > 0 && (last - first) / *wanted_step < most)) {
+        fail_input(file, "--resample " + format({*wanted_step, Unit::second}) +
+                             ": the step must be above 0 s and give at most 100 million samples");
     }
     std::vector<std::vector<double>> channels;
     for (std::size_t k = 1; k < csv.columns().size(); ++k) {
@@ -104,8 +133,9 @@ Waveform waveform_of(const CsvTable& csv, const std::string& file) {
         }
         auto& volts = channels.emplace_back();
         for (std::size_t row = 0; row < csv.rows(); ++row) volts.push_back(csv.number(voltage, row));
+        if (wanted_step) volts = resampled(times, volts, *wanted_step);
     }
-    Waveform out = waveform_in_memory(std::move(channels), step);
+    Waveform out = waveform_in_memory(std::move(channels), wanted_step.value_or(step));
     out.overload = trouble_of(csv);
     return out;
 }
@@ -127,11 +157,12 @@ std::string capture_csv(const Capture& capture) {
     return std::visit([](const auto& c) { return text_of(c); }, capture);
 }
 
-Capture parse_capture_csv(std::string_view text, const std::string& file) {
+Capture parse_capture_csv(std::string_view text, const std::string& file,
+                          std::optional<double> resample_step_s) {
     const auto heading = heading_of(text);
     if (heading.find("packets_sent") != std::string_view::npos) return counts_of(CsvTable(text, file), file);
     if (heading.starts_with("sensor")) return power_of(CsvTable(text, file), file);
-    if (heading.starts_with("time")) return waveform_of(CsvTable(text, file), file);
+    if (heading.starts_with("time")) return waveform_of(CsvTable(text, file), file, resample_step_s);
     return parse_spectrum_csv(text, file);
 }
 
@@ -141,14 +172,16 @@ Capture read_capture(const std::filesystem::path& file, const CaptureHints& hint
     if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);
-    return parse_capture_csv(read_file(file), file.string());
+    if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"))) return read_touchstone(file);
+    return parse_capture_csv(read_file(file), file.string(), hints.resample_step_s);
 }
 
 WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture) {
     if (const auto* record = std::get_if<IqRecord>(&capture)) return write_sigmf(stem, *record);
     if (const auto* wave = std::get_if<Waveform>(&capture)) return write_sigmf(stem, *wave);
+    const auto* network = std::get_if<Network>(&capture);
     WrittenCapture out{stem, capture_csv(capture)};
-    out.file += ".csv";
+    out.file += network ? ".s" + std::to_string(network->ports) + "p" : ".csv";
     write_file(out.file, out.content);
     return out;
 }

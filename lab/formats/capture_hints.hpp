@@ -14,6 +14,7 @@ struct CaptureHints {
     std::optional<double> centre_hz;
     std::optional<double> reference_level_dbm;
     std::optional<double> volts_per_unit;
+    std::optional<double> resample_step_s;  // of a CSV file with unevenly spaced times
     std::string sample_type;  // "cf32_le", "ci16_le" ... of a file without description; "" otherwise
 };
 

@@ -19,6 +19,9 @@ class Reader {
     Network read() {
         for (const auto whole : split(text_, '\n')) {
             ++line_;
+            constexpr std::string_view trouble = "! trouble: ";
+            if (whole.starts_with(trouble))
+                network_.trouble = std::string(trim(whole.substr(trouble.size())));
             const auto line = trim(whole.substr(0, whole.find('!')));
             if (line.empty()) continue;
             if (line.front() == '#') {
@@ -163,7 +166,8 @@ Network read_touchstone(const std::filesystem::path& file) {
 }
 
 std::string touchstone(const Network& network) {
-    std::string out = "# HZ S RI R " + exact(network.reference_ohm) + "\n";
+    std::string out = network.trouble ? "! trouble: " + *network.trouble + "\n" : "";
+    out += "# HZ S RI R " + exact(network.reference_ohm) + "\n";
     for (std::size_t i = 0; i < network.frequency_hz.size(); ++i) {
         out += exact(network.frequency_hz[i]);
         for (std::size_t a = 1; a <= network.ports; ++a) {

@@ -15,6 +15,7 @@ namespace rt {
 Network parse_touchstone(std::string_view text, const std::string& file, std::size_t ports);
 Network read_touchstone(const std::filesystem::path& file);
 
+// A remark "! trouble: ..." says why the data cannot be trusted, here as in what is written.
 // Version 1, in Hz, real and imaginary parts, shortest text that reads back the same.
 std::string touchstone(const Network& network);
 

@@ -148,6 +148,14 @@ std::optional<BusTraffic> Stage::bus(const std::string& port) const {
     return std::nullopt;
 }
 
+std::optional<LinePair> Stage::pair(const std::string& port) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const auto& pair : unit_->surroundings().pairs) {
+        if (pair.port == port && unit_->holds_now(pair.when)) return pair;
+    }
+    return std::nullopt;
+}
+
 std::optional<Wire> Stage::wire(const std::string& from, const std::string& to) const {
     for (const auto& wire : unit_->surroundings().wires) {
         if (wire.from == from && (to.empty() || wire.to == to)) return wire;

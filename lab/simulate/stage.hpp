@@ -54,6 +54,7 @@ class Stage {
     std::optional<Receiver> receiver(const std::string& port) const;
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
     std::optional<BusTraffic> bus(const std::string& port) const;
+    std::optional<LinePair> pair(const std::string& port) const;
     // The wire between two ends, for network analysers.
     std::optional<Wire> wire(const std::string& from, const std::string& to) const;
 

@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/text.hpp"
+#include "core/quantity/quantity.hpp"
 #include "core/serial/pattern.hpp"
 
 namespace rt {
@@ -48,8 +49,11 @@ constexpr std::array pattern_keys{
 constexpr std::array waveform_keys{
     KeyInfo{"port", text, true, "where it can be probed"},
     KeyInfo{"when", pairs, false, "settings under which it is there"},
-    KeyInfo{"pattern", text, false,
-            "prbs7, prbs9, prbs11, prbs13, prbs15, prbs23, prbs31 or clock; prbs7 without it"},
+    KeyInfo{
+        "pattern", text, false,
+        "prbs7, prbs9, prbs11, prbs13, prbs15, prbs23, prbs31, clock, pam3-random, pam4-random, pam3-test "
+        "or pam5-test (Ethernet's 2047 symbols); prbs7 without it"},
+    KeyInfo{"run", whole, false, "symbols of each level of a clock; 1 without it"},
     KeyInfo{"rate", quantity, true, "bits a second", Unit::bit_per_second},
     KeyInfo{"amplitude", quantity, true, "to either side of zero", Unit::volt},
     KeyInfo{"rise_time", quantity, true, "20 % to 80 %", Unit::second},
@@ -62,6 +66,16 @@ constexpr std::array waveform_keys{
             Unit::hertz},
     KeyInfo{"duty_cycle_distortion", quantity, false, "rising edges later than falling ones", Unit::second},
     KeyInfo{"cable_bandwidth", quantity, false, "-3 dB of a cable of first order behind it", Unit::hertz},
+    KeyInfo{"droop_time", quantity, false, "time constant of a high-pass of first order in it", Unit::second},
+    KeyInfo{"compression", quantity, false, "third order: so much of the amplitude is missing at its peak",
+            Unit::percent},
+    KeyInfo{"disturber", quantity, false, "peak of a sine that is sent against it", Unit::volt},
+    KeyInfo{"disturber_frequency", quantity, false, "of this sine; a sixth of the rate without it",
+            Unit::hertz},
+    KeyInfo{"burst", quantity, false, "the line is driven for so long, then rests at 0 V", Unit::second},
+    KeyInfo{"gap", quantity, false, "between bursts", Unit::second},
+    KeyInfo{"bursts", whole, false, "bursts in a row; 6 without it"},
+    KeyInfo{"rest", quantity, false, "behind a row of bursts; 2 us without it", Unit::second},
 };
 constexpr std::array bus_keys{
     KeyInfo{"port", text, true, "where it can be probed: clock on channel 1, data on channel 2"},
@@ -80,6 +94,16 @@ constexpr std::array bus_keys{
     KeyInfo{"late_by", quantity, false, "how much later it comes", Unit::second},
 };
 
+constexpr std::array pair_keys{
+    KeyInfo{"port", text, true, "where they can be probed: channel 1 and channel 2"},
+    KeyInfo{"when", pairs, false, "settings under which they are there"},
+    KeyInfo{"steps", texts, true,
+            "what both lines hold, one after the other: \"3.3 V, 0 V, 1 ms\"; with \"toggle 1 MHz\" behind "
+            "it they change against each other"},
+    KeyInfo{"rise_time", quantity, false, "of a change by 1 V, straight; none without it", Unit::second},
+    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
+};
+
 }  // namespace
 
 const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
@@ -89,6 +113,8 @@ const SectionInfo through_section{"[[through]]", "A signal path through the unit
 const SectionInfo pattern_section{"[[pattern]]", "How a port radiates by turntable angle and antenna height.",
                                   pattern_keys};
 const SectionInfo waveform_section{"[[waveform]]", "A digital signal of the unit.", waveform_keys};
+const SectionInfo pair_section{"[[pair]]", "Two lines of the unit that hold voltages one after the other.",
+                               pair_keys};
 const SectionInfo bus_section{"[[bus]]", "Traffic on a two-wire bus of the unit.", bus_keys};
 
 UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::string>& settings) {
@@ -122,7 +148,9 @@ static DigitalWaveform waveform_of(const ConfigSection& s,
     out.port = s.text("port");
     out.when = when_of(s, settings);
     if (s.has("pattern")) out.pattern = s.text("pattern");
-    if (out.pattern != "clock") s.at("pattern", [&] { sequence_bits(out.pattern, 1); });
+    if (!is_waveform_pattern(out.pattern)) s.at("pattern", [&] { sequence_bits(out.pattern, 1); });
+    out.run = static_cast<int>(s.whole("run").value_or(1));
+    if (out.run < 1 || out.run > 10000) s.fail("run", "1 to 10000 symbols are possible");
     out.rate_bit_s = s.quantity("rate")->value;
     out.amplitude_v = s.quantity("amplitude")->value;
     out.rise_s = s.quantity("rise_time")->value;
@@ -134,7 +162,57 @@ static DigitalWaveform waveform_of(const ConfigSection& s,
     out.duty_cycle_s = s.quantity_or("duty_cycle_distortion", 0);
     out.cable_hz = s.quantity_or("cable_bandwidth", 0);
     if (!(out.rate_bit_s > 0)) s.fail("rate", "must be above 0");
+    out.droop_s = s.quantity_or("droop_time", 0);
+    out.compression = s.quantity_or("compression", 0) / 100;
+    out.disturber_v = s.quantity_or("disturber", 0);
+    out.disturber_hz = s.quantity_or("disturber_frequency", out.rate_bit_s / 6);
+    out.burst_s = s.quantity_or("burst", 0);
+    out.gap_s = s.quantity_or("gap", 0);
+    out.bursts = static_cast<int>(s.whole("bursts").value_or(6));
+    out.rest_s = s.quantity_or("rest", 2e-6);
+    if (out.burst_s > 0 && !(out.gap_s > 0 && out.bursts > 0)) s.fail("gap", "bursts need a gap above 0 s");
     return out;
+}
+
+// "3.3 V, 0 V, 1 ms, toggle 1 MHz".
+static LinePair::Step step_of(const ConfigSection& s, const std::string& text) {
+    LinePair::Step out;
+    const auto parts = split(text, ',');
+    const auto fail = [&] {
+        s.fail("steps", in_quotes(text) +
+                            " is none: write \"3.3 V, 0 V, 1 ms\", with \", toggle 1 MHz\" behind "
+                            "it for lines that change");
+    };
+    if (parts.size() != 3 && parts.size() != 4) fail();
+    s.at("steps", [&] {
+        out.first_v = parse_quantity(trim(parts[0]), Unit::volt).value;
+        out.second_v = parse_quantity(trim(parts[1]), Unit::volt).value;
+        out.length_s = parse_quantity(trim(parts[2]), Unit::second).value;
+    });
+    if (!(out.length_s > 0)) fail();
+    if (parts.size() == 4) {
+        const auto last = trim(parts[3]);
+        if (!last.starts_with("toggle ")) fail();
+        s.at("steps", [&] { out.toggle_hz = parse_quantity(trim(last.substr(7)), Unit::hertz).value; });
+        if (!(out.toggle_hz > 0)) fail();
+    }
+    return out;
+}
+
+static LinePair pair_of(const ConfigSection& s, const std::map<std::string, std::string>& settings) {
+    LinePair out;
+    out.port = s.text("port");
+    out.when = when_of(s, settings);
+    for (const auto& text : s.texts("steps")) out.steps.push_back(step_of(s, text));
+    if (out.steps.empty()) s.fail("steps", "name at least one");
+    out.rise_s = s.quantity_or("rise_time", 0);
+    out.noise_v = s.quantity_or("noise", 0);
+    return out;
+}
+
+bool is_waveform_pattern(const std::string& name) {
+    return name == "clock" || name == "pam3-random" || name == "pam4-random" || name == "pam3-test" ||
+           name == "pam5-test";
 }
 
 static int octet(const ConfigSection& s, const char* key, const std::string& text, int most) {
@@ -194,6 +272,7 @@ Surroundings read_surroundings(const ConfigSection& root,
     }
     for (const auto& s : root.tables("waveform", waveform_section))
         out.waveforms.push_back(waveform_of(s, settings));
+    for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;
 }

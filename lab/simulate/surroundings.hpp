@@ -10,7 +10,7 @@
 namespace rt {
 
 extern const SectionInfo wire_section, receiver_section, draw_section, through_section, pattern_section,
-    waveform_section, bus_section;
+    waveform_section, bus_section, pair_section;
 
 // Settings of the unit under which something holds.
 using UnitWhen = std::map<std::string, std::string>;
@@ -60,14 +60,37 @@ struct Pattern {
     double gain_db(double angle_deg, double height_m) const;
 };
 
-// A two-level signal and what is wrong with it. Times are standard deviations or peak values as the keys say.
+// A signal of two to five levels and what is wrong with it. Times are standard deviations or peak values as
+// the keys say.
 struct DigitalWaveform {
     std::string port;
     UnitWhen when;
-    std::string pattern = "prbs7";  // or another sequence, or "clock"
+    std::string pattern = "prbs7";  // or another of waveform_patterns
+    int run = 1;                    // of the same symbol, for clocks and even runs
     double rate_bit_s = 0, amplitude_v = 0, rise_s = 0, noise_v = 0;
     double rate_error_ppm = 0, random_jitter_s = 0, periodic_jitter_s = 0, periodic_hz = 0, duty_cycle_s = 0;
-    double cable_hz = 0;  // -3 dB of the cable behind it, 0 for none
+    double cable_hz = 0;                           // -3 dB of the cable behind it, 0 for none
+    double droop_s = 0;                            // time constant of a high-pass, 0 for none
+    double compression = 0;                        // part of the amplitude that is missing at its peak
+    double disturber_v = 0, disturber_hz = 0;      // peak
+    double burst_s = 0, gap_s = 0, rest_s = 2e-6;  // driven for bursts with gaps between, 0 for always
+    int bursts = 6;                                // in a row before the line rests
+};
+
+// "prbs7" ... "prbs31", "clock", "pam3-random", "pam4-random", "pam3-test", "pam5-test".
+bool is_waveform_pattern(const std::string& name);
+
+// Two lines that hold voltages one after the other: channel 1 and channel 2 of a probe at the port.
+struct LinePair {
+    struct Step {
+        double first_v = 0, second_v = 0;  // with toggling: between these, the lines against each other
+        double toggle_hz = 0;
+        double length_s = 0;
+    };
+    std::string port;
+    UnitWhen when;
+    std::vector<Step> steps;
+    double rise_s = 0, noise_v = 0;
 };
 
 // Traffic on a two-wire bus: clock on channel 1, data on channel 2 of a probe at the port.
@@ -91,6 +114,7 @@ struct Surroundings {
     std::vector<Pattern> patterns;
     std::vector<DigitalWaveform> waveforms;
     std::vector<BusTraffic> buses;
+    std::vector<LinePair> pairs;
 };
 
 // `root` is the file of a simulated unit, `settings` what it has.

@@ -23,4 +23,8 @@ std::vector<double> show_waveform(const DigitalWaveform& waveform, const WaveDis
 std::vector<double> show_bus(const BusTraffic& bus, bool clock, const WaveDisplay& display,
                              std::uint64_t seed);
 
+// One of two lines; the last step goes on to the end.
+std::vector<double> show_pair(const LinePair& pair, bool second, const WaveDisplay& display,
+                              std::uint64_t seed);
+
 }  // namespace rt

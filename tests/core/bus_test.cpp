@@ -229,3 +229,35 @@ TEST_CASE("lines without traffic have no verdict") {
     CHECK(run("bus.four-wire", waveform_in_memory({moving, still}, 1e-8)).invalid);
     CHECK_THROWS_AS(run("bus.two-wire", waveform_in_memory({moving}, 1e-8)), Error);
 }
+
+TEST_CASE("two-wire bus: spikes are counted with their place, and fast falls stand against the supply") {
+    TwoWire bus;
+    bus.start();
+    bus.byte(0x48 << 1, true);
+    bus.byte(0xA5, true);
+    bus.stop();
+    const double step = 5e-9;
+    const auto count = static_cast<std::size_t>((bus.t + 20e-6) / step);
+    auto clock = bus.clock.volts(step, count), data = bus.data.volts(step, count);
+    // Six samples high on the low clock, seven low on the idle data.
+    const std::size_t at_clock = static_cast<std::size_t>(28e-6 / step),
+                      at_data = static_cast<std::size_t>(8e-6 / step);
+    for (std::size_t i = 0; i < 6; ++i) clock[at_clock + i] = 3.3;
+    for (std::size_t i = 0; i < 7; ++i) data[at_data + i] = 0;
+    const auto out = run("bus.two-wire", waveform_in_memory({clock, data}, step), {{"supply", "3.3 V"}});
+    CHECK(value(out, "spikes") == 2);
+    const Table spikes = table_of(out, "spikes");
+    REQUIRE(spikes.rows.size() == 2);
+    CHECK(std::get<double>(spikes.rows[0][0]) == doctest::Approx(28e-6).epsilon(1e-3));
+    CHECK(text(spikes, 0, 1) == "SCL");
+    CHECK(text(spikes, 0, 3) == "high");
+    CHECK(std::get<double>(spikes.rows[0][2]) == doctest::Approx(6 * step).epsilon(0.02));
+    CHECK(text(spikes, 1, 1) == "SDA");
+    CHECK(text(spikes, 1, 3) == "low");
+    // 30 % to 70 % in 0.1 us against 20 ns x 3.3 / 5.5; spikes fall within a sample.
+    const auto plain = run(
+        "bus.two-wire", waveform_in_memory({bus.clock.volts(step, count), bus.data.volts(step, count)}, step),
+        {{"supply", "3.3 V"}});
+    CHECK(value(plain, "fall_share_least") == doctest::Approx(100e-9 / (20e-9 * 3.3 / 5.5)).epsilon(0.01));
+    CHECK(value(plain, "spikes") == 0);
+}

@@ -307,3 +307,57 @@ TEST_CASE("what is no serial signal has no verdict and says why") {
               run("serial.eye", wave_of(edges), {{"channel", "3"}});
           }).find("no channel 3") != std::string::npos);
 }
+
+TEST_CASE("a link measured at once says what its parts say") {
+    std::mt19937_64 random(3);
+    std::normal_distribution<double> normal(0, 12e-12);
+    const auto edges =
+        made::edges_of(repeated("prbs7", 127, 30000), interval, [&](std::size_t) { return normal(random); });
+    const Waveform wave = wave_of(edges, 3e-3);
+    const Settings settings{{"symbol_rate", "2.5 GHz"}, {"mask", "0.3 0, 0.5 0.1, 0.7 0, 0.5 -0.1, 0.3 0"}};
+    const Settings plain{{"symbol_rate", "2.5 GHz"}};
+    const auto link = run("serial.link", wave, settings);
+    const auto eye = run("serial.eye", wave, settings), jitter = run("serial.jitter", wave, plain),
+               clock = run("serial.clock", wave, plain);
+    for (const Outcome* part : {&eye, &jitter, &clock}) {
+        for (const Result& result : part->results) {
+            CAPTURE(result.name);
+            CHECK(value(link, result.name.c_str()) == result.value.value);
+        }
+    }
+    CHECK(link.rasters.size() == 1);
+    CHECK(link.find_trace("bathtub"));
+    CHECK(link.find_trace("tie"));
+    // The model's own bottom: half the transition density, two tails half a symbol away.
+    const double q = (interval - value(link, "deterministic_jitter")) / 2 / value(link, "random_jitter");
+    CHECK(std::log10(value(link, "extrapolated_error_ratio")) ==
+          doctest::Approx(std::log10(0.5 * std::erfc(q / std::sqrt(2.0)))).epsilon(0.02));
+}
+
+TEST_CASE("one packet of a line that rests between them is measured alone") {
+    // Two packets of 480 Mb/s, the second 200 ppm fast and smaller, with rests of 100 ns.
+    const double fs = 20e9;
+    const auto packet = [&](double bit_rate, double volts) {
+        const auto edges =
+            made::edges_of(repeated("prbs7", 127, 600), 1 / bit_rate, [](std::size_t) { return 0.0; });
+        const auto count = static_cast<std::size_t>(601 / bit_rate * fs);
+        return made::volts({edges, -volts, volts, 500e-12, 0}, fs, count);
+    };
+    std::vector<double> all(2000, 0.0);
+    for (const auto& one : {packet(480e6, 0.4), packet(480e6 * (1 + 200e-6), 0.3)}) {
+        all.insert(all.end(), one.begin(), one.end());
+        all.insert(all.end(), 2000, 0.0);
+    }
+    const Waveform wave = waveform_in_memory(all, 1 / fs);
+    const auto error = [&](const char* packet_number) {
+        return value(run("serial.clock", wave, {{"symbol_rate", "480 MHz"}, {"packet", packet_number}}),
+                     "rate_error");
+    };
+    CHECK(std::abs(error("1")) < 10);
+    CHECK(std::abs(error("2") - 200) < 10);
+    CHECK(value(run("serial.eye", wave, {{"symbol_rate", "480 MHz"}, {"packet", "2"}}), "eye_amplitude") ==
+          doctest::Approx(0.6).epsilon(0.01));
+    const auto third = run("serial.clock", wave, {{"symbol_rate", "480 MHz"}, {"packet", "3"}});
+    REQUIRE(third.invalid);
+    CHECK(third.invalid->find("packet 3 is not there: 2") == 0);
+}

@@ -119,3 +119,21 @@ TEST_CASE("what is no handshake has no verdict") {
     CHECK(still.invalid->find("seen: J 5 ms") != std::string::npos);
     CHECK_THROWS_AS(run("usb.handshake", Port().idle(1 * ms).wave()), Error);
 }
+
+TEST_CASE("levels of a held state, and a line that holds none") {
+    const auto levels = [](double plus, double minus, const char* state) {
+        return run("usb.levels", Port().level(plus, minus, ms).wave(), {{"state", state}});
+    };
+    const auto j = levels(0.412, 0.004, "j");
+    CHECK(value(j, "driven_level") == doctest::Approx(0.412).epsilon(1e-4));
+    CHECK(value(j, "resting_level") == doctest::Approx(0.004).epsilon(1e-4));
+    const auto k = levels(-0.003, 0.377, "k");
+    CHECK(value(k, "driven_level") == doctest::Approx(0.377).epsilon(1e-4));
+    CHECK(value(levels(0.002, -0.011, "se0"), "resting_level") == doctest::Approx(-0.011).epsilon(1e-4));
+    const auto wrong = levels(0.4, 0, "k");
+    REQUIRE(wrong.invalid);
+    CHECK(wrong.invalid->find("expected: a steady k; seen: j") == 0);
+    const auto moving = run("usb.levels", Port().traffic(ms).wave(), {{"state", "se0"}});
+    REQUIRE(moving.invalid);
+    CHECK(moving.invalid->find("no state is held") != std::string::npos);
+}

@@ -169,3 +169,18 @@ TEST_CASE("a profile written is the profile read, whatever its texts hold") {
     CHECK(back.parameters.at("scan").size() == 2);
     CHECK_FALSE(back.published);
 }
+
+TEST_CASE("uneven times of a waveform are refused, or resampled when that is asked for") {
+    const std::string text = "time [us],voltage [V]\n0,0\n1,10\n4,40\n5,30\n";
+    CHECK(error_text(ErrorKind::input, [&] { parse_capture_csv(text, "w.csv"); }).find("--resample STEP") !=
+          std::string::npos);
+    const auto wave = std::get<Waveform>(parse_capture_csv(text, "w.csv", 0.5e-6));
+    CHECK(wave.step_s == 0.5e-6);
+    CHECK(wave.volts() == std::vector<double>{0, 5, 10, 15, 20, 25, 30, 35, 40, 35, 30});
+    CHECK(error_text(ErrorKind::input, [&] {
+              parse_capture_csv(text, "w.csv", 1e-15);
+          }).find("100 million") != std::string::npos);
+    CHECK(error_text(ErrorKind::input, [&] {
+              parse_capture_csv("time [s],voltage [V]\n0,1\n2,1\n1,2\n", "w.csv", 1.0);
+          }).find("times must rise") != std::string::npos);
+}

@@ -51,7 +51,7 @@ TEST_CASE("shipped rules state clause, basis and confidence, and stand against n
             CHECK_FALSE(rule.sign_off);
         }
     }
-    CHECK(rules == 300);
+    CHECK(rules == 320);
 }
 
 TEST_CASE("shipped limits: the other classes, ports and distances") {

@@ -82,3 +82,55 @@ TEST_CASE("simulated bus traffic is read back: bytes, rise time, the late bit") 
     }
     CHECK(value(out, "data_valid_greatest") > 2.7e-6);
 }
+
+TEST_CASE("a simulated transmitter sends its test sequence with the distortion it was given") {
+    DigitalWaveform w;
+    w.pattern = "pam3-test";
+    w.rate_bit_s = 200e6 / 3;
+    w.amplitude_v = 1;
+    w.rise_s = 5e-9;
+    w.rate_error_ppm = 55;
+    w.disturber_v = 2.7, w.disturber_hz = w.rate_bit_s / 6;
+    const Settings settings{{"symbol_rate", "66.666667 MHz"}, {"disturber", "11.111111 MHz"}};
+    const auto clean = run("ethernet.distortion", shown(w, 40e-6, 2e9), settings);
+    CHECK(value(clean, "rate_error") == doctest::Approx(55).epsilon(0.01));
+    CHECK(value(clean, "peak_distortion") < 0.5e-3);
+    w.compression = 0.05;
+    CHECK(value(run("ethernet.distortion", shown(w, 40e-6, 2e9), settings), "peak_distortion") > 10e-3);
+}
+
+TEST_CASE("simulated runs droop by their time constant, levels and bursts come as asked for") {
+    DigitalWaveform w;
+    w.pattern = "clock";
+    w.run = 40;
+    w.rate_bit_s = 200e6 / 3;
+    w.amplitude_v = 1;
+    w.rise_s = 3e-9;
+    w.droop_s = 2e-6;
+    const auto droop =
+        run("ethernet.droop", shown(w, 40e-6, 1e9), {{"first", "50 ns"}, {"second", "450 ns"}});
+    CHECK(value(droop, "droop_positive") == doctest::Approx(100 * (1 - std::exp(-0.4 / 2))).epsilon(0.01));
+    DigitalWaveform four = link();
+    four.pattern = "pam4-random";
+    four.rise_s = 300e-12;
+    const auto eye = run("serial.eye", shown(four, 20e-6, 20e9), {{"levels", "4"}, {"symbol_rate", "1 GHz"}});
+    CHECK(value(eye, "level_mismatch_ratio") == doctest::Approx(1).epsilon(0.01));
+    DigitalWaveform burst = link();
+    burst.rate_bit_s = 1.5e9, burst.burst_s = 106.7e-9, burst.gap_s = 320e-9;
+    const auto oob = run("storage.out-of-band", shown(burst, 10e-6, 20e9));
+    CHECK(value(oob, "burst_least") == doctest::Approx(106.7e-9).epsilon(0.01));
+    CHECK(value(oob, "init_gap_greatest") == doctest::Approx(320e-9).epsilon(0.01));
+    CHECK(value(oob, "fewest_bursts") == 6);
+}
+
+TEST_CASE("a simulated pair goes through a handshake") {
+    LinePair pair;
+    pair.steps = {{0.4, 0, 5e6, 1e-3}, {0, 0, 0, 3.05e-3}, {3.3, 0, 0, 1e-3}};
+    pair.rise_s = 10e-9;
+    const WaveDisplay display{5e-3, 100001};
+    const Waveform wave = waveform_in_memory(
+        {show_pair(pair, false, display, 1), show_pair(pair, true, display, 1)}, 5e-3 / 100000);
+    const auto out = run("usb.handshake", wave, {{"sequence", "suspend"}});
+    CHECK(value(out, "suspend_time") == doctest::Approx(3.05e-3).epsilon(1e-3));
+    CHECK(value(out, "j_plus_level") == doctest::Approx(3.3).epsilon(1e-3));
+}

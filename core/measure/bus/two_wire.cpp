@@ -4,6 +4,7 @@
 #include "core/measure/bus/procedures.hpp"
 #include "core/measure/bus/source.hpp"
 #include "core/measure/bus/timings.hpp"
+#include "core/serial/edges.hpp"
 
 namespace rt {
 namespace {
@@ -16,6 +17,8 @@ constexpr auto parameters = joined(
                       "channel of the data line SDA"},
         ParameterInfo{"supply", ParameterKind::quantity, Unit::volt, "",
                       "bus voltage VDD that thresholds count from; without it the high level of the clock"},
+        ParameterInfo{"spike_width", ParameterKind::quantity, Unit::second, "50 ns",
+                      "a shorter time on the other side of half the supply is a spike (tSP)"},
     },
     bus_rows);
 
@@ -44,6 +47,9 @@ constexpr std::array results{
     Product{"data_rise_greatest", Unit::second, "longest tr of the data"},
     Product{"data_fall_least", Unit::second, "shortest tf of the data"},
     Product{"data_fall_greatest", Unit::second, "longest tf of the data"},
+    Product{"fall_share_least", Unit::none,
+            "shortest tf of both lines over 20 ns x VDD / 5.5 V, the least that fast modes allow"},
+    Product{"spikes", Unit::count, "times shorter than spike_width beyond half the supply, both lines"},
     Product{"clock_low_level", Unit::volt, "mean of the clock while low (VOL)"},
     Product{"data_low_level", Unit::volt, "mean of the data while low (VOL)"},
     Product{"clock_high_level", Unit::volt, "mean of the clock while high"},
@@ -84,6 +90,29 @@ Table bytes_of(const TwoWireSeen& seen, double origin) {
     return table;
 }
 
+// Short times on the other side of half the supply.
+Table spikes_of(const std::vector<std::pair<const char*, const Signal*>>& lines, double supply,
+                double width) {
+    Table table{"spikes",
+                "Spikes",
+                {{"time", Unit::second}, {"line", Unit::none}, {"width", Unit::second}, {"kind", Unit::none}},
+                {}};
+    for (const auto& [name, line] : lines) {
+        EdgeSettings settings;
+        settings.threshold = supply / 2;
+        settings.hysteresis = supply / 20;
+        const Edges edges = find_edges(*line->samples, settings);
+        for (std::size_t k = 0; k + 1 < edges.size(); ++k) {
+            const double length = (edges.at[k + 1] - edges.at[k]) * line->step_s;
+            if (length >= width) continue;
+            table.rows.push_back({edges.at[k] * line->step_s + line->from_s, std::string(name), length,
+                                  std::string(edges.rises(k) ? "high" : "low")});
+            ++k;  // the next edge ends this spike
+        }
+    }
+    return table;
+}
+
 Outcome run(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
     const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
@@ -120,6 +149,14 @@ Outcome run(Capture any, const Parameters& p) {
     Outcome outcome;
     if (t.clock_period.count > 0) outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
     add_timings(timings, clock.from_s, outcome);
+    const double width = p.required("spike_width");
+    if (!(width >= 0)) fail_input("parameter spike_width: must not be below 0 s");
+    Table spikes = spikes_of({{"SCL", &clock}, {"SDA", &data}}, supply, width);
+    const double fall = std::min(t.clock_fall.count ? t.clock_fall.least : 1e300,
+                                 t.data_fall.count ? t.data_fall.least : 1e300);
+    if (fall < 1e300) outcome.add("fall_share_least", fall / (20e-9 * supply / 5.5), Unit::none);
+    outcome.add("spikes", static_cast<double>(spikes.rows.size()), Unit::count);
+    if (!spikes.rows.empty()) outcome.tables.push_back(std::move(spikes));
     outcome.add("clock_low_level", scl.low_level, Unit::volt);
     outcome.add("data_low_level", sda.low_level, Unit::volt);
     outcome.add("clock_high_level", scl.high_level, Unit::volt);

@@ -24,6 +24,9 @@ constexpr auto parameters = joined(
                       "lower end of the band that counts"},
         ParameterInfo{"highest", ParameterKind::quantity, Unit::hertz, "",
                       "its upper end; without it half the sample rate"},
+        ParameterInfo{"expected", ParameterKind::choice, Unit::none, "any",
+                      "what the line must send: anything, or random symbols (a test mode for density)",
+                      "any random"},
     },
     signal_rows);
 
@@ -54,6 +57,27 @@ class AsComplex : public IqSamples {
   private:
     std::shared_ptr<const WaveSamples> volts_;
 };
+
+// Random symbols spread their power: no few lines hold a good part of it.
+void require_random(const Trace& psd, double total_w, double step_hz) {
+    constexpr double most_share = 0.3;
+    constexpr std::size_t lines = 3, reach = 2;
+    std::vector<double> watt;
+    for (const double level : psd.y) watt.push_back(std::pow(10, level / 10) / 1000 * step_hz);
+    double held = 0;
+    std::string places;
+    for (std::size_t line = 0; line < lines; ++line) {
+        const auto top = std::max_element(watt.begin(), watt.end()) - watt.begin();
+        const auto from =
+            static_cast<std::size_t>(std::max<std::ptrdiff_t>(0, top - static_cast<std::ptrdiff_t>(reach)));
+        const auto to = std::min(watt.size(), static_cast<std::size_t>(top) + reach + 1);
+        for (std::size_t i = from; i < to; ++i) held += watt[i], watt[i] = 0;
+        places += (line ? ", " : "") + format({psd.x[static_cast<std::size_t>(top)], Unit::hertz});
+    }
+    if (psd.x.size() < 20 * lines || held < most_share * total_w) return;
+    fail_signal("expected: random symbols; seen: " + format({100 * held / total_w, Unit::percent}, 3) +
+                " of the power in lines at " + places);
+}
 
 Outcome run(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.density"), p);
@@ -91,6 +115,7 @@ Outcome run(Capture any, const Parameters& p) {
     }
     if (trace.x.size() < 2)
         fail_input("parameters lowest and highest: no frequency of the record lies between");
+    if (p.text("expected") == "random") require_random(trace, total, seen.step_hz);
     const auto top = std::max_element(trace.y.begin(), trace.y.end());
     const Extent extent = voltage_extent(*signal.samples);
     Outcome outcome;

@@ -18,6 +18,10 @@ constexpr auto parameters = joined(
             "second", ParameterKind::quantity, Unit::second, "500 ns",
             "time of the second value: after the zero crossing, or after the peak where first is not given"},
     },
+    std::array{ParameterInfo{"expected", ParameterKind::choice, Unit::none, "any",
+                             "what the line must send: anything with long runs, or even runs of both "
+                             "polarities (a test mode for droop)",
+                             "any even-runs"}},
     edge_rows, signal_rows);
 
 constexpr std::array traces{Product{"run", Unit::volt, "voltage around the run with the largest droop"}};
@@ -69,6 +73,15 @@ Seen droop_of(const SerialSource& source, std::size_t k, const std::optional<dou
     return {100 * (1 - *low / *high), true};
 }
 
+void require_even_runs(const SerialSource& source, double second) {
+    Spread runs;
+    for (std::size_t k = 0; k + 1 < source.edges_s.size(); ++k)
+        runs.add(source.edges_s[k + 1] - source.edges_s[k], source.edges_s[k]);
+    if (runs.count > 0 && runs.greatest - runs.least < 0.1 * runs.mean() && runs.least >= second) return;
+    fail_signal("expected: even runs of at least " + format({second, Unit::second}) + "; seen: runs from " +
+                format({runs.least, Unit::second}) + " to " + format({runs.greatest, Unit::second}));
+}
+
 Outcome run(Capture any, const Parameters& given) {
     Parameters p = given;
     if (!p.has("threshold")) p.set_quantity("threshold", {0, Unit::volt});
@@ -77,6 +90,7 @@ Outcome run(Capture any, const Parameters& given) {
     const double second = p.required("second");
     if (!(second > first.value_or(0)))
         fail_input("parameters first and second: second must be later than first");
+    if (p.text("expected") == "even-runs") require_even_runs(source, second);
     Spread positive, negative;
     for (std::size_t k = 0; k < source.edges.size(); ++k) {
         const Seen seen = droop_of(source, k, first, second);

@@ -8,5 +8,6 @@ namespace rt {
 Procedure ethernet_idle();
 Procedure ethernet_density();
 Procedure ethernet_droop();
+Procedure ethernet_distortion();
 
 }  // namespace rt

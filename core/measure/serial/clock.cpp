@@ -3,39 +3,14 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/fir.hpp"
+#include "core/measure/serial/parts.hpp"
 #include "core/measure/serial/procedures.hpp"
-#include "core/measure/serial/source.hpp"
 #include "core/stats/spread.hpp"
 
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
-    std::array{
-        ParameterInfo{"spread_cutoff", ParameterKind::quantity, Unit::hertz, "500 kHz",
-                      "deviations of the rate above this are jitter, not spread-spectrum modulation"},
-    },
-    clock_rows, edge_rows, signal_rows);
-
-constexpr std::array traces{
-    Product{"tie", Unit::second, "edge minus recovered clock, against time"},
-    Product{"rate_deviation", Unit::ppm, "rate against its mean, against time, below spread_cutoff"}};
-constexpr std::array results{
-    Product{"symbol_rate", Unit::hertz, "best fit over all edges"},
-    Product{"rate_error", Unit::ppm, "its deviation from symbol_rate, if that was given"},
-    Product{"unit_interval", Unit::second, "its reciprocal"},
-    Product{"tie_rms", Unit::second, "rms of edge minus recovered clock"},
-    Product{"tie_peak_to_peak", Unit::second, "its span"},
-    Product{"period_jitter_rms", Unit::second,
-            "rms of periods (rising edge to rising edge) about their mean; clocks only"},
-    Product{"period_jitter_peak_to_peak", Unit::second, "span of the periods"},
-    Product{"cycle_to_cycle_rms", Unit::second, "rms of the difference of neighbouring periods"},
-    Product{"cycle_to_cycle_peak", Unit::second, "largest such difference"},
-    Product{"spread_highest", Unit::ppm, "highest rate below spread_cutoff, against symbol_rate or the mean"},
-    Product{"spread_lowest", Unit::ppm, "lowest rate below spread_cutoff"},
-    Product{"spread_frequency", Unit::hertz, "how often the rate goes up and down, if it does"},
-    Product{"edges", Unit::count, "edges compared with the clock"},
-};
+constexpr auto parameters = joined(clock_rows_own, clock_rows, edge_rows, signal_rows);
 
 // Deviation of the rate in ppm against time: the slope of the time interval error, smoothed.
 struct Deviation {
@@ -120,10 +95,30 @@ void add_periods(const SerialSource& source, Outcome& outcome) {
     outcome.add("cycle_to_cycle_peak", std::max(change.greatest, -change.least), Unit::second);
 }
 
+// A clock pattern changes at even steps.
+void require_clock_pattern(const SerialSource& source) {
+    Spread spacing;
+    for (std::size_t k = 0; k + 1 < source.edges_s.size(); ++k)
+        spacing.add(source.edges_s[k + 1] - source.edges_s[k], source.edges_s[k]);
+    if (spacing.greatest - spacing.least < 0.5 * spacing.mean()) return;
+    fail_signal("expected: a clock pattern with even spacings of edges; seen: spacings from " +
+                format({spacing.least, Unit::second}) + " to " + format({spacing.greatest, Unit::second}) +
+                ", the last at " + format({spacing.at_greatest + source.signal.from_s, Unit::second}));
+}
+
 Outcome run(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.clock", p);
     const Clock clock = clock_of(source, p);
     Outcome outcome;
+    add_clock(source, clock, p, outcome);
+    note_clock(source, clock, p, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+void add_clock(const SerialSource& source, const Clock& clock, const Parameters& p, Outcome& outcome) {
+    if (p.text("expected") == "clock-pattern") require_clock_pattern(source);
     outcome.add("symbol_rate", clock.rate_hz, Unit::hertz);
     const auto nominal = p.number("symbol_rate");
     if (nominal) outcome.add("rate_error", 1e6 * (clock.rate_hz / *nominal - 1), Unit::ppm);
@@ -152,11 +147,7 @@ Outcome run(Capture any, const Parameters& p) {
             trace_over_time("rate_deviation", "Deviation of the rate", Unit::ppm, rate.time_s, rate.ppm));
     }
     outcome.add("edges", static_cast<double>(tie.count), Unit::count);
-    note_clock(source, clock, p, outcome);
-    return outcome;
 }
-
-}  // namespace
 
 Procedure serial_clock() {
     return {"serial.clock",
@@ -167,8 +158,8 @@ Procedure serial_clock() {
             "of a "
             "spread-spectrum clock is the low-passed slope of the TIE.",
             parameters,
-            traces,
-            results,
+            clock_traces,
+            clock_results,
             waveform_setup,
             run,
             preset_named};

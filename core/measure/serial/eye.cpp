@@ -4,67 +4,15 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/serial/parts.hpp"
 #include "core/measure/serial/procedures.hpp"
-#include "core/measure/serial/source.hpp"
 
 namespace rt {
 namespace {
 
-constexpr ParameterInfo volts_limit(const char* name, const char* help) {
-    return {name, ParameterKind::quantity, Unit::volt, "", help};
-}
-
-constexpr auto parameters = joined(
-    std::array{
-        ParameterInfo{"levels", ParameterKind::choice, Unit::none, "2",
-                      "levels of a symbol: 2 for NRZ, 3 for PAM3, 4 for PAM4", "2 3 4"},
-        ParameterInfo{"window", ParameterKind::quantity, Unit::percent, "10 %",
-                      "part of the symbol around its middle in which levels and height are taken"},
-        ParameterInfo{
-            "mask", ParameterKind::text, Unit::none, "",
-            "regions that no sample may enter: corners \"x y, x y, ...\" with x in UI from the crossing "
-            "(or a time) and y in volts, the first repeated at the end; several with ; between"},
-        ParameterInfo{
-            "mask_scale", ParameterKind::choice, Unit::none, "volts",
-            "what plain levels of the mask mean: volts, or parts of the amplitude from the low to the high "
-            "level",
-            "volts amplitude"},
-        volts_limit("upper", "no sample may lie above"),
-        volts_limit("lower", "no sample may lie below"),
-        volts_limit("upper_transition", "the same in symbols that differ from the one before"),
-        volts_limit("lower_transition", "the same in symbols that differ from the one before"),
-    },
-    clock_rows, edge_rows, signal_rows);
-
-constexpr std::array traces{Product{"eye", Unit::volt, "how often each place of the symbol was met"},
-                            Product{"hit", Unit::volt, "voltage around the first sample that hits the mask"}};
-constexpr std::array results{
-    Product{"eye_height", Unit::volt,
-            "lowest sample of the upper minus highest of the lower level in the window, of "
-            "the smallest eye"},
-    Product{"eye_height_3sigma", Unit::volt,
-            "(mean - 3 sigma) of the upper minus (mean + 3 sigma) of the lower level"},
-    Product{"eye_width", Unit::unit_interval,
-            "width free of edges (two levels), or of samples, at the threshold of "
-            "the smallest eye"},
-    Product{"eye_width_time", Unit::second, "the same in time"},
-    Product{"eye_amplitude", Unit::volt, "mean of the highest minus mean of the lowest level in the window"},
-    Product{"high_level", Unit::volt, "mean of the highest level"},
-    Product{"low_level", Unit::volt, "mean of the lowest level"},
-    Product{"crossing", Unit::percent, "mean voltage at the crossings, between low and high level"},
-    Product{"q_factor", Unit::none, "eye amplitude over the sum of both sigmas, of the smallest eye"},
-    Product{"level_mismatch_ratio", Unit::none, "RLM of four levels (IEEE 802.3 clause 94)"},
-    Product{"mask_hits", Unit::count, "samples inside a region or beyond upper and lower"},
-    Product{"hit_symbols", Unit::count, "symbols with at least one of them"},
-    Product{"hit_ratio", Unit::none, "mask_hits over all samples"},
-    Product{"mask_margin", Unit::percent,
-            "by how much the regions can grow about their middle, in both directions, "
-            "until a sample touches; at most 200 %"},
-    Product{"limit_margin", Unit::volt, "distance of the outermost sample to upper and lower"},
-    Product{"symbol_rate", Unit::hertz, "of the recovered clock"},
-    Product{"symbols", Unit::count, "symbols in the eye"},
-    Product{"samples", Unit::count, "samples in the eye"},
-};
+constexpr auto results =
+    products(eye_results, std::array{Product{"symbol_rate", Unit::hertz, "of the recovered clock"}});
+constexpr auto parameters = joined(eye_rows_own, clock_rows, edge_rows, signal_rows);
 
 EyeMask mask_of(const Parameters& p, const Levels& levels, const Clock& clock) {
     EyeMask out;
@@ -242,23 +190,40 @@ void add_mask(const Eye& eye, const EyeMask& mask, double origin_s, Outcome& out
 }
 
 Outcome run(Capture any, const Parameters& given) {
-    const auto count = static_cast<std::size_t>(given.text("levels")[0] - '0');
+    const Parameters p = timed_by_levels(given);
+    SerialSource source = serial_source(std::move(any), "serial.eye", p, 16, levels_named(p));
+    const Clock clock = clock_of_levels(source, levels_named(p), p);
+    Outcome outcome;
+    add_eye(source, clock, p, outcome);
+    outcome.add("symbol_rate", clock.rate_hz, Unit::hertz);
+    note_clock(source, clock, p, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+std::size_t levels_named(const Parameters& p) {
+    return static_cast<std::size_t>(p.text("levels")[0] - '0');
+}
+
+Parameters timed_by_levels(const Parameters& given) {
     Parameters p = given;
     // The middle of three levels is a level itself: edges are timed between it and the highest.
-    if (count == 3 && p.required("threshold_part") == 50)
+    if (levels_named(p) == 3 && p.required("threshold_part") == 50)
         p.set_quantity("threshold_part", {75, Unit::percent});
-    const SerialSource source = serial_source(std::move(any), "serial.eye", p);
-    const Clock clock = clock_of(source, p);
+    return p;
+}
+
+void add_eye(const SerialSource& source, const Clock& clock, const Parameters& p, Outcome& outcome) {
+    const std::size_t count = levels_named(p);
     const EyeSettings settings = settings_of(source, clock, p, count);
     Eye eye = make_eye(*source.signal.samples, source.signal.step_s, clock, settings);
     join_samples(eye, *source.signal.samples, source.signal.step_s, clock);
-    Outcome outcome;
     for (const LevelSeen& level : eye.levels) {
         if (level.symbols == 0) fail_signal("not all of the " + std::to_string(count) + " levels occur");
     }
     add_levels(eye, clock, outcome);
     add_mask(eye, settings.mask, source.signal.from_s, outcome);
-    outcome.add("symbol_rate", clock.rate_hz, Unit::hertz);
     outcome.add("symbols", static_cast<double>(eye.symbols), Unit::count);
     outcome.add("samples", static_cast<double>(eye.samples), Unit::count);
     outcome.rasters.push_back(raster_of(eye, settings, source.signal.from_s));
@@ -268,11 +233,7 @@ Outcome run(Capture any, const Parameters& given) {
         outcome.notes.push_back("only " + format({per_symbol, Unit::none}) +
                                 " samples in a symbol: short violations may lie between samples");
     }
-    note_clock(source, clock, p, outcome);
-    return outcome;
 }
-
-}  // namespace
 
 Procedure serial_eye() {
     return {
@@ -283,7 +244,7 @@ Procedure serial_eye() {
         "against the mask exactly; hits are listed with their time. Heights are taken in a window around the "
         "middle of the symbol.",
         parameters,
-        traces,
+        eye_traces,
         results,
         waveform_setup,
         run,

@@ -3,46 +3,17 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/serial/bits.hpp"
+#include "core/measure/serial/parts.hpp"
 #include "core/measure/serial/procedures.hpp"
-#include "core/measure/serial/source.hpp"
 #include "core/serial/jitter.hpp"
 #include "core/serial/pattern.hpp"
 
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
-    std::array{
-        ParameterInfo{"error_ratio", ParameterKind::quantity, Unit::none, "1e-12",
-                      "bit error ratio at which total jitter and opening are told"},
-        ParameterInfo{
-            "pattern_length", ParameterKind::whole_number, Unit::none, "",
-            "symbols after which the pattern repeats; without it a repetition up to 4096 is looked for"},
-        ParameterInfo{"line_height", ParameterKind::quantity, Unit::db, "15 dB",
-                      "a sinusoidal component stands out of the spectrum around it by at least this much"},
-    },
-    clock_rows, edge_rows, signal_rows);
-
-constexpr std::array traces{
-    Product{"histogram", Unit::count, "how often an edge stood so far from the recovered clock"},
-    Product{"bathtub", Unit::none, "log10 of the error ratio against the place of sampling"},
-    Product{"jitter_spectrum", Unit::second, "amplitude of jitter against its frequency"},
-    Product{"pattern_jitter", Unit::second, "mean jitter at each place of the pattern"}};
-constexpr std::array results{
-    Product{"jitter_rms", Unit::second, "rms of edge minus recovered clock"},
-    Product{"jitter_peak_to_peak", Unit::second, "its span"},
-    Product{"total_jitter", Unit::second, "DJ(dd) + 2 Q sigma at error_ratio"},
-    Product{"total_jitter_ui", Unit::unit_interval, "the same in symbols"},
-    Product{"random_jitter", Unit::second, "sigma of the dual-Dirac model"},
-    Product{"deterministic_jitter", Unit::second, "DJ(dd) of the dual-Dirac model"},
-    Product{"duty_cycle_distortion", Unit::second, "mean of rising minus mean of falling edges"},
-    Product{"data_dependent_jitter", Unit::second, "peak to peak of the means at the places of the pattern"},
-    Product{"periodic_jitter", Unit::second, "peak to peak of the largest sinusoidal component"},
-    Product{"periodic_frequency", Unit::hertz, "its frequency"},
-    Product{"eye_opening", Unit::unit_interval, "width of the bathtub at error_ratio"},
-    Product{"pattern_symbols", Unit::count, "symbols of the repeating pattern that was used"},
-    Product{"edges", Unit::count, "edges that were taken"},
-};
+constexpr auto results =
+    products(jitter_results, std::array{Product{"edges", Unit::count, "edges that were taken"}});
+constexpr auto parameters = joined(jitter_rows_own, clock_rows, edge_rows, signal_rows);
 
 Trace histogram_of(const Clock& clock) {
     Trace trace;
@@ -91,6 +62,7 @@ void add_model(const JitterSplit& split, const Clock& clock, double ratio, Outco
     outcome.add("deterministic_jitter", model.deterministic_s, Unit::second);
     const Bathtub tub = bathtub(model, clock.interval_s(), ratio);
     outcome.add("eye_opening", tub.open_ui, Unit::unit_interval);
+    outcome.add("extrapolated_error_ratio", tub.least_ratio, Unit::none);
     outcome.traces.push_back(bathtub_trace(tub, ratio));
     const double uneven = std::abs(model.early.sigma_s - model.late.sigma_s) / model.random_s;
     if (uneven > 0.5) {
@@ -103,6 +75,16 @@ void add_model(const JitterSplit& split, const Clock& clock, double ratio, Outco
 Outcome run(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.jitter", p);
     const Clock clock = clock_of(source, p);
+    Outcome outcome;
+    add_jitter(source, clock, p, outcome);
+    outcome.add("edges", static_cast<double>(clock.jitter_s.size() - clock.settled), Unit::count);
+    note_clock(source, clock, p, outcome);
+    return outcome;
+}
+
+}  // namespace
+
+void add_jitter(const SerialSource& source, const Clock& clock, const Parameters& p, Outcome& outcome) {
     JitterSettings settings;
     settings.error_ratio = p.required("error_ratio");
     if (!(settings.error_ratio > 0 && settings.error_ratio < 0.1))
@@ -116,8 +98,7 @@ Outcome run(Capture any, const Parameters& p) {
     }
     // Places of the pattern need several turns each to have a mean.
     if (settings.pattern > 0 && clock.bit.back() < 8 * settings.pattern) settings.pattern = 0;
-    const JitterSplit split = split_jitter(clock, source.edges.first_rises, settings);
-    Outcome outcome;
+    const JitterSplit split = split_jitter(clock, source.edges, settings);
     outcome.add("jitter_rms", split.rms_s, Unit::second);
     outcome.add("jitter_peak_to_peak", split.peak_to_peak_s, Unit::second);
     outcome.traces.push_back(histogram_of(clock));
@@ -153,18 +134,13 @@ Outcome run(Capture any, const Parameters& p) {
         for (const auto& line : split.lines) table.rows.push_back({line.frequency_hz, 2 * line.amplitude_s});
         outcome.tables.push_back(std::move(table));
     }
-    outcome.add("edges", static_cast<double>(split.edges), Unit::count);
     Trace spectrum = trace_over_time("jitter_spectrum", "Amplitude of jitter", Unit::second,
                                      split.spectrum_hz, split.spectrum_s);
     spectrum.x_unit = Unit::hertz;
     spectrum.x_title = "";
     spectrum.log_x = true;
     outcome.traces.push_back(std::move(spectrum));
-    note_clock(source, clock, p, outcome);
-    return outcome;
 }
-
-}  // namespace
 
 Procedure serial_jitter() {
     return {"serial.jitter",
@@ -174,7 +150,7 @@ Procedure serial_jitter() {
             "is left; "
             "bathtub with a transition density of 0.5.",
             parameters,
-            traces,
+            jitter_traces,
             results,
             waveform_setup,
             run,

@@ -3,6 +3,8 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/serial/activity.hpp"
+#include "core/serial/symmetric_edges.hpp"
 
 namespace rt {
 
@@ -21,12 +23,51 @@ EdgeSettings edge_settings(const Levels& levels, const Parameters& p) {
     return out;
 }
 
-SerialSource serial_source(Capture capture, const char* procedure, const Parameters& p, std::size_t fewest) {
+Signal packet_of(const Signal& signal, const Parameters& p) {
+    const auto wanted = p.number("packet");
+    if (!wanted) return signal;
+    if (!(*wanted >= 1)) fail_input("parameter packet: packets count from 1");
+    const double level = p.required("packet_level"), gap = p.required("packet_gap");
+    if (!(level > 0) || !(gap > 0)) fail_input("parameters packet_level and packet_gap: must be above 0");
+    const auto packets = find_activity(*signal.samples, signal.step_s, {0, level, gap});
+    const auto index = static_cast<std::size_t>(*wanted) - 1;
+    if (index >= packets.size()) {
+        fail_signal("packet " + format({*wanted, Unit::none}) +
+                    " is not there: " + std::to_string(packets.size()) + " leave " +
+                    format({level, Unit::volt}) + " for longer stretches");
+    }
+    const auto first = static_cast<std::uint64_t>(std::max(0.0, packets[index].from_s / signal.step_s));
+    const auto end = std::min(signal.size(),
+                              static_cast<std::uint64_t>(std::ceil(packets[index].to_s / signal.step_s)) + 1);
+    Signal out = signal;
+    out.samples = part_of(signal.samples, first, end - first);
+    out.from_s += static_cast<double>(first) * signal.step_s;
+    return out;
+}
+
+namespace {
+
+// Edges as times from the beginning of the signal.
+std::vector<double> times_of(const Edges& edges, double step_s) {
+    std::vector<double> out;
+    out.reserve(edges.size());
+    for (const double at : edges.at) out.push_back(at * step_s);
+    return out;
+}
+
+}  // namespace
+
+SerialSource serial_source(Capture capture, const char* procedure, const Parameters& p, std::size_t fewest,
+                           std::size_t levels) {
     const Waveform wave = take_waveform(std::move(capture), procedure);
     SerialSource out;
-    out.signal = signal_of(wave, p);
+    out.signal = packet_of(signal_of(wave, p), p);
     out.histogram = level_histogram(*out.signal.samples);
     out.levels = levels_of(out.histogram);
+    if (levels > 2) {
+        const auto all = clustered_levels(out.histogram, levels);
+        out.levels.low = all.front(), out.levels.high = all.back();
+    }
     const EdgeSettings settings = edge_settings(out.levels, p);
     out.threshold = settings.threshold;
     out.hysteresis = settings.hysteresis;
@@ -36,8 +77,7 @@ SerialSource serial_source(Capture capture, const char* procedure, const Paramet
                     format({out.threshold, Unit::volt}) + ", at least " + std::to_string(fewest) +
                     " are needed");
     }
-    out.edges_s.reserve(out.edges.size());
-    for (const double at : out.edges.at) out.edges_s.push_back(at * out.signal.step_s);
+    out.edges_s = times_of(out.edges, out.signal.step_s);
     return out;
 }
 
@@ -59,19 +99,38 @@ ClockSettings clock_settings(const Parameters& p, double symbol_rate_hz) {
     return out;
 }
 
-Clock clock_of(const SerialSource& source, const Parameters& p) {
+namespace {
+
+Clock recovered(const SerialSource& source, const Parameters& p, bool loose) {
     const double guess = p.number("symbol_rate").value_or(0);
     const auto found = guess > 0 ? 1 / guess : find_interval(source.edges_s).value_or(0);
     if (!(found > 0)) {
         fail_signal(
             "the spacings of edges fit no symbol rate: give symbol_rate, or check threshold and signal");
     }
-    const Clock clock = recover_clock(source.edges_s, clock_settings(p, 1 / found));
+    ClockSettings settings = clock_settings(p, 1 / found);
+    settings.loose = loose;
+    const Clock clock = recover_clock(source.edges_s, settings);
     if (clock.settled + 16 > source.edges.size()) {
         fail_signal("the record of " + format({source.signal.seconds(), Unit::second}) +
                     " ends before the clock recovery has settled: take a longer record or a higher corner");
     }
     return clock;
+}
+
+}  // namespace
+
+Clock clock_of(const SerialSource& source, const Parameters& p) {
+    return recovered(source, p, false);
+}
+
+Clock clock_of_levels(SerialSource& source, std::size_t levels, const Parameters& p) {
+    if (levels == 2) return clock_of(source, p);
+    const Clock rough = recovered(source, p, true);
+    source.edges = symmetric_edges(*source.signal.samples, source.signal.step_s, source.edges, rough,
+                                   clustered_levels(source.histogram, levels), source.threshold);
+    source.edges_s = times_of(source.edges, source.signal.step_s);
+    return clock_of(source, p);
 }
 
 void note_clock(const SerialSource& source, const Clock& clock, const Parameters& p, Outcome& outcome) {

@@ -17,7 +17,17 @@ inline constexpr ParameterInfo threshold_part_parameter{
 inline constexpr ParameterInfo band_parameter{
     "hysteresis", ParameterKind::quantity, Unit::percent, "10 %",
     "of the amplitude, to each side: an edge counts when the signal leaves this band on the other side"};
-inline constexpr std::array edge_rows{threshold_parameter, threshold_part_parameter, band_parameter};
+inline constexpr ParameterInfo packet_parameter{
+    "packet", ParameterKind::whole_number, Unit::none, "",
+    "of a line that rests between packets: which packet is measured, from 1; without it the whole record"};
+inline constexpr ParameterInfo packet_level_parameter{"packet_level", ParameterKind::quantity, Unit::volt,
+                                                      "100 mV",
+                                                      "the line rests while it is nearer to 0 V than this"};
+inline constexpr ParameterInfo packet_gap_parameter{"packet_gap", ParameterKind::quantity, Unit::second,
+                                                    "50 ns",
+                                                    "rest that ends a packet; shorter is part of it"};
+inline constexpr std::array edge_rows{threshold_parameter, threshold_part_parameter, band_parameter,
+                                      packet_parameter,    packet_level_parameter,   packet_gap_parameter};
 
 inline constexpr ParameterInfo symbol_rate_parameter{
     "symbol_rate", ParameterKind::quantity, Unit::hertz, "",
@@ -47,10 +57,15 @@ struct SerialSource {
     std::vector<double> edges_s;  // from the beginning of the signal
 };
 
+// The packet that the parameters name, or all of the signal without. Throws Error(signal) when there are
+// fewer.
+Signal packet_of(const Signal& signal, const Parameters& parameters);
+
 // Levels and edges of the signal that the parameters name. Throws Error(input) for wrong parameters,
-// Error(signal) when there is no signal or it has fewer than `fewest` edges.
+// Error(signal) when there is no signal or it has fewer than `fewest` edges. Low and high are the outermost
+// of `levels`.
 SerialSource serial_source(Capture capture, const char* procedure, const Parameters& parameters,
-                           std::size_t fewest = 16);
+                           std::size_t fewest = 16, std::size_t levels = 2);
 
 // Where between levels the threshold stands, by the parameters above.
 EdgeSettings edge_settings(const Levels& levels, const Parameters& parameters);
@@ -59,6 +74,10 @@ ClockSettings clock_settings(const Parameters& parameters, double symbol_rate_hz
 
 // The clock of these edges. Throws Error(signal) when they fit no rate, or not the one given.
 Clock clock_of(const SerialSource& source, const Parameters& parameters);
+
+// The same of a signal with so many levels: of more than two, only edges between symbols that lie evenly
+// about the threshold stay in the source and tell the clock.
+Clock clock_of_levels(SerialSource& source, std::size_t levels, const Parameters& parameters);
 
 // Remarks on the clock used, and when not the whole record was gone through.
 void note_clock(const SerialSource& source, const Clock& clock, const Parameters& parameters,

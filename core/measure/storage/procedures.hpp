@@ -6,5 +6,6 @@
 namespace rt {
 
 Procedure storage_out_of_band();
+Procedure storage_frames();
 
 }  // namespace rt

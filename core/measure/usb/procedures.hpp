@@ -6,5 +6,6 @@
 namespace rt {
 
 Procedure usb_handshake();
+Procedure usb_levels();
 
 }  // namespace rt

@@ -118,19 +118,19 @@ SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::
         "[SENSe]:VOLTage#:[DC]:RANGe",
         [this](const ScpiArguments& a) {
             if (a.size() != 2) throw ScpiError{-109, "Missing parameter"};
-            range_v_[static_cast<std::size_t>(channel_of(a, 2) - 1)] =
+            range_v_[static_cast<std::size_t>(channel_of(a, channels) - 1)] =
                 scpi_number(a[1], ScpiUnit::plain, {1e-3, 100, 1});
         },
         [this](const ScpiArguments& a) {
-            return exact(range_v_[static_cast<std::size_t>(channel_of(a, 2) - 1)]);
+            return exact(range_v_[static_cast<std::size_t>(channel_of(a, channels) - 1)]);
         });
     number("TRIGger:LEVel", trigger_v_, ScpiUnit::plain, {-100, 100, 0});
     tree_.on_command("TRIGger:SOURce", [](const ScpiArguments& a) {
-        scpi_word(only_argument(a), {"CHAN1", "CHAN2"});
+        scpi_word(only_argument(a), {"CHAN1", "CHAN2", "CHAN3", "CHAN4"});
     });
     tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { acquire(); });
     tree_.on_query("TRACe#:[DATA]", [this](const ScpiArguments& a) {
-        const auto channel = static_cast<std::size_t>(channel_of(a, 2) - 1);
+        const auto channel = static_cast<std::size_t>(channel_of(a, channels) - 1);
         if (channel >= records_.size()) throw ScpiError{-230, "Data corrupt or stale"};
         return numbers(records_[channel]);
     });
@@ -139,7 +139,7 @@ SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::
 
 void SimulatedOscilloscope::reset() {
     span_s_ = 1e-6, points_ = 1000, trigger_v_ = 0;
-    range_v_.assign(2, 1.0);
+    range_v_.assign(channels, 1.0);
     records_.clear();
     note_overload(false);
 }
@@ -150,12 +150,15 @@ void SimulatedOscilloscope::acquire() {
     bool clipped = false;
     const WaveDisplay display{span_s_, static_cast<std::size_t>(points_)};
     const auto bus = stage_->bus(port_);
-    for (std::size_t channel = 0; channel < 2; ++channel) {
-        const auto waveform = stage_->waveform(channel == 0 ? port_ : port_ + "-2");
+    const auto pair = stage_->pair(port_);
+    for (std::size_t channel = 0; channel < channels; ++channel) {
+        const auto waveform =
+            stage_->waveform(channel == 0 ? port_ : port_ + "-" + std::to_string(channel + 1));
         const auto seed = seed_of(*stage_, stage_->state_text() + std::to_string(channel), acquisitions_++);
         std::vector<double> record(display.points);
         if (waveform) record = show_waveform(*waveform, display, seed);
-        if (bus) record = show_bus(*bus, channel == 0, display, seed);
+        if (bus && channel < 2) record = show_bus(*bus, channel == 0, display, seed);
+        if (pair && channel < 2) record = show_pair(*pair, channel == 1, display, seed);
         // The instrument's own noise and its converter's range.
         Random random(seed ^ 0x5eed);
         for (double& v : record) {

@@ -37,7 +37,7 @@ class SimulatedCounter : public ScpiInstrument {
     std::map<std::string, std::uint64_t> visits_;
 };
 
-// Two channels at "`port`" and "`port`-2". SENSe:SWEep:TIME, SENSe:SWEep:POINts, SENSe:VOLTage#:RANGe,
+// Four channels at "`port`", "`port`-2" ... SENSe:SWEep:TIME, SENSe:SWEep:POINts, SENSe:VOLTage#:RANGe,
 // TRIGger, INITiate, TRACe#:DATA?.
 class SimulatedOscilloscope : public ScpiInstrument {
   public:
@@ -47,6 +47,7 @@ class SimulatedOscilloscope : public ScpiInstrument {
     void reset() override;
     void acquire();
 
+    static constexpr int channels = 4;
     std::string port_;
     double span_s_ = 1e-6, points_ = 1000, trigger_v_ = 0;
     std::vector<double> range_v_;

@@ -1,0 +1,120 @@
+#include "core/serial/distortion.hpp"
+
+#include "core/base/error.hpp"
+#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/serial/source.hpp"
+
+namespace rt {
+namespace {
+
+constexpr auto parameters = joined(
+    std::array{
+        ParameterInfo{"symbol_rate", ParameterKind::quantity, Unit::hertz, "",
+                      "nominal symbol rate; the sequence is found within 200 ppm of it"},
+        ParameterInfo{"levels", ParameterKind::choice, Unit::none, "3",
+                      "of the test sequence: 3 for single-pair Ethernet, 5 for 1000BASE-T", "3 5"},
+        ParameterInfo{
+            "disturber", ParameterKind::quantity, Unit::hertz, "",
+            "frequency of the sine that is sent against the transmitter; without it none is taken out"},
+        ParameterInfo{"fit_symbols", ParameterKind::whole_number, Unit::none, "128",
+                      "length of the linear channel that is taken out, in symbols"},
+    },
+    signal_rows);
+
+constexpr std::array traces{
+    Product{"distortion", Unit::volt, "what is left at the worst phase, against time"},
+    Product{"phases", Unit::volt, "peak distortion at each phase of the symbol"}};
+constexpr std::array results{
+    Product{"peak_distortion", Unit::volt, "largest of all phases and symbols"},
+    Product{"distortion_rms", Unit::volt, "rms at the phase with the peak"},
+    Product{"peak_distortion_at", Unit::second, "where it stands in the record"},
+    Product{"symbol_rate", Unit::hertz, "of the sequence"},
+    Product{"rate_error", Unit::ppm, "its deviation from the nominal rate"},
+    Product{"disturber_amplitude", Unit::volt, "peak to peak voltage of the disturber"},
+    Product{"disturber_frequency", Unit::hertz, "its frequency"},
+    Product{"linear_share", Unit::percent,
+            "of the power (without disturber) that the linear channel explains"},
+    Product{"symbols", Unit::count, "symbols that were gone through"},
+};
+
+Outcome run(Capture any, const Parameters& p) {
+    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.distortion"), p);
+    DistortionSettings settings;
+    settings.symbol_rate_hz = p.required("symbol_rate");
+    if (!(settings.symbol_rate_hz > 0)) fail_input("parameter symbol_rate: must be above 0 Hz");
+    if (settings.symbol_rate_hz * signal.step_s > 0.5) {
+        fail_input("the record has " +
+                   format({1 / (settings.symbol_rate_hz * signal.step_s), Unit::none}, 2) +
+                   " samples in a symbol, at least 2 are needed");
+    }
+    settings.levels = p.text("levels")[0] - '0';
+    settings.disturber_hz = p.number("disturber");
+    if (settings.disturber_hz && !(*settings.disturber_hz > 0))
+        fail_input("parameter disturber: must be above 0 Hz");
+    const double fit = p.required("fit_symbols");
+    if (!(fit >= 24 && fit <= 1000)) fail_input("parameter fit_symbols: 24 to 1000 are possible");
+    settings.fit_symbols = static_cast<std::size_t>(fit);
+    // What 64 periods of the sequence need, and the interpolation at both ends.
+    const double wanted = (64 * 2047 + 4) / settings.symbol_rate_hz / signal.step_s * 1.001 + 64;
+    std::vector<float> volts(
+        static_cast<std::size_t>(std::min<std::uint64_t>(signal.size(), static_cast<std::uint64_t>(wanted))));
+    signal.samples->read(0, volts);
+    const Distortion seen = transmitter_distortion(volts, signal.step_s, settings);
+    if (settings.disturber_hz && seen.disturber_v < 0.02) {
+        fail_signal("expected: a disturber at " + format({*settings.disturber_hz, Unit::hertz}) +
+                    "; seen: " + format({2 * seen.disturber_v, Unit::volt}, 3) +
+                    " peak to peak there: switch the generator on, or leave the parameter disturber out");
+    }
+    Outcome outcome;
+    outcome.add("peak_distortion", seen.peak_v, Unit::volt);
+    outcome.add("distortion_rms", seen.rms_v, Unit::volt);
+    outcome.add("peak_distortion_at", seen.peak_at_s + signal.from_s, Unit::second);
+    outcome.add("symbol_rate", seen.rate_hz, Unit::hertz);
+    outcome.add("rate_error", 1e6 * (seen.rate_hz / settings.symbol_rate_hz - 1), Unit::ppm);
+    if (settings.disturber_hz) {
+        outcome.add("disturber_amplitude", 2 * seen.disturber_v, Unit::volt);
+        outcome.add("disturber_frequency", seen.disturber_hz, Unit::hertz);
+    }
+    outcome.add("linear_share", 100 * seen.linear_share, Unit::percent);
+    outcome.add("symbols", static_cast<double>(seen.error_v.size()), Unit::count);
+    std::vector<double> time = seen.time_s;
+    for (double& t : time) t += signal.from_s;
+    outcome.traces.push_back(
+        trace_over_time("distortion", "Distortion at the worst phase", Unit::volt, time, seen.error_v));
+    Trace phases;
+    phases.name = "phases";
+    phases.title = "Peak distortion";
+    phases.x_unit = Unit::unit_interval;
+    phases.x_title = "Place in the symbol";
+    phases.y_unit = Unit::volt;
+    for (std::size_t k = 0; k < seen.phase_peak_v.size(); ++k) {
+        phases.x.push_back(static_cast<double>(k) / static_cast<double>(seen.phase_peak_v.size()));
+        phases.y.push_back(seen.phase_peak_v[k]);
+    }
+    outcome.traces.push_back(std::move(phases));
+    outcome.notes.push_back(
+        "a linear channel of " + std::to_string(settings.fit_symbols) +
+        " symbols was taken out; the standards' own code fixes its length, which is not surely known here");
+    if (!settings.disturber_hz) outcome.notes.push_back("no disturber was taken out");
+    return outcome;
+}
+
+}  // namespace
+
+Procedure ethernet_distortion() {
+    return {
+        "ethernet.distortion",
+        "Distortion of a transmitter that sends its test sequence",
+        "2047 symbols of 1 + x^9 + x^11 are found in the record; least squares take the linear channel, a "
+        "constant and the disturber out. What is left, at ten phases of the symbol, is distortion (IEEE "
+        "802.3 "
+        "40.6.1.2.4, 96.5.4.2, 97.5.3.2). Another signal has no verdict.",
+        parameters,
+        traces,
+        results,
+        waveform_setup,
+        run,
+        preset_named};
+}
+
+}  // namespace rt

@@ -1,0 +1,296 @@
+#include "core/serial/distortion.hpp"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <complex>
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/dsp/interpolate.hpp"
+#include "core/dsp/parallel.hpp"
+#include "core/quantity/quantity.hpp"
+#include "core/serial/test_symbols.hpp"
+
+namespace rt {
+namespace {
+
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+constexpr std::size_t period = 2047;
+constexpr double pi = std::numbers::pi;
+
+// The record between its samples, within a margin at both ends.
+class Record {
+  public:
+    Record(std::span<const float> volts, double step_s) : v_(volts), step_(step_s) {}
+
+    double first_s() const { return margin * step_; }
+    double last_s() const { return (static_cast<double>(v_.size()) - 1 - margin) * step_; }
+    double at(double t) const {
+        const double place = t / step_;
+        const auto k = static_cast<std::size_t>(place);
+        return real_value_between(v_.data() + (k + 1 - reach), place - static_cast<double>(k));
+    }
+    double slope(double t) const {
+        const double h = step_ / 4;
+        return (at(t + h) - at(t - h)) / (2 * h);
+    }
+
+  private:
+    static constexpr auto reach = static_cast<std::size_t>(interpolation_reach);
+    static constexpr double margin = static_cast<double>(reach) + 2;
+    std::span<const float> v_;
+    double step_;
+};
+
+// Where the sequence stands: symbol `shift` + n of it begins at first_s + n / rate.
+struct Place {
+    std::size_t shift = 0;
+    double first_s = 0, interval_s = 0;
+    double match = 0;  // correlation coefficient
+};
+
+// Phasors of the sine in blocks of the record; the slope of their phase is the deviation of the frequency.
+double refined_disturber(std::span<const float> v, double step, double hz) {
+    // Blocks short enough that 200 ppm are no quarter turn.
+    const double longest = 1 / (8 * 2e-4 * hz), whole = static_cast<double>(v.size()) * step;
+    const auto blocks = static_cast<std::size_t>(std::max(16.0, std::ceil(whole / longest)));
+    const std::size_t size = v.size() / blocks;
+    double turned = 0, before = 0, st = 0, sp = 0, stt = 0, stp = 0;
+    for (std::size_t b = 0; b < blocks; ++b) {
+        std::complex<double> sum;
+        for (std::size_t i = b * size; i < (b + 1) * size; ++i)
+            sum += static_cast<double>(v[i]) * std::polar(1.0, -2 * pi * hz * static_cast<double>(i) * step);
+        const double phase = std::arg(sum);
+        if (b > 0) turned += std::remainder(phase - before, 2 * pi);
+        before = phase;
+        const auto t = static_cast<double>(b);
+        st += t, sp += turned, stt += t * t, stp += t * turned;
+    }
+    const auto n = static_cast<double>(blocks);
+    const double slope = (n * stp - st * sp) / (n * stt - st * st);
+    return hz + slope / (2 * pi * static_cast<double>(size) * step);
+}
+
+// The record without its disturber, to find the sequence in.
+std::vector<float> without_sine(std::span<const float> v, double step, double hz) {
+    std::complex<double> sum;
+    for (std::size_t i = 0; i < v.size(); ++i)
+        sum += static_cast<double>(v[i]) * std::polar(1.0, -2 * pi * hz * static_cast<double>(i) * step);
+    sum *= 2.0 / static_cast<double>(v.size());
+    std::vector<float> out(v.begin(), v.end());
+    for (std::size_t i = 0; i < v.size(); ++i) {
+        const auto turn = std::polar(1.0, 2 * pi * hz * static_cast<double>(i) * step);
+        out[i] -= static_cast<float>((sum * turn).real());
+    }
+    return out;
+}
+
+Place find_sequence(const Record& record, const std::vector<int>& symbols, double interval) {
+    Place best;
+    best.interval_s = interval;
+    double power_s = 0;
+    for (const int s : symbols) power_s += s * s;
+    std::vector<double> twice(symbols.begin(), symbols.end());
+    twice.insert(twice.end(), symbols.begin(), symbols.end());
+    for (int quarter = 0; quarter < 4; ++quarter) {
+        const double first = record.first_s() + quarter * interval / 4;
+        std::vector<double> y;
+        double power_y = 0, mean = 0;
+        for (std::size_t n = 0; n < period; ++n)
+            y.push_back(record.at(first + static_cast<double>(n) * interval));
+        for (const double v : y) mean += v / period;
+        for (double& v : y) v -= mean, power_y += v * v;
+        for (std::size_t shift = 0; shift < period; ++shift) {
+            double c = 0;
+            for (std::size_t n = 0; n < period; ++n) c += y[n] * twice[n + shift];
+            const double match = std::abs(c) / std::sqrt(power_s * power_y);
+            if (match > best.match) best.match = match, best.shift = shift, best.first_s = first;
+        }
+    }
+    return best;
+}
+
+// Takes what the symbols explain out of a column.
+class Channel {
+  public:
+    Channel(const std::vector<int>& symbols, std::size_t shift, const DistortionSettings& s)
+        : rows_(period, static_cast<Eigen::Index>(s.fit_symbols) + 1) {
+        for (std::size_t n = 0; n < period; ++n) {
+            for (std::size_t k = 0; k < s.fit_symbols; ++k) {
+                const std::size_t at = (shift + n + s.before + 2 * period - k) % period;
+                rows_(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(k)) = symbols[at];
+            }
+        }
+        rows_.col(static_cast<Eigen::Index>(s.fit_symbols)).setOnes();
+        solver_.compute(rows_.transpose() * rows_);
+    }
+    VectorXd left(const VectorXd& column) const {
+        return column - rows_ * solver_.solve(rows_.transpose() * column);
+    }
+
+  private:
+    MatrixXd rows_;
+    Eigen::LDLT<MatrixXd> solver_;
+};
+
+// Times of a period's symbols count from its middle, so that rate and place do not mix.
+struct Period {
+    double first_s, interval_s, disturber_hz;
+
+    double time(std::size_t n) const { return first_s + static_cast<double>(n) * interval_s; }
+    double middle() const { return time(period / 2); }
+};
+
+VectorXd sampled(const Record& record, const Period& p) {
+    VectorXd y(period);
+    for (std::size_t n = 0; n < period; ++n) y[static_cast<Eigen::Index>(n)] = record.at(p.time(n));
+    return y;
+}
+
+void add_sine(MatrixXd& columns, Eigen::Index first, const Period& p) {
+    for (std::size_t n = 0; n < period; ++n) {
+        const double phase = 2 * pi * p.disturber_hz * (p.time(n) - p.middle());
+        columns(static_cast<Eigen::Index>(n), first) = std::cos(phase);
+        columns(static_cast<Eigen::Index>(n), first + 1) = std::sin(phase);
+    }
+}
+
+// One step of Gauss and Newton towards the rate of the symbols and the frequency of the disturber.
+void refine(const Record& record, const Channel& channel, bool disturbed, Period& p) {
+    MatrixXd columns(period, disturbed ? 5 : 1);
+    const VectorXd y = sampled(record, p);
+    for (std::size_t n = 0; n < period; ++n) {
+        const double t = p.time(n);
+        columns(static_cast<Eigen::Index>(n), 0) = (t - p.middle()) * record.slope(t);
+    }
+    if (disturbed) {
+        add_sine(columns, 1, p);
+        for (std::size_t n = 0; n < period; ++n) {
+            const double t = p.time(n) - p.middle();
+            const auto row = static_cast<Eigen::Index>(n);
+            // The slope of the record holds that of the disturber, which has its own columns.
+            columns(row, 3) = t * columns(row, 1);
+            columns(row, 4) = t * columns(row, 2);
+        }
+    }
+    MatrixXd left(columns.rows(), columns.cols());
+    for (Eigen::Index c = 0; c < columns.cols(); ++c) left.col(c) = channel.left(columns.col(c));
+    const VectorXd x = left.colPivHouseholderQr().solve(channel.left(y));
+    const double middle = p.middle();
+    const double stretch = std::clamp(x[0], -5e-4, 5e-4);
+    // What is seen later than expected has a longer interval: y(t) = y0(t (1 - e)).
+    p.interval_s *= 1 - stretch;
+    p.first_s = middle - static_cast<double>(period / 2) * p.interval_s;
+    if (!disturbed) return;
+    const double a = x[1], b = x[2], size = a * a + b * b;
+    if (size > 0) {
+        const double limit = 5e-4 * p.disturber_hz;
+        p.disturber_hz += std::clamp((b * x[3] - a * x[4]) / size / (2 * pi), -limit, limit);
+    }
+}
+
+struct PhaseSeen {
+    VectorXd error;
+    double sine_v = 0, explained = 0;
+};
+
+PhaseSeen fit_phase(const Record& record, const Channel& channel, bool disturbed, const Period& p) {
+    PhaseSeen out;
+    const VectorXd y = sampled(record, p);
+    out.error = channel.left(y);
+    VectorXd plain = y;
+    if (disturbed) {
+        MatrixXd sines(period, 2), left(period, 2);
+        add_sine(sines, 0, p);
+        for (Eigen::Index c = 0; c < 2; ++c) left.col(c) = channel.left(sines.col(c));
+        const Eigen::Vector2d x = left.colPivHouseholderQr().solve(out.error);
+        out.error -= left * x;
+        plain -= sines * x;
+        out.sine_v = x.norm();
+    }
+    const double mean = plain.mean();
+    out.explained = 1 - out.error.squaredNorm() / std::max((plain.array() - mean).square().sum(), 1e-300);
+    return out;
+}
+
+}  // namespace
+
+Distortion transmitter_distortion(std::span<const float> volts, double step, const DistortionSettings& s) {
+    const Record record(volts, step);
+    const double nominal = 1 / s.symbol_rate_hz;
+    const double least = record.first_s() + (period + 2) * nominal;
+    if (record.last_s() < least) {
+        fail_signal("the record of " + format({static_cast<double>(volts.size()) * step, Unit::second}) +
+                    " is shorter than the test sequence of 2047 symbols, " + format({least, Unit::second}));
+    }
+    const bool disturbed = s.disturber_hz.has_value();
+    double sine_hz = disturbed ? refined_disturber(volts, step, *s.disturber_hz) : 0;
+    const auto symbols = transmitter_test_symbols(s.levels);
+    Place place;
+    if (disturbed) {
+        const auto plain = without_sine(volts, step, sine_hz);
+        place = find_sequence(Record(plain, step), symbols, nominal);
+    } else {
+        place = find_sequence(record, symbols, nominal);
+    }
+    constexpr double least_match = 0.3;  // by chance below 0.12
+    if (place.match < least_match) {
+        fail_signal("expected: the test sequence of 1 + x^9 + x^11 with " + std::to_string(s.levels) +
+                    " levels at " + format({s.symbol_rate_hz, Unit::hertz}) +
+                    "; seen: a signal that is alike it by " + format({100 * place.match, Unit::percent}, 2) +
+                    " only");
+    }
+    const Channel channel(symbols, place.shift, s);
+    Distortion out;
+    std::vector<std::vector<double>> times(s.phases), errors(s.phases);
+    std::vector<double> squares(s.phases);
+    out.phase_peak_v.assign(s.phases, 0);
+    double rate_sum = 0, sine_sum = 0, share_sum = 0, hz_sum = 0;
+    Period now{place.first_s, nominal, sine_hz};
+    while (out.periods < s.most_periods) {
+        const double end = now.time(period) + 2 * now.interval_s;
+        if (end > record.last_s()) break;
+        for (int round = 0; round < 5; ++round) refine(record, channel, disturbed, now);
+        std::vector<PhaseSeen> seen(s.phases);
+        const auto at_phase = [&](std::size_t phase) {
+            Period p = now;
+            p.first_s += static_cast<double>(phase) / static_cast<double>(s.phases) * now.interval_s;
+            return p;
+        };
+        in_parallel(s.phases, [&](std::size_t phase) {
+            seen[phase] = fit_phase(record, channel, disturbed, at_phase(phase));
+        });
+        for (std::size_t phase = 0; phase < s.phases; ++phase) {
+            const Period p = at_phase(phase);
+            for (std::size_t n = 0; n < period; ++n) {
+                const double e = seen[phase].error[static_cast<Eigen::Index>(n)];
+                times[phase].push_back(p.time(n));
+                errors[phase].push_back(e);
+                squares[phase] += e * e;
+                out.phase_peak_v[phase] = std::max(out.phase_peak_v[phase], std::abs(e));
+                if (std::abs(e) > out.peak_v) out.peak_v = std::abs(e), out.peak_at_s = p.time(n);
+            }
+            share_sum += seen[phase].explained;
+        }
+        rate_sum += 1 / now.interval_s;
+        sine_sum += seen[0].sine_v;
+        hz_sum += now.disturber_hz;
+        ++out.periods;
+        now.first_s = now.time(period);
+    }
+    if (out.periods == 0) fail_signal("the record is shorter than the test sequence of 2047 symbols");
+    const auto n = static_cast<double>(out.periods);
+    const auto worst = static_cast<std::size_t>(
+        std::max_element(out.phase_peak_v.begin(), out.phase_peak_v.end()) - out.phase_peak_v.begin());
+    out.rate_hz = rate_sum / n;
+    out.disturber_hz = hz_sum / n, out.disturber_v = sine_sum / n;
+    out.linear_share = share_sum / n / static_cast<double>(s.phases);
+    out.rms_v = std::sqrt(squares[worst] / static_cast<double>(errors[worst].size()));
+    out.time_s = std::move(times[worst]), out.error_v = std::move(errors[worst]);
+    return out;
+}
+
+}  // namespace rt
