@@ -18,9 +18,10 @@ ExitCode run(const Call& call) {
     copy_shipped(share_folder() / "demo", folder,
                  {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
                   "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
-                  "link-bench.toml", "nrz-link.toml"});
-    // First the chamber (radiated emission over turntable and mast) and the serial bench, each on its own.
-    for (const std::string name : {"chamber", "link"}) {
+                  "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml"});
+    // First the chamber (radiated emission over turntable and mast), the serial link and the wired ports,
+    // each on its own.
+    for (const std::string name : {"chamber", "link", "ports"}) {
         Call part{call.options, call.console};
         part.options.erase("json");
         const auto campaign = load_campaign(call, folder / (name + ".toml"), "");

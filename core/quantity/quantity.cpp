@@ -183,6 +183,12 @@ std::string format(Quantity q, int digits) {
     if (!is_decibel(q.unit)) {
         // Digits before the point; below 1 as many zeros behind it do not count.
         const double magnitude = shown.value == 0 ? 0 : std::floor(std::log10(std::abs(shown.value)));
+        // Ratios far below 1 are read by their power of ten.
+        if (magnitude < -4 && !info(q.unit).prefixed) {
+            return joined(decimal(shown.value / std::pow(10, magnitude), digits - 1) + "e" +
+                              std::to_string(static_cast<int>(magnitude)),
+                          shown.unit);
+        }
         decimals = std::max(0, digits - 1 - static_cast<int>(magnitude));
     }
     return joined(decimal(shown.value, decimals), shown.unit);

@@ -12,8 +12,8 @@
 namespace rt {
 namespace {
 
-constexpr std::size_t block = 1 << 20;
-constexpr std::size_t margin = 64;  // read to both sides of a block for the interpolation
+constexpr std::size_t block = 1 << 16;  // fits the cache of a core
+constexpr std::size_t margin = 64;      // read to both sides of a block for the interpolation
 
 // First sample from `at` on that is above (or below) the level; `end` when there is none.
 RT_SIMD std::size_t first_above(const float* v, std::size_t at, std::size_t end, float level) {
@@ -85,112 +85,113 @@ class Between {
     std::span<const float> v_;
 };
 
-// The sample of a block before a crossing, or where the crossing is if that lies before the block.
-struct Crossing {
-    std::size_t sample = 0;
-    std::optional<double> at = {};
+// What one piece of the record tells, whatever came before it.
+struct Piece {
+    std::vector<float> values;     // of the piece, and some to both sides
+    std::size_t from = 0, to = 0;  // the piece itself
+    double offset = 0;             // of the first value in the record
+    std::vector<double> at;        // crossings after the first sample outside of the band
+    bool known = false;            // whether there is such a sample
+    std::size_t first_outside = 0;
+    bool begins_high = false, ends_high = false;
+    Extent extent;
 };
 
-// Where the state changes; goes on from block to block.
-class States {
+class Search {
   public:
-    States(const EdgeSettings& settings, Edges& out)
-        : threshold_(static_cast<float>(settings.threshold)),
-          low_(static_cast<float>(settings.threshold - settings.hysteresis)),
-          high_(static_cast<float>(settings.threshold + settings.hysteresis)),
-          out_(out) {}
+    Search(const WaveSamples& samples, const EdgeSettings& s)
+        : samples_(samples),
+          threshold_(static_cast<float>(s.threshold)),
+          low_(static_cast<float>(s.threshold - s.hysteresis)),
+          high_(static_cast<float>(s.threshold + s.hysteresis)) {}
 
-    // Samples [from, to) of a block whose first sample stands at `offset` in the record.
-    void add(std::span<const float> values, double offset, std::size_t from, std::size_t to,
-             std::vector<Crossing>& crossings) {
-        const float* v = values.data();
-        std::size_t at = from;
-        if (!known_) {
-            while (at < to && v[at] <= high_ && v[at] >= low_) ++at;
-            if (at == to) return;
-            known_ = true;
-            is_high_ = v[at] > high_;
-            out_.first_rises = !is_high_;
+    void go_through(Piece& piece, std::uint64_t first) const {
+        const std::uint64_t size = samples_.size();
+        const std::uint64_t ahead = std::min<std::uint64_t>(first, margin);
+        const std::uint64_t count = std::min<std::uint64_t>(block, size - first);
+        const std::uint64_t after = std::min<std::uint64_t>(margin, size - first - count);
+        piece.values.resize(static_cast<std::size_t>(ahead + count + after));
+        samples_.read(first - ahead, piece.values);
+        piece.offset = static_cast<double>(first - ahead);
+        piece.from = static_cast<std::size_t>(ahead), piece.to = piece.from + static_cast<std::size_t>(count);
+        piece.at.clear();
+        piece.extent = extent_of(std::span(piece.values).subspan(piece.from, piece.to - piece.from));
+        const float* v = piece.values.data();
+        std::size_t at = piece.from;
+        while (at < piece.to && v[at] <= high_ && v[at] >= low_) ++at;
+        piece.known = at < piece.to;
+        if (!piece.known) return;
+        piece.first_outside = at;
+        bool is_high = v[at] > high_;
+        piece.begins_high = is_high;
+        const Between between(piece.values);
+        while (at < piece.to) {
+            at = is_high ? first_below(v, at, piece.to, low_) : first_above(v, at, piece.to, high_);
+            if (at == piece.to) break;
+            // The last crossing before the signal leaves the band on the other side.
+            std::size_t last = at;
+            while (is_high ? v[last - 1] < threshold_ : v[last - 1] > threshold_) --last;
+            piece.at.push_back(piece.offset + static_cast<double>(last - 1) +
+                               between.crossing(last - 1, threshold_));
+            is_high = !is_high;
         }
-        while (at < to) {
-            at = is_high_ ? first_below(v, at, to, low_) : first_above(v, at, to, high_);
-            if (at == to) break;
-            const auto last = last_crossing(v, at);
-            is_high_ = !is_high_;
-            crossings.push_back(last ? Crossing{*last} : Crossing{0, waiting_.value_or(offset)});
-            waiting_.reset();
-        }
-        // A slow edge may have crossed the threshold already and leave the band in a later block.
-        const bool beyond = is_high_ ? v[to - 1] < threshold_ : v[to - 1] > threshold_;
-        if (!beyond) {
-            waiting_.reset();
-        } else if (const auto last = last_crossing(v, to - 1)) {
-            waiting_ = offset + static_cast<double>(*last) + Between(values).crossing(*last, threshold_);
+        piece.ends_high = is_high;
+    }
+
+    // The last crossing before `place`, where the signal has just left the band upwards or downwards.
+    double crossing_before(std::uint64_t place, bool upwards) const {
+        constexpr std::uint64_t reach = 1 << 14;
+        std::vector<float> values;
+        for (std::uint64_t end = place + margin;;) {
+            const std::uint64_t to = std::min(end, samples_.size());
+            const std::uint64_t from = to > reach ? to - reach : 0;
+            values.resize(static_cast<std::size_t>(to - from));
+            samples_.read(from, values);
+            auto last = static_cast<std::size_t>(std::min(place, to - 1) - from);
+            while (last > 0 && (upwards ? values[last - 1] > threshold_ : values[last - 1] < threshold_))
+                --last;
+            if (last > 0) {
+                return static_cast<double>(from + last - 1) + Between(values).crossing(last - 1, threshold_);
+            }
+            if (from == 0) return 0;
+            place = from + 1;
+            end = place + margin;
         }
     }
 
   private:
-    // The sample before the last crossing out of the present state, seen from sample `at` beyond it.
-    std::optional<std::size_t> last_crossing(const float* v, std::size_t at) const {
-        while (at > 0 && (is_high_ ? v[at - 1] < threshold_ : v[at - 1] > threshold_)) --at;
-        if (at == 0) return std::nullopt;
-        return at - 1;
-    }
-
+    const WaveSamples& samples_;
     float threshold_, low_, high_;
-    Edges& out_;
-    bool known_ = false, is_high_ = false;
-    std::optional<double> waiting_;
-};
-
-struct Piece {
-    std::vector<float> values;
-    std::vector<Crossing> crossings;
-    double offset = 0;      // of the first value in the record
-    std::size_t known = 0;  // crossings before
 };
 
 }  // namespace
 
 Edges find_edges(const WaveSamples& samples, const EdgeSettings& settings) {
     Edges out;
-    States states(settings, out);
+    const Search search(samples, settings);
     const std::uint64_t size = samples.size();
-    // While one piece is read and searched, the crossings of the piece before are found between its samples.
-    Piece now, before;
-    const auto threshold = static_cast<float>(settings.threshold);
-    const auto finish = [&](const Piece& piece, std::size_t from, std::size_t to) {
-        const Between between(piece.values);
-        for (std::size_t k = from; k < to; ++k) {
-            const Crossing& c = piece.crossings[k];
-            out.at[piece.known + k] =
-                c.at ? *c.at
-                     : piece.offset + static_cast<double>(c.sample) + between.crossing(c.sample, threshold);
-        }
-    };
-    for (std::uint64_t at = 0; at < size && out.size() < settings.most; at += block) {
-        std::swap(now, before);
-        constexpr std::size_t shares = 3;
-        in_parallel(shares + 1, [&](std::size_t w) {
-            if (w > 0) {
-                const std::size_t n = before.crossings.size();
-                return finish(before, n * (w - 1) / shares, n * w / shares);
+    std::vector<Piece> pieces(32);
+    bool known = false, is_high = false;
+    for (std::uint64_t at = 0; at < size && out.size() < settings.most; at += pieces.size() * block) {
+        const auto count =
+            static_cast<std::size_t>(std::min<std::uint64_t>(pieces.size(), (size - at + block - 1) / block));
+        in_parallel(count, [&](std::size_t k) { search.go_through(pieces[k], at + k * block); });
+        for (std::size_t k = 0; k < count && out.size() < settings.most; ++k) {
+            const Piece& piece = pieces[k];
+            out.extent.add(piece.extent);
+            out.searched = std::min(size, at + (k + 1) * block);
+            if (!piece.known) continue;
+            if (!known) out.first_rises = !piece.begins_high;
+            if (known && is_high != piece.begins_high) {
+                const auto place = static_cast<std::uint64_t>(piece.offset) +
+                                   static_cast<std::uint64_t>(piece.first_outside);
+                out.at.push_back(search.crossing_before(place, piece.begins_high));
             }
-            const std::uint64_t ahead = std::min<std::uint64_t>(at, margin);
-            const std::uint64_t count = std::min<std::uint64_t>(block, size - at);
-            const std::uint64_t after = std::min<std::uint64_t>(margin, size - at - count);
-            now.values.resize(static_cast<std::size_t>(ahead + count + after));
-            samples.read(at - ahead, now.values);
-            now.crossings.clear();
-            now.offset = static_cast<double>(at - ahead);
-            states.add(now.values, now.offset, static_cast<std::size_t>(ahead),
-                       static_cast<std::size_t>(ahead + count), now.crossings);
-            out.searched = at + count;
-        });
-        now.known = out.size();
-        out.at.resize(now.known + now.crossings.size());
+            out.at.insert(out.at.end(), piece.at.begin(), piece.at.end());
+            known = true;
+            is_high = piece.ends_high;
+        }
     }
-    finish(now, 0, now.crossings.size());
     if (out.size() > settings.most) out.at.resize(settings.most);
     return out;
 }

@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "core/serial/levels.hpp"
 #include "core/signal/waveform.hpp"
 
 namespace rt {
@@ -19,6 +20,7 @@ struct Edges {
     std::vector<double> at;  // in samples from the beginning
     bool first_rises = true;
     std::vector<bool> directions;  // whether each rises; empty where they take turns
+    Extent extent;                 // of what was searched
     std::uint64_t searched =
         0;  // samples that were gone through: fewer than all when there were too many edges
 

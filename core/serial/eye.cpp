@@ -15,8 +15,15 @@ struct LevelSums {
     double sum = 0, squares = 0, lowest = 1e300, highest = -1e300;
 };
 
+// Next whole number, for values that are not far below zero; without a call for each.
+std::int64_t whole_above(double v) {
+    const auto whole = static_cast<std::int64_t>(v);
+    return whole + (v > static_cast<double>(whole));
+}
+
 // What one share of the record adds to the eye.
 struct Part {
+    std::vector<std::uint32_t> cell_of;  // of each sample of a symbol
     std::vector<std::uint32_t> count;
     std::vector<LevelSums> levels;
     std::uint64_t symbols = 0, samples = 0, hit_samples = 0, hit_symbols = 0;
@@ -91,9 +98,11 @@ class Maker {
             const double length = (end - begin) / steps;
             for (std::uint32_t i = 0; i < steps; ++i) {
                 const double at = begin + length * i;
-                const double low = std::ceil(at), high = std::ceil(at + length);
-                if (low < 0 || high > static_cast<double>(size) || !(length > 0)) continue;
-                const auto a = static_cast<std::uint64_t>(low), b = static_cast<std::uint64_t>(high);
+                if (at < 0 || at + length > static_cast<double>(size) || !(length > 0)) continue;
+                const auto a = static_cast<std::uint64_t>(whole_above(at)),
+                           b = static_cast<std::uint64_t>(whole_above(at + length));
+                if (b > size) continue;
+                const auto low = static_cast<double>(a);
                 const std::uint64_t wanted = a > 0 ? a - 1 : 0;  // one more, for the crossing
                 if (b > last || wanted < first || last == 0) {
                     first = wanted;
@@ -113,11 +122,11 @@ class Maker {
                 std::uint64_t number, std::size_t& before) {
         if (count == 0) return;
         const double half = s_.window / 2;
-        const auto from = static_cast<std::size_t>(std::max(0.0, std::ceil((0.5 - half - x) / dx)));
-        auto to = static_cast<std::size_t>(std::max(0.0, std::floor((0.5 + half - x) / dx) + 1));
-        to = std::min(to, count);
+        const double per_ui = 1 / dx, until = (0.5 + half - x) * per_ui;
+        const auto from = static_cast<std::size_t>(whole_above(std::max(0.0, (0.5 - half - x) * per_ui)));
+        const std::size_t to = until < 0 ? 0 : std::min(count, static_cast<std::size_t>(until) + 1);
         const std::size_t middle =
-            std::min(count - 1, static_cast<std::size_t>(std::max(0.0, std::round((0.5 - x) / dx))));
+            std::min(count - 1, static_cast<std::size_t>(std::max(0.0, (0.5 - x) * per_ui + 0.5)));
         const std::size_t value = nearest(static_cast<double>(v[middle]));
         LevelSums& level = part.levels[value];
         const auto take = [&](double volts) {
@@ -151,7 +160,7 @@ class Maker {
         std::uint32_t* cells = part.count.data();
         const float* bounds = bounds_.empty() ? nullptr : bounds_.data();
         bool hit = false;
-        thread_local std::vector<std::uint32_t> cell_of;
+        std::vector<std::uint32_t>& cell_of = part.cell_of;
         if (cell_of.size() < count) cell_of.resize(count);
         cells_of(v, count, {fx, fdx, low, scale, last_column, last_row, static_cast<int>(s_.columns)},
                  cell_of.data());

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <functional>
 #include <limits>
 #include <numbers>
 
@@ -22,11 +23,13 @@ struct Fit {
     double error = 1e300;  // rms of what is left, in standard deviations of the tail's own count
 };
 
-// A straight line through the values of one tail against Q of their ranks; `sorted` has the outermost first.
-Fit fit_tail(const std::vector<double>& sorted, std::size_t from, std::size_t to, double share) {
+// A straight line through the values of one tail against Q of their ranks; `sorted` has the outermost first,
+// of `all` values.
+Fit fit_tail(const std::vector<double>& sorted, std::size_t all, std::size_t from, std::size_t to,
+             double share) {
     // Neighbouring ranks say nearly the same: a hundred places, evenly spread in Q, are enough and weigh
     // evenly.
-    const auto n = static_cast<double>(sorted.size());
+    const auto n = static_cast<double>(all);
     const double q_from = q_of((static_cast<double>(from) + 0.5) / n / share);
     const double q_to = q_of(std::min(0.49, (static_cast<double>(to) + 0.5) / n / share));
     double sw = 0, sq = 0, sx = 0, sqq = 0, sqx = 0;
@@ -58,14 +61,13 @@ Fit fit_tail(const std::vector<double>& sorted, std::size_t from, std::size_t to
 }
 
 // The straightest fit over the shares of the population that the outermost Gaussian may have.
-Tail straightest(const std::vector<double>& sorted) {
-    const std::size_t n = sorted.size();
+Tail straightest(const std::vector<double>& sorted, std::size_t n) {
     constexpr std::size_t outermost = 5;
     const std::size_t to = n / 20;
     Fit best;
     // Deep enough that a wrong share shows as a bend, for shares of which it is still a tail.
     for (const double share : {1.0, 0.75, 0.5, 0.35, 0.25, 0.18, 0.125}) {
-        const Fit fit = fit_tail(sorted, outermost, to, share);
+        const Fit fit = fit_tail(sorted, n, outermost, to, share);
         if (fit.error < best.error * 0.98) best = fit;
     }
     return best.tail;
@@ -179,12 +181,18 @@ double DualDirac::total_s(double error_ratio) const {
 std::optional<DualDirac> fit_tails(std::vector<double> values) {
     constexpr std::size_t fewest = 10000;
     if (values.size() < fewest) return std::nullopt;
-    std::sort(values.begin(), values.end());
     DualDirac out;
-    // Q falls from the outermost value inwards: x = mean - sigma Q on the early side.
-    out.early = straightest(values);
-    std::reverse(values.begin(), values.end());
-    out.late = straightest(values);
+    // Only the tails need an order. Q falls from the outermost value inwards: x = mean - sigma Q on the early
+    // side.
+    const std::size_t tail = values.size() / 20 + 2;
+    const auto begin = values.begin();
+    const auto count = static_cast<std::ptrdiff_t>(tail);
+    std::nth_element(begin, begin + count, values.end());
+    std::sort(begin, begin + count);
+    out.early = straightest({begin, begin + count}, values.size());
+    std::nth_element(begin, begin + count, values.end(), std::greater<>());
+    std::sort(begin, begin + count, std::greater<>());
+    out.late = straightest({begin, begin + count}, values.size());
     out.random_s = (out.early.sigma_s + out.late.sigma_s) / 2;
     out.deterministic_s = std::max(0.0, out.late.mean_s - out.early.mean_s);
     return out;

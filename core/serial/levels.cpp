@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 #include "core/base/error.hpp"
 #include "core/quantity/quantity.hpp"
@@ -10,22 +11,21 @@
 namespace rt {
 namespace {
 
-RT_SIMD Extent extent_of(const float* values, std::size_t count) {
-    constexpr std::size_t lanes = 16;
-    float low[lanes], high[lanes];
-    std::fill_n(low, lanes, 3e38F);
-    std::fill_n(high, lanes, -3e38F);
+RT_SIMD Extent widest(const float* values, std::size_t count) {
+    // Eight values side by side: compilers do not make minima of floating point wide by themselves.
+    constexpr std::size_t lanes = 8;
+    using Lanes = float __attribute__((vector_size(lanes * sizeof(float))));
+    Lanes low = Lanes{} + 3e38F, high = Lanes{} - 3e38F;
     std::size_t i = 0;
     for (; i + lanes <= count; i += lanes) {
-        for (std::size_t k = 0; k < lanes; ++k) {
-            const float v = values[i + k];
-            low[k] = v < low[k] ? v : low[k];
-            high[k] = v > high[k] ? v : high[k];
-        }
+        Lanes v;
+        std::memcpy(&v, values + i, sizeof v);
+        low = v < low ? v : low;
+        high = v > high ? v : high;
     }
     Extent out;
-    for (; i < count; ++i) out = {std::min(out.low, values[i]), std::max(out.high, values[i])};
-    for (std::size_t k = 0; k < lanes; ++k) out = {std::min(out.low, low[k]), std::max(out.high, high[k])};
+    for (; i < count; ++i) out.add({values[i], values[i]});
+    for (std::size_t k = 0; k < lanes; ++k) out.add({low[k], high[k]});
     return out;
 }
 
@@ -52,20 +52,26 @@ double mode(const LevelHistogram& h, std::size_t from, std::size_t to) {
 
 }  // namespace
 
-Extent voltage_extent(const WaveSamples& samples) {
-    const auto extents =
-        over_pieces<Extent>(samples, [](Extent& sum, std::span<const float> piece, std::uint64_t) {
-            const Extent here = extent_of(piece.data(), piece.size());
-            sum = {std::min(sum.low, here.low), std::max(sum.high, here.high)};
-        });
+Extent extent_of(std::span<const float> values) {
+    return widest(values.data(), values.size());
+}
+
+Extent voltage_extent(const WaveSamples& samples, std::uint64_t some) {
+    const auto extents = over_pieces<Extent>(
+        samples, [](Extent& sum, std::span<const float> piece, std::uint64_t) { sum.add(extent_of(piece)); },
+        some);
     Extent all;
-    for (const Extent& e : extents) all = {std::min(all.low, e.low), std::max(all.high, e.high)};
+    for (const Extent& e : extents) all.add(e);
     return all;
 }
 
-LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
+LevelHistogram level_histogram(const WaveSamples& samples, bool quick) {
+    constexpr std::size_t bins = 2048;
     LevelHistogram out;
-    const Extent all = voltage_extent(samples);
+    // Of a long record every eighth piece tells the levels as well.
+    const std::uint64_t some = samples.size() > (1U << 24) ? 8 : 1;
+    Extent all = voltage_extent(samples, quick ? some : 1);
+    if (!(all.high > all.low)) all = voltage_extent(samples);
     out.lowest = static_cast<double>(all.low);
     out.highest = static_cast<double>(all.high);
     if (!(out.highest > out.lowest)) {
@@ -73,13 +79,12 @@ LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins) {
     }
     const auto scale = static_cast<float>(static_cast<double>(bins) / (out.highest - out.lowest));
     const float low = all.low, most = static_cast<float>(bins) - 1;
-    // Of a long record every eighth piece tells the levels as well.
-    const std::uint64_t some = samples.size() > (1U << 24) ? 8 : 1;
     const auto counts = over_pieces<std::vector<std::uint64_t>>(
         samples,
         [&](std::vector<std::uint64_t>& count, std::span<const float> piece, std::uint64_t) {
             count.resize(bins);
-            for (const float v : piece) ++count[static_cast<std::size_t>(std::min((v - low) * scale, most))];
+            for (const float v : piece)
+                ++count[static_cast<std::size_t>(std::clamp((v - low) * scale, 0.0F, most))];
         },
         some);
     out.count.assign(bins, 0);

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstdint>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -13,8 +14,14 @@ namespace rt {
 // The lowest and the highest sample. Reads the record once, with all cores.
 struct Extent {
     float low = 3e38F, high = -3e38F;
+    void add(const Extent& other) {
+        low = other.low < low ? other.low : low;
+        high = other.high > high ? other.high : high;
+    }
 };
-Extent voltage_extent(const WaveSamples& samples);
+Extent extent_of(std::span<const float> values);
+// Of one in `some` pieces of the record.
+Extent voltage_extent(const WaveSamples& samples, std::uint64_t some = 1);
 
 // How often each voltage occurs, of records longer than 16 million samples in every eighth piece. Bins are
 // even between the lowest and the highest sample.
@@ -26,9 +33,9 @@ struct LevelHistogram {
     double middle(std::size_t bin) const { return lowest + (static_cast<double>(bin) + 0.5) * bin_width(); }
 };
 
-// Reads the record, and some of it again, with all cores. Throws Error(signal) for a record that holds one
-// voltage only.
-LevelHistogram level_histogram(const WaveSamples& samples, std::size_t bins = 2048);
+// Reads the record, and some of it again, with all cores; with `quick` only every eighth piece of a long one,
+// also for the lowest and highest sample. Throws Error(signal) for a record that holds one voltage only.
+LevelHistogram level_histogram(const WaveSamples& samples, bool quick = false);
 
 struct Levels {
     double low = 0, high = 0;  // the two states, IEEE 181: the modes of the lower and the upper half

@@ -14,6 +14,7 @@
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/simd.hpp"
 #include "core/dsp/widen.hpp"
 #include "lab/formats/files.hpp"
 
@@ -136,6 +137,18 @@ class FileSamples : public IqSamples {
     Layout layout_;
 };
 
+// Values as volts; true if one of them stands at an end of the range.
+RT_SIMD bool to_volts(const std::int16_t* values, float* out, std::size_t count, float volts) {
+    std::int16_t low = 0, high = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+        const std::int16_t value = values[i];
+        low = value < low ? value : low;
+        high = value > high ? value : high;
+        out[i] = static_cast<float>(value) * volts;
+    }
+    return low == -32768 || high == 32767;
+}
+
 // One channel of real samples in a file, in volts.
 class FileWave : public WaveSamples {
   public:
@@ -170,6 +183,7 @@ class FileWave : public WaveSamples {
             return;
         }
         const auto* values = reinterpret_cast<const std::int16_t*>(raw.data()) + channel_;
+        if (channels_ == 1 && !to_volts(values, out.data(), out.size(), volts_)) return;
         for (std::size_t i = 0; i < out.size(); ++i) {
             const std::int16_t value = values[i * channels_];
             out[i] = static_cast<float>(value) * volts_;

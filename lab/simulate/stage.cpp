@@ -132,28 +132,30 @@ std::optional<Receiver> Stage::receiver(const std::string& port) const {
     return std::nullopt;
 }
 
-std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {
+// Of these, the one at the port that is there under the present settings.
+template <typename Thing>
+std::optional<Thing> Stage::present(const std::vector<Thing>& things, const std::string& port) const {
     if (!powered() || hung()) return std::nullopt;
-    for (const auto& waveform : unit_->surroundings().waveforms) {
-        if (waveform.port == port && unit_->holds_now(waveform.when)) return waveform;
+    for (const Thing& thing : things) {
+        if (thing.port == port && unit_->holds_now(thing.when)) return thing;
     }
     return std::nullopt;
+}
+
+std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {
+    return present(unit_->surroundings().waveforms, port);
 }
 
 std::optional<BusTraffic> Stage::bus(const std::string& port) const {
-    if (!powered() || hung()) return std::nullopt;
-    for (const auto& bus : unit_->surroundings().buses) {
-        if (bus.port == port && unit_->holds_now(bus.when)) return bus;
-    }
-    return std::nullopt;
+    return present(unit_->surroundings().buses, port);
 }
 
 std::optional<LinePair> Stage::pair(const std::string& port) const {
-    if (!powered() || hung()) return std::nullopt;
-    for (const auto& pair : unit_->surroundings().pairs) {
-        if (pair.port == port && unit_->holds_now(pair.when)) return pair;
-    }
-    return std::nullopt;
+    return present(unit_->surroundings().pairs, port);
+}
+
+std::optional<PairLoad> Stage::load(const std::string& port) const {
+    return present(unit_->surroundings().loads, port);
 }
 
 std::optional<Wire> Stage::wire(const std::string& from, const std::string& to) const {

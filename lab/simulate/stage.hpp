@@ -55,6 +55,7 @@ class Stage {
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
     std::optional<BusTraffic> bus(const std::string& port) const;
     std::optional<LinePair> pair(const std::string& port) const;
+    std::optional<PairLoad> load(const std::string& port) const;
     // The wire between two ends, for network analysers.
     std::optional<Wire> wire(const std::string& from, const std::string& to) const;
 
@@ -69,6 +70,9 @@ class Stage {
     void drift(double db);  // added to all that leaves the unit
 
   private:
+    template <typename Thing>
+    std::optional<Thing> present(const std::vector<Thing>& things, const std::string& port) const;
+
     std::shared_ptr<SimulatedUnit> unit_;
     Options options_;
     mutable std::mutex mutex_;

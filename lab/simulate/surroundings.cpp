@@ -104,6 +104,15 @@ constexpr std::array pair_keys{
     KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
 };
 
+constexpr std::array load_keys{
+    KeyInfo{"port", text, true, "connector of a pair: ports 1 and 2 of a network analyser"},
+    KeyInfo{"when", pairs, false, "settings under which it is so"},
+    KeyInfo{"resistance", quantity, true, "between the conductors", Unit::ohm},
+    KeyInfo{"time_constant", quantity, false, "of this resistance with the capacitance beside it",
+            Unit::second},
+    KeyInfo{"common", quantity, false, "of both conductors together to ground; open without it", Unit::ohm},
+};
+
 }  // namespace
 
 const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
@@ -115,6 +124,7 @@ const SectionInfo pattern_section{"[[pattern]]", "How a port radiates by turntab
 const SectionInfo waveform_section{"[[waveform]]", "A digital signal of the unit.", waveform_keys};
 const SectionInfo pair_section{"[[pair]]", "Two lines of the unit that hold voltages one after the other.",
                                pair_keys};
+const SectionInfo load_section{"[[load]]", "What ends a connector for a pair.", load_keys};
 const SectionInfo bus_section{"[[bus]]", "Traffic on a two-wire bus of the unit.", bus_keys};
 
 UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::string>& settings) {
@@ -131,6 +141,13 @@ UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::
 
 double Wire::loss_at(double hz) const {
     return loss_db * std::sqrt(hz / at_hz);
+}
+
+std::pair<std::complex<double>, std::complex<double>> PairLoad::scattering(double hz) const {
+    const std::complex<double> admittance(1 / ohm, 2 * std::numbers::pi * hz * time_s / ohm);
+    const auto differential = (0.01 - admittance) / (0.01 + admittance);
+    const std::complex<double> common = (common_ohm - 25) / (common_ohm + 25);
+    return {(differential + common) / 2.0, (common - differential) / 2.0};
 }
 
 double Receiver::loss_share(double level_dbm) const {
@@ -272,6 +289,16 @@ Surroundings read_surroundings(const ConfigSection& root,
     }
     for (const auto& s : root.tables("waveform", waveform_section))
         out.waveforms.push_back(waveform_of(s, settings));
+    for (const auto& s : root.tables("load", load_section)) {
+        PairLoad load;
+        load.port = s.text("port");
+        load.when = when_of(s, settings);
+        load.ohm = s.quantity("resistance")->value;
+        load.time_s = s.quantity_or("time_constant", 0);
+        load.common_ohm = s.quantity_or("common", 1e9);
+        if (!(load.ohm > 0)) s.fail("resistance", "must be above 0 ohm");
+        out.loads.push_back(load);
+    }
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;

@@ -1,8 +1,10 @@
 // What surrounds a simulated unit: wires, its receiver, what it draws from its supply, how it radiates.
 #pragma once
 
+#include <complex>
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "lab/formats/config.hpp"
@@ -10,7 +12,7 @@
 namespace rt {
 
 extern const SectionInfo wire_section, receiver_section, draw_section, through_section, pattern_section,
-    waveform_section, bus_section, pair_section;
+    waveform_section, bus_section, pair_section, load_section;
 
 // Settings of the unit under which something holds.
 using UnitWhen = std::map<std::string, std::string>;
@@ -106,6 +108,18 @@ struct BusTraffic {
     double late_by_s = 0;
 };
 
+// What a connector for a pair shows a network analyser whose ports stand on its two conductors.
+struct PairLoad {
+    std::string port;
+    UnitWhen when;
+    double ohm = 100;         // between the conductors
+    double time_s = 0;        // of this resistance with the capacitance beside it
+    double common_ohm = 1e9;  // of both together to ground
+
+    // Scattering parameters of the two ports in 50 ohm: S11 = S22, S12 = S21.
+    std::pair<std::complex<double>, std::complex<double>> scattering(double hz) const;
+};
+
 struct Surroundings {
     std::vector<Wire> wires;
     std::vector<Receiver> receivers;
@@ -115,6 +129,7 @@ struct Surroundings {
     std::vector<DigitalWaveform> waveforms;
     std::vector<BusTraffic> buses;
     std::vector<LinePair> pairs;
+    std::vector<PairLoad> loads;
 };
 
 // `root` is the file of a simulated unit, `settings` what it has.

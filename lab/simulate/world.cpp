@@ -83,6 +83,7 @@ constexpr std::array root_keys{
     KeyInfo{"waveform", tables, false, "digital signals"},
     KeyInfo{"bus", tables, false, "traffic on two-wire buses"},
     KeyInfo{"pair", tables, false, "lines that hold voltages one after the other"},
+    KeyInfo{"load", tables, false, "what ends its connectors"},
 };
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo unit_section{"[unit]", "The simulated unit.", unit_keys};
@@ -90,10 +91,10 @@ constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiple
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
 constexpr SectionInfo fault_section{"[[fault]]", "A fault.", fault_keys};
-constexpr std::array<const SectionInfo*, 14> sections{
+constexpr std::array<const SectionInfo*, 15> sections{
     &root_section,    &unit_section,     &line_section,     &noise_section, &radio_section,
     &fault_section,   &wire_section,     &receiver_section, &draw_section,  &through_section,
-    &pattern_section, &waveform_section, &bus_section,      &pair_section};
+    &pattern_section, &waveform_section, &bus_section,      &pair_section,  &load_section};
 
 }  // namespace
 

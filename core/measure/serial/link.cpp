@@ -1,3 +1,6 @@
+#include <iterator>
+
+#include "core/dsp/parallel.hpp"
 #include "core/measure/serial/parts.hpp"
 #include "core/measure/serial/procedures.hpp"
 
@@ -9,14 +12,29 @@ constexpr auto parameters =
 constexpr auto traces = products(eye_traces, jitter_traces, clock_traces);
 constexpr auto results = products(eye_results, jitter_results, clock_results);
 
+template <typename List>
+void move_behind(List& all, List& more) {
+    all.insert(all.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
+
+void append(Outcome& all, Outcome part) {
+    move_behind(all.results, part.results);
+    move_behind(all.traces, part.traces);
+    move_behind(all.tables, part.tables);
+    move_behind(all.rasters, part.rasters);
+    move_behind(all.notes, part.notes);
+}
+
 Outcome run(Capture any, const Parameters& given) {
     const Parameters p = timed_by_levels(given);
     SerialSource source = serial_source(std::move(any), "serial.link", p, 16, levels_named(p));
     const Clock clock = clock_of_levels(source, levels_named(p), p);
+    // The parts do not touch each other's results.
+    std::array<Outcome, 3> parts;
+    constexpr std::array add{add_eye, add_jitter, add_clock};
+    in_parallel(parts.size(), [&](std::size_t k) { add[k](source, clock, p, parts[k]); });
     Outcome outcome;
-    add_eye(source, clock, p, outcome);
-    add_jitter(source, clock, p, outcome);
-    add_clock(source, clock, p, outcome);
+    for (Outcome& part : parts) append(outcome, std::move(part));
     note_clock(source, clock, p, outcome);
     return outcome;
 }

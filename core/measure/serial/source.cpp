@@ -62,7 +62,7 @@ SerialSource serial_source(Capture capture, const char* procedure, const Paramet
     const Waveform wave = take_waveform(std::move(capture), procedure);
     SerialSource out;
     out.signal = packet_of(signal_of(wave, p), p);
-    out.histogram = level_histogram(*out.signal.samples);
+    out.histogram = level_histogram(*out.signal.samples, true);
     out.levels = levels_of(out.histogram);
     if (levels > 2) {
         const auto all = clustered_levels(out.histogram, levels);
@@ -72,6 +72,9 @@ SerialSource serial_source(Capture capture, const char* procedure, const Paramet
     out.threshold = settings.threshold;
     out.hysteresis = settings.hysteresis;
     out.edges = find_edges(*out.signal.samples, settings);
+    // All samples have been seen now.
+    out.levels.lowest = std::min(out.levels.lowest, static_cast<double>(out.edges.extent.low));
+    out.levels.highest = std::max(out.levels.highest, static_cast<double>(out.edges.extent.high));
     if (out.edges.size() < fewest) {
         fail_signal("only " + std::to_string(out.edges.size()) + " edges cross " +
                     format({out.threshold, Unit::volt}) + ", at least " + std::to_string(fewest) +

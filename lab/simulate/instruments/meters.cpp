@@ -205,6 +205,7 @@ void SimulatedNetworkAnalyser::sweep() {
     if (!(stop_hz_ > start_hz_)) throw ScpiError{-221, "Settings conflict"};
     stage_->spend(points_ / bandwidth_hz_);
     const auto wire = stage_->wire(wire_from_, "");
+    const auto load = stage_->load(wire_from_);
     constexpr double delay_s = 10e-9, reflection = 0.05;
     const double noise = std::pow(10, (-120 - power_dbm_ + 10 * std::log10(bandwidth_hz_)) / 20);
     Random random(seed_of(*stage_, wire_from_, sweeps_++));
@@ -212,6 +213,13 @@ void SimulatedNetworkAnalyser::sweep() {
     for (double i = 0; i < points_; ++i) {
         const double hz = start_hz_ + (stop_hz_ - start_hz_) * i / (points_ - 1);
         const bool through = parameter_ == 1 || parameter_ == 2;
+        if (load) {
+            const auto [own, other] = load->scattering(hz);
+            const auto s = through ? other : own;
+            trace_.push_back(s.real() + noise * random.normal());
+            trace_.push_back(s.imag() + noise * random.normal());
+            continue;
+        }
         const double size =
             through ? (wire ? std::pow(10, -wire->loss_at(hz) / 20) : 1e-5) : (wire ? reflection : 1.0);
         const double delay = through ? delay_s : 2 * delay_s;

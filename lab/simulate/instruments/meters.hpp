@@ -55,8 +55,8 @@ class SimulatedOscilloscope : public ScpiInstrument {
     std::uint64_t acquisitions_ = 0;
 };
 
-// Between both ends of a wire. SENSe:FREQuency, SENSe:SWEep:POINts, SENSe:BANDwidth, CALCulate:PARameter,
-// INITiate, TRACe:DATA?.
+// Between both ends of a wire, or on both conductors of a connector that has a load. SENSe:FREQuency,
+// SENSe:SWEep:POINts, SENSe:BANDwidth, CALCulate:PARameter, INITiate, TRACe:DATA?.
 class SimulatedNetworkAnalyser : public ScpiInstrument {
   public:
     SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from);
