@@ -50,7 +50,7 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     for (const auto name : split(selection, '\n')) {
         if (!name.empty()) only.emplace_back(name);
     }
-    for (const auto& book : files.further_rulebooks()) loaded->library.add(book);
+    loaded->library.add_all(files.further_rulebooks());
     Profile profile;
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
     load(*loaded, files.campaign(), files.find("bench", "", ""), files, only, std::move(profile));

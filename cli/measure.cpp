@@ -84,6 +84,18 @@ void print_table(const Console& console, const Table& table) {
 JudgeOptions judge_options(const Call& call, const Rule& rule) {
     JudgeOptions options;
     options.allow_partial = call.flag("allow-partial");
+    if (call.flag("uncertainty")) {
+        Budget budget{.name = "stated", .applies_to = {}, .contributions = {}};
+        budget.unit = is_decibel(rule.unit) ? Unit::db : rule.unit;
+        budget.contributions.push_back(
+            {.name = "stated", .value = parse_quantity(call.text("uncertainty"), budget.unit).value});
+        options.budgets.push_back(std::move(budget));
+    }
+    if (call.flag("decision")) {
+        const auto decision = parse_decision(call.text("decision"));
+        if (!decision) fail_input("--decision " + call.text("decision") + ": simple, guarded or cispr");
+        options.decision = *decision;
+    }
     if (call.flag("marginal")) {
         const double marginal = parse_quantity(call.text("marginal"), Unit::db).value;
         if (is_decibel(rule.unit)) options.marginal = marginal;
@@ -104,6 +116,8 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
                     ", margin " + margin_text(f);
         }
         if (f.at) line += " at " + place_text(f);
+        if (f.uncertainty) line += ", uncertainty " + format({*f.uncertainty, f.margin_unit()}, 3);
+        if (f.wrong_pass) line += ", wrong by chance " + format({100 * *f.wrong_pass, Unit::percent}, 2);
         if (!f.reason.empty()) line += "; " + f.reason;
         console.out(printable(line));
         for (const auto& text : f.deviations)
@@ -199,6 +213,8 @@ Command measure_command() {
          {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
          {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
          {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
+         {"uncertainty", "VALUE", "expanded uncertainty (k = 2) of what is judged"},
+         {"decision", "WORD", "how it enters the verdict: simple, guarded or cispr"},
          {"allow-partial", "", "judge a trace that covers only a part of the limit"},
          rulebook_option,
          {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},

@@ -118,6 +118,8 @@ void preset_named(const Rule& rule, Parameters& parameters) {
 
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters) {
     std::vector<std::string> out;
+    if (!rule.changed_from.empty())
+        out.push_back("limit of the lab's own rulebook instead of " + rule.changed_from);
     for (const auto& [name, wanted] : rule.presets) {
         const auto at = parameters.texts().find(name);
         if (at == parameters.texts().end() || parameters.same(name, at->second, wanted)) continue;

@@ -29,6 +29,9 @@ struct Finding {
     bool at_offset = false;      // `at` counts from the carrier (masks)
     std::size_t points_judged = 0;
     std::size_t points_beyond = 0;
+    // With a declared uncertainty, in the unit of the margin: expanded (k = 2); by how much the limit was
+    // tightened; and the chance that a value that passes is in truth beyond the limit.
+    std::optional<double> uncertainty, guard, wrong_pass;
     std::vector<std::string> deviations;  // "not per the standard": what was changed
 
     Unit margin_unit() const { return is_decibel(unit) ? Unit::db : unit; }

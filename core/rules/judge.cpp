@@ -231,9 +231,7 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
     return finding;
 }
 
-}  // namespace
-
-Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
+Finding compared(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
     const Rule& rule = *ref.rule;
     Finding finding = start(ref, outcome);
     if (outcome.invalid) return no_verdict(std::move(finding), *outcome.invalid);
@@ -247,6 +245,79 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
     note_conditions(rule, *trace, finding);
     if (const auto* line = rule.line()) return judge_line(*line, rule, *trace, std::move(finding), options);
     return judge_mask(*rule.mask(), rule, *trace, std::move(finding), options);
+}
+
+// The part of a trace that a budget is for.
+std::optional<Trace> within(const Trace& trace, const Budget& budget) {
+    if (trace.x_unit != Unit::hertz) return trace;
+    const auto from = std::lower_bound(trace.x.begin(), trace.x.end(), budget.from_hz) - trace.x.begin();
+    const auto to = std::upper_bound(trace.x.begin(), trace.x.end(), budget.to_hz) - trace.x.begin();
+    if (from >= to) return std::nullopt;
+    Trace out = trace;
+    out.x.assign(trace.x.begin() + from, trace.x.begin() + to);
+    out.y.assign(trace.y.begin() + from, trace.y.begin() + to);
+    return out;
+}
+
+// Uncertainty, guard and what they make of the verdict.
+void decide(const Rule& rule, const Budget& budget, const JudgeOptions& options, Finding& finding) {
+    double expanded = budget.expanded();
+    if (budget.unit == Unit::percent && finding.margin_unit() != Unit::percent)
+        expanded *= std::abs(*finding.value) / 100;
+    finding.uncertainty = expanded;
+    double guard = 0;
+    if (options.decision == Decision::guarded) guard = expanded;
+    if (options.decision == Decision::cispr && rule.allowed_uncertainty)
+        guard = std::max(0.0, expanded - *rule.allowed_uncertainty);
+    if (options.decision != Decision::simple) finding.guard = guard;
+    const bool inside = *finding.margin >= 0 && *finding.margin < guard;
+    finding.verdict = verdict_of(*finding.margin - guard, marginal_of(rule, options));
+    if (finding.verdict == Verdict::pass || finding.verdict == Verdict::marginal)
+        finding.wrong_pass = chance_beyond(*finding.margin, expanded);
+    if (inside) {
+        finding.reason = "inside the guard band of " + format({guard, finding.margin_unit()}, 3) +
+                         (finding.reason.empty() ? "" : "; " + finding.reason);
+    }
+}
+
+}  // namespace
+
+Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
+    const Rule& rule = *ref.rule;
+    Finding all = compared(ref, outcome, options);
+    if (all.verdict == Verdict::none) return all;
+    const Trace* trace = rule.bound() ? nullptr : outcome.find_trace(rule.applies_to, rule.detector);
+    std::optional<Finding> worst;
+    double worst_spare = std::numeric_limits<double>::infinity();
+    // Where budgets differ over frequency, each part of the trace is held against its own guard.
+    for (const Budget& budget : options.budgets) {
+        if (!budget.speaks_for(rule.applies_to, all.margin_unit())) continue;
+        Finding here = all;
+        const bool whole = budget.from_hz <= 0 && std::isinf(budget.to_hz);
+        if (trace && !whole) {
+            const auto part = within(*trace, budget);
+            if (!part) continue;
+            Outcome partial = outcome;
+            partial.traces = {*part};
+            JudgeOptions some = options;
+            some.allow_partial = true;
+            here = compared(ref, partial, some);
+            if (here.verdict == Verdict::none) continue;
+            here.points_judged = all.points_judged, here.points_beyond = all.points_beyond;
+        }
+        decide(rule, budget, options, here);
+        const double spare = *here.margin - here.guard.value_or(0);
+        if (spare < worst_spare) worst_spare = spare, worst = std::move(here);
+        if (whole) break;
+    }
+    if (worst) return *worst;
+    if (options.decision == Decision::guarded ||
+        (options.decision == Decision::cispr && rule.allowed_uncertainty)) {
+        return no_verdict(std::move(all), "the decision " + std::string(name(options.decision)) +
+                                              " needs an uncertainty: the bench declares none for " +
+                                              rule.applies_to);
+    }
+    return all;
 }
 
 }  // namespace rt

@@ -62,12 +62,15 @@ struct Rule {
     std::optional<Quantity> bandwidth;
     std::vector<std::pair<std::string, std::string>> conditions;  // further ones: port, class, distance ...
     std::vector<std::pair<std::string, std::string>> presets;     // procedure parameters the clause fixes
-    std::optional<double> marginal;  // margins below this are MARGINAL; in the rule's unit
+    std::optional<double> marginal;                  // margins below this are MARGINAL; in the rule's unit
+    std::optional<double> allowed_uncertainty = {};  // expanded, that the standard allows for (Ucispr)
     std::optional<double> cover_to;  // masks without outer end: how far the trace must reach at least
     std::string basis;
     Confidence confidence = Confidence::fairly_sure;
     std::string note;
     std::optional<SignOff> sign_off;
+    std::string changed_from =
+        {};  // "i2c/fast-low" of a rule that a lab's own book states anew; "" otherwise
 
     const LimitLine* line() const { return std::get_if<LimitLine>(&limit); }
     const Mask* mask() const { return std::get_if<Mask>(&limit); }
@@ -91,6 +94,7 @@ struct Rulebook {
     std::string standard;
     std::string edition;
     std::string basis;
+    std::string layered_on;  // id of the book whose rules hold unless this one states them anew
     std::vector<Rule> rules;
     std::vector<ChannelPlan> plans;
 

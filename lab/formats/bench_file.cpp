@@ -80,10 +80,28 @@ constexpr std::array fault_keys{
     KeyInfo{"text", text, false, "of an entry in the error queue"},
 };
 
+constexpr std::array uncertainty_keys{
+    KeyInfo{"name", text, true, "what the budget is for, as the report says it"},
+    KeyInfo{"applies_to", texts, false, "traces and results that it speaks for; all of its unit without it"},
+    KeyInfo{"unit", text, false, "of its values: dB (without it), another unit, or % of the value"},
+    KeyInfo{"from", quantity, false, "lowest frequency it is for", Unit::hertz},
+    KeyInfo{"to", quantity, false, "highest frequency it is for", Unit::hertz},
+    KeyInfo{"contribution", tables, true, "what contributes"},
+};
+
+constexpr std::array contribution_keys{
+    KeyInfo{"name", text, true, "what contributes: receiver, antenna factor, mismatch ..."},
+    KeyInfo{"value", quantity, true, "its half-width, or expanded uncertainty"},
+    KeyInfo{"distribution", text, false, "normal (without it), rectangular, triangular or u-shaped"},
+    KeyInfo{"coverage", whole, false, "factor k that a normal one is stated for; 2 without it"},
+    KeyInfo{"sensitivity", quantity, false, "factor by which it enters the result; 1 without it", Unit::none},
+};
+
 constexpr std::array root_keys{
     KeyInfo{"bench", table, true, "the bench"},
     KeyInfo{"instrument", tables, true, "its instruments"},
     KeyInfo{"path", tables, false, "what stands between the unit and an instrument"},
+    KeyInfo{"uncertainty", tables, false, "uncertainty budgets; the first that speaks for a result counts"},
     KeyInfo{"simulation", table, false, "for instruments whose address is \"simulated\""},
 };
 
@@ -96,12 +114,16 @@ constexpr SectionInfo path_section{
 constexpr SectionInfo part_section{
     "[[path.part]]", "One thing in the path. It has a loss, a gain, a ratio, a table or a calibration.",
     part_keys};
+constexpr SectionInfo uncertainty_section{
+    "[[uncertainty]]", "What the bench declares for its results, combined after the GUM.", uncertainty_keys};
+constexpr SectionInfo contribution_section{"[[uncertainty.contribution]]", "One contribution.",
+                                           contribution_keys};
 constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.",
                                          simulation_keys};
 constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
-constexpr std::array<const SectionInfo*, 7> bench_sections{&root_section, &bench_section, &instrument_section,
-                                                           &path_section, &part_section,  &simulation_section,
-                                                           &fault_section};
+constexpr std::array<const SectionInfo*, 9> bench_sections{
+    &root_section,        &bench_section,        &instrument_section, &path_section, &part_section,
+    &uncertainty_section, &contribution_section, &simulation_section, &fault_section};
 
 // Instruments without messages still belong to a kind.
 Dialect silent_dialect(const Instrument& instrument) {
@@ -265,6 +287,42 @@ std::vector<std::string> Bench::roles() const {
     return out;
 }
 
+static Budget read_budget(const ConfigSection& section) {
+    Budget budget;
+    budget.name = section.text("name");
+    budget.applies_to = section.texts("applies_to");
+    const std::string unit = section.has("unit") ? section.text("unit") : "dB";
+    const auto spelled = parse_unit(unit);
+    if (!spelled || spelled->exponent != 0)
+        section.fail("unit", "unknown unit " + in_quotes(unit) + ": write it without prefix, such as \"dB\"");
+    budget.unit = spelled->unit;
+    if (const auto from = section.quantity("from")) budget.from_hz = from->value;
+    if (const auto to = section.quantity("to")) budget.to_hz = to->value;
+    if (!(budget.to_hz > budget.from_hz)) section.fail("to", "must be above from");
+    for (const auto& part : section.tables("contribution", contribution_section)) {
+        Contribution c;
+        c.name = part.text("name");
+        c.value = part.quantity_in("value", budget.unit)->value;
+        if (part.has("distribution")) {
+            const std::string word = part.text("distribution");
+            const auto known = parse_distribution(word);
+            if (!known) {
+                part.fail("distribution",
+                          "unknown word " + in_quotes(word) +
+                              suggestion(word, {"normal", "rectangular", "triangular", "u-shaped"}));
+            }
+            c.distribution = *known;
+        }
+        c.coverage = static_cast<double>(part.whole("coverage").value_or(2));
+        if (!(c.coverage >= 1)) part.fail("coverage", "must be 1 or more");
+        if (!(c.value >= 0)) part.fail("value", "must not be negative");
+        c.sensitivity = part.quantity_or("sensitivity", 1);
+        budget.contributions.push_back(std::move(c));
+    }
+    if (budget.contributions.empty()) section.fail("contribution", "a budget has at least one");
+    return budget;
+}
+
 Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     Bench bench;
     bench.file = file;
@@ -286,6 +344,8 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
             path.entries.push_back(read_part(part, files, bench.files));
         bench.paths.push_back(std::move(path));
     }
+    for (const auto& section : root.tables("uncertainty", uncertainty_section))
+        bench.budgets.push_back(read_budget(section));
     if (const auto section = root.table("simulation", simulation_section)) {
         bench.simulation = read_simulation(*section, file, files);
         for (const auto& fault : section->tables("fault", fault_section))

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/correct/correction.hpp"
+#include "core/rules/uncertainty.hpp"
 #include "lab/bench/address.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/dialect_file.hpp"
@@ -79,6 +80,7 @@ struct Bench {
     std::string name;
     std::vector<Instrument> instruments;
     std::vector<BenchPath> paths;
+    std::vector<Budget> budgets;
     std::optional<Simulation> simulation;
     std::vector<NamedFile> files;  // tables of corrections
     std::filesystem::path file;

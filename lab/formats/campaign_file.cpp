@@ -21,6 +21,10 @@ constexpr std::array campaign_keys{
             "further rulebook files, beside the campaign; the shipped ones are known"},
     KeyInfo{"marginal", quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
             Unit::db},
+    KeyInfo{"decision", text, false,
+            "how uncertainty enters verdicts: simple (not at all, without this key), guarded (the limit is "
+            "tightened "
+            "by it) or cispr (by what exceeds the standard's own)"},
     KeyInfo{"note", text, false, "remark for the report"},
     KeyInfo{"settings", pairs, false,
             "what is set for every test that does not set it otherwise: \"supply.output\" = \"ON\""},
@@ -151,7 +155,8 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     campaign.note = head.text("note");
     campaign.confirm_connections = head.flag("confirm_connections");
     if (head.has("bench")) campaign.bench = files.find("bench", head.text("bench"), file);
-    if (const auto marginal = head.quantity("marginal")) campaign.marginal_db = marginal->value;
+    if (const auto marginal = head.quantity("marginal")) campaign.judging.marginal_db = marginal->value;
+    campaign.judging.decision = read_decision(head, Decision::simple);
     for (const auto& key : unit_keys) {
         if (unit.has(key.name)) campaign.unit.emplace_back(key.name, unit.text(key.name));
     }
@@ -168,13 +173,17 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         }
     }
     for (const auto& section : root.tables("test", test_section)) {
-        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.marginal_db,
+        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.judging,
                               campaign.profile);
         const auto same = [&](const Test& other) { return other.name == test.name; };
         if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
             section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
         }
-        for (const auto& judging : test.judgings) campaign.books.insert(judging.rule.book->id);
+        for (const auto& judging : test.judgings) {
+            campaign.books.insert(judging.rule.book->id);
+            if (const auto& below = judging.rule.book->layered_on; !below.empty())
+                campaign.books.insert(below);
+        }
         for (const auto& axis : section.tables("sweep", sweep_section)) {
             const std::string plan = axis.text("plan");
             if (!plan.empty()) campaign.books.insert(plan.substr(0, plan.find('/')));

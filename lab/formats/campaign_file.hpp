@@ -26,7 +26,7 @@ struct Campaign {
     std::string note;
     TextPairs unit;         // maker, model, serial ...
     TextPairs environment;  // temperature, humidity ...
-    std::optional<double> marginal_db;
+    JudgingPresets judging;
     std::filesystem::path bench;      // "" when the campaign names none
     std::vector<Question> questions;  // asked before the run
     std::vector<NamedFile> files;

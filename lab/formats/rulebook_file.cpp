@@ -20,6 +20,8 @@ constexpr std::array book_keys{
     KeyInfo{"standard", text, true, "the published standard"},
     KeyInfo{"edition", text, true, "edition, year and amendments"},
     KeyInfo{"basis", text, true, "how the values were obtained"},
+    KeyInfo{"layered_on", text, false,
+            "id of a book whose rules hold here too; rules of the same id state only what they change"},
 };
 
 constexpr std::array plan_keys{
@@ -49,6 +51,7 @@ constexpr std::array rule_keys{
     KeyInfo{"min", quantity, false, "bound: lowest allowed value"},
     KeyInfo{"max", quantity, false, "bound: highest allowed value"},
     KeyInfo{"marginal", quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
+    KeyInfo{"allowed_uncertainty", quantity, false, "expanded uncertainty that the standard allows for"},
     KeyInfo{"detector", text, false, "detector that the limit is for"},
     KeyInfo{"bandwidth", quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
     KeyInfo{"conditions", pairs, false, "further conditions: port, class, distance, site ..."},
@@ -178,16 +181,20 @@ Rule read_rule(const ConfigSection& section) {
               .conditions = section.pairs("conditions"),
               .presets = section.pairs("presets"),
               .marginal = {},
+              .allowed_uncertainty = {},
               .cover_to = {},
               .basis = section.text("basis"),
               .confidence = Confidence::unsure,
               .note = section.text("note"),
-              .sign_off = {}};
+              .sign_off = {},
+              .changed_from = {}};
     if (section.has("detector"))
         rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
     rule.confidence = *parse_confidence(choice(section, "confidence", {"sure", "fairly sure", "unsure"}, ""));
     const Unit margin_unit = is_decibel(unit) ? Unit::db : unit;
     if (const auto marginal = section.quantity_in("marginal", margin_unit)) rule.marginal = marginal->value;
+    if (const auto allowed = section.quantity_in("allowed_uncertainty", margin_unit))
+        rule.allowed_uncertainty = allowed->value;
     if (const auto cover = section.quantity("cover_to")) rule.cover_to = cover->value;
     if (const auto signed_off = section.table("sign_off", sign_off_section)) {
         rule.sign_off = SignOff{signed_off->text("by"), signed_off->text("on"), signed_off->text("document")};
@@ -200,15 +207,53 @@ Rule read_rule(const ConfigSection& section) {
 const FileInfo rulebook_file{"rulebook", "Published limits as data. The shipped ones are in rulebooks/.",
                              sections};
 
-Rulebook read_rulebook(std::string_view content, const std::string& file) {
+// The rules of a node, by id.
+static const ConfigNode* rule_node(const ConfigNode& root, const std::string& id) {
+    const ConfigNode* rules = root.find("rule");
+    for (std::size_t i = 0; rules && i < rules->items.size(); ++i) {
+        const ConfigNode* own = rules->items[i].find("id");
+        if (own && own->text == id) return &rules->items[i];
+    }
+    return nullptr;
+}
+
+// Rules that the layer below has too get what they leave out from there. A sign-off is of the values it stood
+// beside.
+static void complete_rules(ConfigNode& node, const ConfigNode& below) {
+    for (auto& [key, rules] : node.entries) {
+        if (key != "rule") continue;
+        for (ConfigNode& rule : rules.items) {
+            const ConfigNode* id = rule.find("id");
+            const ConfigNode* other = id ? rule_node(below, id->text) : nullptr;
+            if (!other) continue;
+            for (const auto& [name, value] : other->entries) {
+                const bool own = name == "sign_off" || name == "basis" || rule.find(name);
+                if (!own) rule.entries.emplace_back(name, value);
+            }
+        }
+    }
+}
+
+std::string layered_on(std::string_view content, const std::string& file) {
     const ConfigNode node = parse_config(content, file);
+    const ConfigNode* book = node.find("rulebook");
+    const ConfigNode* on = book ? book->find("layered_on") : nullptr;
+    return on ? on->text : "";
+}
+
+Rulebook read_rulebook(std::string_view content, const std::string& file, const LayerBelow& below) {
+    ConfigNode node = parse_config(content, file);
+    if (below.book) complete_rules(node, parse_config(below.text, below.file));
     const ConfigSection root(node, file, root_section);
     const ConfigSection head = *root.table("rulebook", book_section);
+    if (head.has("layered_on") && !below.book)
+        head.fail("layered_on", "the book " + in_quotes(head.text("layered_on")) + " is not at hand");
     Rulebook book{head.text("id"),
                   head.text("title"),
                   head.text("standard"),
                   head.text("edition"),
                   head.text("basis"),
+                  head.text("layered_on"),
                   {},
                   {}};
     for (const auto& plan : root.tables("plan", plan_section)) {
@@ -220,14 +265,33 @@ Rulebook read_rulebook(std::string_view content, const std::string& file) {
         Rule rule = read_rule(section);
         if (book.find(rule.id)) section.fail("id", in_quotes(rule.id) + " is the id of an earlier rule");
         if (rule.basis.empty()) rule.basis = book.basis;
+        if (below.book && below.book->find(rule.id)) rule.changed_from = below.book->id + "/" + rule.id;
         book.rules.push_back(std::move(rule));
+    }
+    if (below.book) {
+        for (const Rule& rule : below.book->rules) {
+            if (!book.find(rule.id)) book.rules.push_back(rule);
+        }
+        for (const ChannelPlan& plan : below.book->plans) {
+            if (!book.find_plan(plan.id)) book.plans.push_back(plan);
+        }
     }
     return book;
 }
 
 void RuleLibrary::add(const std::filesystem::path& file, const std::string& reference) {
     std::string content = read_file(file);
-    Rulebook book = read_rulebook(content, file.string());
+    LayerBelow below;
+    if (const auto base = layered_on(content, file.string()); !base.empty()) {
+        const Entry& entry = find_book(base, file.string());
+        // Two layers are read as one: the text below would not be whole.
+        if (!entry.book.layered_on.empty()) {
+            fail_input(file.string(), "rulebook " + in_quotes(base) + " is layered itself: layer on " +
+                                          in_quotes(entry.book.layered_on));
+        }
+        below = {&entry.book, entry.text, entry.file.string()};
+    }
+    Rulebook book = read_rulebook(content, file.string(), below);
     for (const auto& entry : entries_) {
         if (entry.book.id == book.id) {
             fail_input(file.string(),
@@ -244,7 +308,15 @@ void RuleLibrary::add_folder(const std::filesystem::path& folder) {
         if (entry.path().extension() == ".toml") files.insert(entry.path());
     }
     if (error) fail_input(folder.string(), "cannot be read: " + error.message());
-    for (const auto& file : files) add(file);
+    add_all({files.begin(), files.end()});
+}
+
+void RuleLibrary::add_all(const std::vector<std::filesystem::path>& files) {
+    for (const bool layered : {false, true}) {
+        for (const auto& file : files) {
+            if (layered_on(read_file(file), file.string()).empty() != layered) add(file);
+        }
+    }
 }
 
 const RuleLibrary::Entry& RuleLibrary::find_book(std::string_view id, std::string_view full_id) const {

@@ -14,7 +14,17 @@ namespace rt {
 
 extern const FileInfo rulebook_file;
 
-Rulebook read_rulebook(std::string_view text, const std::string& file);
+// A book that is layered on another needs that other as text and as read: its rules hold, and rules of the
+// same id state only what they change.
+struct LayerBelow {
+    const Rulebook* book = nullptr;
+    std::string_view text;
+    std::string file;
+};
+// What a book says it is layered on; "" for most.
+std::string layered_on(std::string_view text, const std::string& file);
+
+Rulebook read_rulebook(std::string_view text, const std::string& file, const LayerBelow& below = {});
 
 // All rulebooks at hand: the shipped ones and those a campaign or a command line adds.
 class RuleLibrary {
@@ -28,6 +38,8 @@ class RuleLibrary {
 
     // Throws Error(input) if a book's id is taken already.
     void add(const std::filesystem::path& file, const std::string& reference = "");
+    // The same of several, those that are layered on others behind them.
+    void add_all(const std::vector<std::filesystem::path>& files);
     void add_folder(const std::filesystem::path& folder);  // every .toml in it, by name
 
     // "cispr-32/mains-b-qp". Throws Error(input) with the nearest known id.

@@ -53,6 +53,7 @@ constexpr std::array judge_keys{
     KeyInfo{"when", pairs, false, "axis values for which the rule applies; all of the test without it"},
     KeyInfo{"marginal", quantity, false, "overrides the campaign's and the rule's"},
     KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
+    KeyInfo{"decision", text, false, "overrides the campaign's"},
 };
 
 Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, const Procedure& procedure,
@@ -93,7 +94,7 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
 }
 
 Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
-                     std::optional<double> campaign_marginal_db) {
+                     const JudgingPresets& presets) {
     Judging judging;
     section.at("rule", [&] {
         judging.rule = library.find(section.text("rule"));
@@ -110,9 +111,10 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
     if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
         judging.options.marginal = own->value;
     } else if (is_decibel(unit)) {
-        judging.options.marginal = campaign_marginal_db;
+        judging.options.marginal = presets.marginal_db;
     }
     judging.options.allow_partial = section.flag("allow_partial");
+    judging.options.decision = read_decision(section, presets.decision);
     judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
     return judging;
 }
@@ -227,7 +229,15 @@ bool sets_parameter(const Axis& axis) {
                        [](const auto& target) { return target.starts_with("parameter."); });
 }
 
-Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,
+Decision read_decision(const ConfigSection& section, Decision preset) {
+    if (!section.has("decision")) return preset;
+    const std::string word = section.text("decision");
+    if (const auto decision = parse_decision(word)) return *decision;
+    section.fail("decision",
+                 "unknown word " + in_quotes(word) + suggestion(word, {"simple", "guarded", "cispr"}));
+}
+
+Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
                const Profile& profile) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
@@ -278,7 +288,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, std::o
     }
     read_calibration(section, test);
     for (const auto& judge : section.tables("judge", judge_section)) {
-        test.judgings.push_back(read_judging(judge, sources.library, test, marginal_db));
+        test.judgings.push_back(read_judging(judge, sources.library, test, presets));
     }
     read_parameters(section, test, profile);
     require_settable(section, test);

@@ -72,7 +72,16 @@ struct Test {
 // True when a value of the axis changes what is measured.
 bool sets_parameter(const Axis& axis);
 
-Test read_test(const ConfigSection& section, const SweepSources& sources, std::optional<double> marginal_db,
+// What the campaign says of judging, where a test or a rule of it says nothing.
+struct JudgingPresets {
+    std::optional<double> marginal_db;
+    Decision decision = Decision::simple;
+};
+
+// "simple", "guarded" or "cispr" under "decision"; `preset` without the key. Throws Error(input).
+Decision read_decision(const ConfigSection& section, Decision preset);
+
+Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
                const Profile& profile);
 
 }  // namespace rt

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/rules/uncertainty.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/report_figures.hpp"
@@ -69,8 +70,23 @@ Data finding_data(const Row& row) {
     data.set("unit", info(f.unit).prefixed ? "" : pretty(f.unit));
     data.set("margin_unit", info(f.margin_unit()).prefixed ? "" : pretty(f.margin_unit()));
     data.set("at", f.at ? place_text(f) : "–");
-    data.set("reason", f.reason);
-    data.set("has_reason", !f.reason.empty());
+    std::string reason = f.reason;
+    if (f.wrong_pass) {
+        reason += (reason.empty() ? "" : "; ") + std::string("beyond the limit in truth: ") +
+                  format({100 * *f.wrong_pass, Unit::percent}, 2);
+    }
+    data.set("reason", reason);
+    data.set("has_reason", !reason.empty());
+    data.set("uncertainty", f.uncertainty ? "± " + value_text(f, f.uncertainty) : "");
+    data.set("guard", f.guard && *f.guard > 0 ? value_text(f, f.guard) : "");
+    data.set("guarded", f.guard && *f.guard > 0);
+    // A bar from the limit to the margin: at most twice the marginal distance of levels, a tenth of the limit
+    // else.
+    const double span = is_decibel(f.unit) ? 12 : std::abs(f.limit.value_or(1)) / 2;
+    const double part = f.margin && span > 0 ? std::clamp(*f.margin / span, -1.0, 1.0) : 0;
+    data.set("has_bar", f.margin.has_value());
+    data.set("bar_x", fixed(part < 0 ? 40 + 40 * part : 40.0, 1));
+    data.set("bar_width", fixed(std::max(std::abs(part) * 40, 1.0), 1));
     Data deviations = list();
     for (const auto& text : f.deviations) deviations << Data{"text", text};
     data.set("deviations", deviations);
@@ -313,6 +329,17 @@ std::string page(const RunData& data, const ReportFigures& figures) {
     page.set("total", std::to_string(counts.total()));
     page.set("unit", unit_list(run));
     page.set("environment", pair_list(run, "environment."));
+    const auto decision = parse_decision(run.fact("decision")).value_or(Decision::simple);
+    Data budgets = pair_list(run, "budget.");
+    page.set("has_budgets", !budgets.is_empty_list());
+    page.set("budgets", budgets);
+    page.set("decision", name(decision));
+    page.set("decision_text", decision == Decision::guarded
+                                  ? "guarded: the limit is tightened by the expanded uncertainty"
+                              : decision == Decision::cispr
+                                  ? "CISPR rule: the limit is tightened by what the uncertainty exceeds "
+                                    "the standard's own"
+                                  : "simple: the value against the limit, uncertainty stated beside it");
     Data answers = pair_list(run, "answer.");
     page.set("has_answers", !answers.is_empty_list());
     page.set("answers", answers);

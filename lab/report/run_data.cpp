@@ -11,9 +11,11 @@
 namespace rt {
 
 RunData::RunData(const std::filesystem::path& folder) : folder_(folder), record_(Tally::open(folder).read()) {
+    std::vector<std::filesystem::path> books;
     for (const auto& file : record_.files) {
-        if (file.kind == "rulebook") library_.add(folder / file.file);
+        if (file.kind == "rulebook") books.push_back(folder / file.file);
     }
+    library_.add_all(books);
 }
 
 std::vector<RuleRef> RunData::cited_rules() const {

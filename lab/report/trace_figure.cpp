@@ -59,6 +59,26 @@ Curve limit_curve(RuleRef ref, double low, double high, double reference, double
     return curve;
 }
 
+// A bound on the peak of a curve, at both sides of zero where the curve is.
+Curve bound_curve(RuleRef ref, const Bound& bound, const Trace& trace, std::pair<double, double> across,
+                  double x_factor, double y_factor) {
+    Curve curve;
+    curve.name = ref.book->standard + ": " + ref.rule->title;
+    curve.role = CurveRole::limit;
+    const auto across_at = [&](double level) {
+        for (const double x : {across.first, across.second, across.second}) {
+            curve.x.push_back(x * x_factor);
+            curve.y.push_back(level * y_factor);
+        }
+        curve.y.back() = gap;
+    };
+    const bool both = std::any_of(trace.y.begin(), trace.y.end(), [](double v) { return v < 0; });
+    if (bound.min) across_at(*bound.min);
+    if (bound.max) across_at(*bound.max);
+    if (bound.max && !bound.min && both) across_at(-*bound.max);
+    return curve;
+}
+
 std::string x_name(bool offset) {
     return offset ? "Offset from the carrier" : "Frequency";
 }
@@ -123,6 +143,11 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     }
     for (const auto& ref : rules) {
         // Limits are drawn in the unit of the trace; one in another unit would not compare by eye.
+        if (const auto* bound = ref.rule->bound();
+            bound && ref.rule->applies_to == trace.shows && ref.rule->unit == trace.y_unit) {
+            figure.curves.push_back(
+                bound_curve(ref, *bound, trace, {low, high}, scale.factor, upright.factor));
+        }
         if (!judges(ref) || ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
         figure.curves.push_back(limit_curve(ref, low, high, trace.reference_level.value_or(0), scale.factor));
     }

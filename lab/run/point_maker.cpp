@@ -253,7 +253,9 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
     for (const auto& judging : job.test->judgings) {
         if (job.kind == PointKind::trial || !judging.applies(job.test->sweep, *job.point)) continue;
         outcome.deviations = deviations_from(*judging.rule.rule, parameters);
-        record.findings.push_back(judge(judging.rule, outcome, judging.options));
+        JudgeOptions options = judging.options;
+        options.budgets = bench_.bench().budgets;
+        record.findings.push_back(judge(judging.rule, outcome, options));
     }
     record.results = std::move(outcome.results);
     record.notes = std::move(outcome.notes);

@@ -40,6 +40,13 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         const Test& t = recheck.test;
         run.tests.push_back({t.name, "Recheck of " + recheck.result, t.procedure->name, t.instrument, "", 0});
     }
+    run.facts["decision"] = name(campaign.judging.decision);
+    std::size_t number = 0;
+    for (const Budget& budget : plan.bench->budgets) {
+        char key[24];
+        std::snprintf(key, sizeof key, "budget.%02zu", ++number);
+        run.facts[key] = budget_text(budget);
+    }
     if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
     return run;
 }

@@ -54,7 +54,8 @@ void read_points(Database& db, RunRecord& run) {
     Statement findings(
         db,
         "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
-        "at_value, at_unit, points_judged, points_beyond, at_offset FROM finding ORDER BY point, number");
+        "at_value, at_unit, points_judged, points_beyond, at_offset, uncertainty, guard, "
+        "wrong_pass FROM finding ORDER BY point, number");
     while (findings.step()) {
         Finding f;
         f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
@@ -66,6 +67,8 @@ void read_points(Database& db, RunRecord& run) {
         f.points_judged = static_cast<std::size_t>(findings.whole(12));
         f.points_beyond = static_cast<std::size_t>(findings.whole(13));
         f.at_offset = findings.whole(14) != 0;
+        f.uncertainty = findings.number(15), f.guard = findings.number(16);
+        f.wrong_pass = findings.number(17);
         point(findings).findings.push_back(std::move(f));
     }
     Statement attachments(db,

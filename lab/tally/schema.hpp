@@ -37,6 +37,7 @@ CREATE TABLE finding (
     title TEXT NOT NULL, clause TEXT NOT NULL, unit TEXT NOT NULL, limit_value REAL, value REAL, margin REAL,
     verdict TEXT NOT NULL CHECK (verdict IN ('PASS', 'MARGINAL', 'FAIL', 'NONE')), reason TEXT NOT NULL,
     at_value REAL, at_unit TEXT NOT NULL, at_offset INTEGER NOT NULL, points_judged INTEGER NOT NULL, points_beyond INTEGER NOT NULL,
+    uncertainty REAL, guard REAL, wrong_pass REAL,
     PRIMARY KEY (point, number)) WITHOUT ROWID;
 CREATE TABLE remark (
     point INTEGER NOT NULL REFERENCES point(position), finding INTEGER NOT NULL, number INTEGER NOT NULL,

@@ -35,6 +35,7 @@ void withdraw(PointRecord& point) {
         finding.value.reset();
         finding.margin.reset();
         finding.at.reset();
+        finding.uncertainty.reset(), finding.guard.reset(), finding.wrong_pass.reset();
     }
     point.notes.push_back("void: " + point.standing_reason);
 }
@@ -83,8 +84,8 @@ struct Tally::State {
     Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
     Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
-    Statement add_finding{database,
-                          "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
+    Statement add_finding{
+        database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
     Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
     Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?, ?)"};
     Statement add_attachment{database, "INSERT INTO attachment VALUES (?, ?, ?, ?, ?, ?)"};
@@ -218,7 +219,8 @@ void Tally::State::insert(const PointRecord& p) {
         add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value,
                         f.margin, rt::name(f.verdict), f.reason,
                         f.at ? std::optional(f.at->value) : std::nullopt, f.at ? symbol(f.at->unit) : "",
-                        std::size_t{f.at_offset}, f.points_judged, f.points_beyond);
+                        std::size_t{f.at_offset}, f.points_judged, f.points_beyond, f.uncertainty, f.guard,
+                        f.wrong_pass);
         for (std::size_t k = 0; k < f.deviations.size(); ++k)
             add_remark.run(p.position, i + 1, k, f.deviations[k]);
     }

@@ -9,7 +9,7 @@
 
 namespace rt {
 
-inline constexpr int tally_schema = 2;  // PRAGMA user_version
+inline constexpr int tally_schema = 3;  // PRAGMA user_version
 inline constexpr const char* tally_file = "tally.sqlite";
 
 class Tally {

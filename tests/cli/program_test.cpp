@@ -97,6 +97,29 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
         if (result["name"] == "data_valid_greatest")
             CHECK(result["value"].get<double>() == doctest::Approx(0.35e-6 + 0.76e-6).epsilon(0.2));
     }
+    // The wired ports: the compressing stage distorts, the unit suspends too late.
+    const auto ports = nlohmann::json::parse(rt::read_file(folder / "tally-demo/ports/report/results.json"));
+    CHECK(ports["counts"]["NONE"] == 0);
+    failed.clear();
+    for (const auto& finding : ports["findings"]) {
+        if (finding["verdict"] == "FAIL") failed.push_back(finding["rule"]);
+    }
+    std::sort(failed.begin(), failed.end());
+    CHECK(failed == std::vector<std::string>{"ieee-802.3/100base-t1-distortion", "usb-2.0/suspend"});
+    for (const auto& result : ports["results"]) {
+        if (result["name"] == "suspend_time")
+            CHECK(result["value"].get<double>() == doctest::Approx(3.18e-3).epsilon(1e-3));
+        if (result["name"] == "least_return_loss")  // 92 ohm with 430 ps at 100 MHz
+            CHECK(result["value"].get<double>() == doctest::Approx(16.74).epsilon(0.01));
+        if (result["name"] == "disturber_amplitude")
+            CHECK(result["value"].get<double>() == doctest::Approx(5.4).epsilon(1e-3));
+    }
+    // The chamber judges by the CISPR rule with what its bench declares.
+    for (const auto& finding : chamber["findings"]) {
+        if (finding["uncertainty"].is_null()) continue;
+        CHECK(finding["uncertainty"].get<double>() > 3);
+        CHECK(finding["guard"] == 0);
+    }
     CHECK_FALSE(contains(said.out, "dwell=1 ms"));
     // Never over an earlier one.
     CHECK(rare_tally(folder.path(), {"demo", "tally-demo"}).code == 2);

@@ -138,3 +138,16 @@ TEST_CASE("the profile of a spread-spectrum clock: deviation and rate of the mod
     CHECK(value(out, "spread_highest") == doctest::Approx(0).scale(5000).epsilon(0.03));
     CHECK(value(out, "rate_error") == doctest::Approx(-2500).epsilon(0.02));
 }
+
+TEST_CASE("the tilt of long states is told") {
+    // 4 V steps of 200 samples; the high state falls by 0.2 V along its way, the low one rises by 0.1 V.
+    std::vector<double> volts;
+    for (int i = 0; i < 4000; ++i) {
+        const double along = (i % 200) / 200.0;
+        volts.push_back(i / 200 % 2 ? 2 - 0.2 * along : -2 + 0.1 * along);
+    }
+    const auto out = run("pulse.edges", waveform_in_memory(volts, 1e-9));
+    const double amplitude = value(out, "amplitude");
+    CHECK(value(out, "droop_high") == doctest::Approx(100 * 0.2 / amplitude).epsilon(0.02));
+    CHECK(value(out, "droop_low") == doctest::Approx(100 * 0.1 / amplitude).epsilon(0.02));
+}

@@ -170,6 +170,20 @@ TEST_CASE("a profile written is the profile read, whatever its texts hold") {
     CHECK_FALSE(back.published);
 }
 
+TEST_CASE("network data is kept as Touchstone, with why it cannot be trusted") {
+    const TestFolder folder;
+    Network network;
+    network.ports = 2;
+    network.frequency_hz = {1e6, 2e6};
+    for (int i = 0; i < 8; ++i) network.s.emplace_back(0.1 * i, -0.05 * i);
+    network.trouble = "source unlevelled";
+    const WrittenCapture written = write_capture(folder / "00001-loss", network);
+    CHECK(written.file.filename() == "00001-loss.s2p");
+    const auto back = std::get<Network>(read_capture(written.file));
+    CHECK(back.s == network.s);
+    CHECK(back.trouble == "source unlevelled");
+}
+
 TEST_CASE("uneven times of a waveform are refused, or resampled when that is asked for") {
     const std::string text = "time [us],voltage [V]\n0,0\n1,10\n4,40\n5,30\n";
     CHECK(error_text(ErrorKind::input, [&] { parse_capture_csv(text, "w.csv"); }).find("--resample STEP") !=

@@ -167,6 +167,38 @@ TEST_CASE("a user's rulebook with sign-off, lower limit, linear slope and own ma
     CHECK_THROWS_AS(library.add(file), Error);  // an id is taken once
 }
 
+TEST_CASE("a lab's own book is layered on a published one and states only what it changes") {
+    const TestFolder folder;
+    RuleLibrary library;
+    library.add_folder(std::filesystem::path(RT_SOURCE) / "rulebooks");
+    const std::string head =
+        "[rulebook]\nid = \"our-i2c\"\ntitle = \"Ours\"\nstandard = \"UM10204\"\nedition = \"7\"\nbasis = "
+        "\"agreed\"\n";
+    const auto add = [&](const std::string& text) {
+        write_file(folder / "ours.toml", text);
+        library.add(folder / "ours.toml");
+    };
+    add(head + "layered_on = \"i2c\"\n[[rule]]\nid = \"fast-low\"\nmin = \"1.4 us\"\n");
+    const RuleRef changed = library.find("our-i2c/fast-low");
+    CHECK(*changed.rule->bound()->min == doctest::Approx(1.4e-6));
+    CHECK(changed.rule->applies_to == "low_time_least");
+    CHECK(changed.rule->changed_from == "i2c/fast-low");
+    CHECK(changed.rule->basis == "agreed");
+    CHECK(library.find("our-i2c/fast-high").rule->changed_from.empty());
+    CHECK(*library.find("i2c/fast-low").rule->bound()->min == doctest::Approx(1.3e-6));
+    CHECK(library.find("our-i2c/fast-low").book->rules.size() ==
+          library.find("i2c/fast-low").book->rules.size());
+    const Procedure& procedure = find_procedure("bus.two-wire");
+    CHECK(deviations_from(*changed.rule, Parameters(procedure.parameters)) ==
+          std::vector<std::string>{"limit of the lab's own rulebook instead of i2c/fast-low"});
+    CHECK(input_error([&] { add("[rulebook]\nid = \"x\"\nlayered_on = \"i3c\"\n"); }).find("i2c") !=
+          std::string::npos);
+    CHECK(input_error([&] {
+              add("[rulebook]\nid = \"x\"\ntitle = \"x\"\nstandard = \"x\"\nedition = \"x\"\nbasis = "
+                  "\"x\"\nlayered_on = \"our-i2c\"\n[[rule]]\nid = \"fast-low\"\n");
+          }).find("is layered itself: layer on \"i2c\"") != std::string::npos);
+}
+
 TEST_CASE("every shipped rule judges what some procedure gives, with parameters that it has") {
     for (const auto& entry : shipped().entries()) {
         for (const auto& rule : entry.book.rules) {

@@ -77,11 +77,15 @@ Outcome run(Capture any, const Parameters& p) {
     }
     outcome.add("linear_share", 100 * seen.linear_share, Unit::percent);
     outcome.add("symbols", static_cast<double>(seen.error_v.size()), Unit::count);
+    // Judged is the peak of these curves.
+    constexpr const char* judged = "peak_distortion";
     std::vector<double> time = seen.time_s;
     for (double& t : time) t += signal.from_s;
     outcome.traces.push_back(
         trace_over_time("distortion", "Distortion at the worst phase", Unit::volt, time, seen.error_v));
+    outcome.traces.back().shows = judged;
     Trace phases;
+    phases.shows = judged;
     phases.name = "phases";
     phases.title = "Peak distortion";
     phases.x_unit = Unit::unit_interval;

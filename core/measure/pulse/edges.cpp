@@ -39,6 +39,9 @@ constexpr std::array results{
     Product{"period", Unit::second, "mean time from a rising edge to the next"},
     Product{"frequency", Unit::hertz, "its reciprocal"},
     Product{"duty_cycle", Unit::percent, "mean share of time above the threshold"},
+    Product{"droop_high", Unit::percent,
+            "fall of the longest high state along its way, by a straight line, of the amplitude"},
+    Product{"droop_low", Unit::percent, "rise of the longest low state along its way"},
     Product{"edges", Unit::count, "crossings of the threshold"},
     Product{"not_monotonic", Unit::count, "edges that go back on their way by more than reversal"},
 };
@@ -89,6 +92,26 @@ double reversal(const WaveSamples& samples, double from, double to, bool rises) 
         worst = std::max(worst, rises ? best - v : v - best);
     }
     return static_cast<double>(worst);
+}
+
+// The tilt of a state over its whole length, in volts: a straight line through its samples without the outer
+// tenths, where the edges ring.
+std::optional<double> tilt(const WaveSamples& samples, double from, double to) {
+    const double tenth = (to - from) / 10;
+    const auto first = static_cast<std::uint64_t>(std::ceil(from + tenth));
+    const auto last = static_cast<std::uint64_t>(std::floor(to - tenth));
+    constexpr std::uint64_t fewest = 8, most = 1 << 24;
+    if (last < first + fewest || last - first > most || last >= samples.size()) return std::nullopt;
+    std::vector<float> values(static_cast<std::size_t>(last - first + 1));
+    samples.read(first, values);
+    const double middle = static_cast<double>(values.size() - 1) / 2;
+    double up = 0, down = 0;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+        const double x = static_cast<double>(i) - middle;
+        up += x * static_cast<double>(values[i]);
+        down += x * x;
+    }
+    return up / down * (to - from);
 }
 
 struct Row {
@@ -168,6 +191,14 @@ Outcome run(Capture any, const Parameters& p) {
     }
     if (high.count > 0 && low.count > 0)
         outcome.add("duty_cycle", 100 * high.mean() / (high.mean() + low.mean()), Unit::percent);
+    const auto droop = [&](const Spread& widths, const char* name, double sign) {
+        if (widths.count == 0) return;
+        const double begin = (widths.at_greatest - origin) / step;
+        if (const auto volts = tilt(*source.signal.samples, begin, begin + widths.greatest / step))
+            outcome.add(name, sign * 100 * *volts / amplitude, Unit::percent);
+    };
+    droop(high, "droop_high", -1);
+    droop(low, "droop_low", 1);
     outcome.add("edges", static_cast<double>(source.edges.size()), Unit::count);
     outcome.add("not_monotonic", static_cast<double>(not_monotonic), Unit::count);
     outcome.tables.push_back(table_of({{"rise_time", &rise},
