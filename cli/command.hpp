@@ -68,6 +68,10 @@ Command check_command();
 Command run_command();
 Command measure_command();
 Command report_command();
+Command export_command();
+Command judge_command();
+Command compare_command();
+Command verify_command();
 Command rules_command();
 Command bench_command();
 

@@ -114,8 +114,9 @@ int complain(const std::string& message, ExitCode code) {
 }  // namespace
 
 std::span<const Command> commands() {
-    static const std::array list{demo_command(),    draft_command(),  check_command(), run_command(),
-                                 measure_command(), report_command(), rules_command(), bench_command()};
+    static const std::array list{demo_command(),    draft_command(),  check_command(),  run_command(),
+                                 measure_command(), report_command(), export_command(), judge_command(),
+                                 compare_command(), verify_command(), rules_command(),  bench_command()};
     return list;
 }
 

@@ -3,6 +3,7 @@
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
+#include "lab/report/pdf.hpp"
 #include "lab/report/tables.hpp"
 
 namespace rt {
@@ -31,6 +32,12 @@ ExitCode run(const Call& call) {
     } else {
         call.console.out(call.console.counts(data.record().counts()));
         for (std::size_t i = 0; i < 3; ++i) call.console.out("wrote " + written[i].string());
+        if (call.flag("pdf")) {
+            auto pdf = written.front();
+            pdf.replace_extension(".pdf");
+            write_pdf(written.front(), pdf);
+            call.console.out("wrote " + pdf.string());
+        }
         if (written.size() > 3) {
             call.console.out("wrote " + std::to_string(written.size() - 3) + " figures in " +
                              written.back().parent_path().string());
@@ -46,7 +53,8 @@ Command report_command() {
             "RUN [--out DIR]",
             "HTML report, figures, CSV and JSON from a kept run",
             "rare-tally report first-run --out for-the-customer",
-            {{"out", "DIR", "where to write; without it, report/ in the run folder"},
+            {{"pdf", "", "as PDF too (by weasyprint)"},
+             {"out", "DIR", "where to write; without it, report/ in the run folder"},
              {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
             "run",
             run};

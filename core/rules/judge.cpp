@@ -28,6 +28,7 @@ Finding no_verdict(Finding finding, std::string reason) {
     finding.verdict = Verdict::none;
     finding.reason = std::move(reason);
     finding.limit = finding.value = finding.margin = std::nullopt;
+    finding.uncertainty = finding.guard = finding.wrong_pass = std::nullopt;
     finding.at.reset();
     return finding;
 }
@@ -307,6 +308,12 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
         }
         decide(rule, budget, options, here);
         const double spare = *here.margin - here.guard.value_or(0);
+        // Inside the guard band, but read by a detector that may read higher.
+        if (trace && here.verdict == Verdict::fail && *here.margin >= 0 && rule.detector && trace->detector &&
+            *trace->detector != *rule.detector) {
+            here = no_verdict(std::move(here), "inside the guard band: measure there with the " +
+                                                   std::string(name(*rule.detector)) + " detector");
+        }
         if (spare < worst_spare) worst_spare = spare, worst = std::move(here);
         if (whole) break;
     }

@@ -2,6 +2,8 @@
 #include <signal.h>
 #include <sys/wait.h>
 #include <unistd.h>
+#include <fstream>
+#include <utility>
 
 #include <algorithm>
 #include <cerrno>
@@ -12,6 +14,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/svg_colours.hpp"
 
 namespace rt {
 namespace {
@@ -298,6 +301,14 @@ void Plotter::draw(const Figure& figure, const std::filesystem::path& file) {
     state_->drawn.push_back(file);
 }
 
+// Figures can be drawn again: no flush to the disk for each.
+static void write_figure(const std::filesystem::path& file, const std::string& content) {
+    std::ofstream out(file, std::ios::binary | std::ios::trunc);
+    out << content;
+    out.close();
+    if (!out) throw Error(ErrorKind::output, file.string(), "cannot be written");
+}
+
 void Plotter::finish() {
     const int code = state_->wait();
     if (code == 127)
@@ -308,8 +319,11 @@ void Plotter::finish() {
             throw Error(ErrorKind::output, file.string(), "gnuplot drew no figure");
         }
     }
-    state_->drawn.clear();
+    const auto drawn = std::exchange(state_->drawn, {});
     if (code != 0) throw Error(ErrorKind::output, "gnuplot", "ended with code " + std::to_string(code));
+    for (const auto& file : drawn) {
+        if (file.extension() == ".svg") write_figure(file, with_plain_colours(read_file(file)));
+    }
 }
 
 }  // namespace rt

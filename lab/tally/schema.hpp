@@ -49,6 +49,9 @@ CREATE TABLE sample (
 CREATE TABLE calibration (
     number INTEGER PRIMARY KEY, name TEXT NOT NULL, test TEXT NOT NULL, taken TEXT NOT NULL,
     valid_until TEXT NOT NULL, path TEXT NOT NULL, sha256 TEXT NOT NULL, invalid TEXT NOT NULL);
+CREATE TABLE chain (
+    number INTEGER PRIMARY KEY, kind TEXT NOT NULL, key TEXT NOT NULL, text TEXT NOT NULL, hash TEXT NOT NULL);
+CREATE INDEX chain_by_kind ON chain (kind, number);
 CREATE INDEX finding_by_verdict ON finding (verdict, rule);
 )sql";
 

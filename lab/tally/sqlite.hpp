@@ -10,6 +10,7 @@
 #include <string_view>
 
 #include "core/base/error.hpp"
+#include "core/base/text.hpp"
 
 namespace rt {
 
@@ -62,6 +63,26 @@ class Statement {
             database_->fail();
         }
         sqlite3_reset(handle_.get());
+    }
+
+    // Bound anew, before its rows are stepped through.
+    template <typename... Values>
+    void start(const Values&... values) {
+        sqlite3_reset(handle_.get());
+        int at = 0;
+        (bind(++at, values), ...);
+    }
+    // All columns of this row, each with its type and length.
+    std::string row_text() const {
+        std::string out;
+        for (int i = 0; i < sqlite3_column_count(handle_.get()); ++i) {
+            const int type = sqlite3_column_type(handle_.get(), i);
+            // Shortest text that reads back the same, whatever SQLite's own way of writing numbers.
+            const std::string value =
+                type == SQLITE_FLOAT ? exact(sqlite3_column_double(handle_.get(), i)) : text(i);
+            out += std::to_string(type) + "," + std::to_string(value.size()) + ":" + value;
+        }
+        return out + ";";
     }
 
     bool step() {

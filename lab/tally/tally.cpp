@@ -9,6 +9,7 @@
 
 #include "core/base/error.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/tally/chain.hpp"
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/schema.hpp"
 #include "lab/tally/sqlite.hpp"
@@ -92,21 +93,34 @@ struct Tally::State {
     Statement add_sample{database, "INSERT INTO sample VALUES (NULL, ?, ?, ?, ?)"};
     Statement add_calibration{database, "INSERT INTO calibration VALUES (NULL, ?, ?, ?, ?, ?, ?, ?)"};
     Statement set_standing{database, "UPDATE point SET standing = ?, standing_reason = ? WHERE position = ?"};
-    Statement set_aside{database,
-                        "UPDATE point SET standing = 'superseded', standing_reason = ? WHERE id = ? AND "
-                        "attempt < ? AND standing <> 'superseded'"};
+
+    Statement to_set_aside{
+        database, "SELECT position FROM point WHERE id = ? AND attempt < ? AND standing <> 'superseded'"};
+    Chain chain{database};
 
     std::unique_ptr<FolderLock> lock;  // held by the process that writes the run
 
     void insert(const PointRecord& point);
     void insert(const RunRecord& head);
     void insert(const std::vector<SampleRecord>& samples) {
+        if (samples.empty()) return;
         for (const auto& s : samples) add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+        chain.link_samples();
     }
     void insert(const InstrumentRecord& i) {
         add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
                            i.address);
+        chain.link_state("instrument", i.role, instrument_text(database, i.role));
     }
+    void put_fact(const std::string& name, const std::string& value) {
+        add_fact.run(name, value);
+        chain.link_state("fact", name, "=" + value);
+    }
+    void put_standing(std::size_t position, const char* standing, const std::string& reason) {
+        set_standing.run(standing, reason, position);
+        chain.link_state("standing", std::to_string(position), standing_text(standing, reason));
+    }
+    std::size_t last_row() { return static_cast<std::size_t>(sqlite3_last_insert_rowid(database.get())); }
 };
 
 // With the write-ahead log, a flush at every commit: a point is durable when its transaction is.
@@ -184,19 +198,25 @@ Tally Tally::open(const std::filesystem::path& folder) {
 }
 
 void Tally::State::insert(const RunRecord& run) {
-    for (const auto& [name, value] : run.facts) add_fact.run(name, value);
     for (const auto& f : run.files) add_file.run(f.file, f.kind, f.sha256, f.reference);
-    for (const auto& i : run.instruments) insert(i);
     for (const auto& t : run.tests) {
         add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
     }
+    chain.begin();
+    for (const auto& [name, value] : run.facts) put_fact(name, value);
+    for (const auto& i : run.instruments) insert(i);
 }
 
 void Tally::State::insert(const PointRecord& p) {
     add_point.run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), p.standing_reason, p.test,
                   p.label, p.started, p.ended, p.capture.file, p.capture.kind, p.capture.sha256,
                   static_cast<std::size_t>(p.capture.bytes));
-    if (p.attempt > 1) set_aside.run("measured again", p.id, p.attempt);
+    if (p.attempt > 1) {
+        std::vector<std::size_t> earlier;
+        to_set_aside.start(p.id, p.attempt);
+        while (to_set_aside.step()) earlier.push_back(static_cast<std::size_t>(to_set_aside.whole(0)));
+        for (const std::size_t position : earlier) put_standing(position, "superseded", "measured again");
+    }
     for (std::size_t i = 0; i < p.attachments.size(); ++i) {
         const CaptureRecord& a = p.attachments[i];
         add_attachment.run(p.position, i, a.file, a.kind, a.sha256, static_cast<std::size_t>(a.bytes));
@@ -224,6 +244,10 @@ void Tally::State::insert(const PointRecord& p) {
         for (std::size_t k = 0; k < f.deviations.size(); ++k)
             add_remark.run(p.position, i + 1, k, f.deviations[k]);
     }
+    chain.link("point", p.position);
+    if (p.standing != Standing::valid)
+        chain.link_state("standing", std::to_string(p.position),
+                         standing_text(name(p.standing), p.standing_reason));
 }
 
 void Tally::add(const PointRecord& point, const std::vector<SampleRecord>& samples) {
@@ -241,22 +265,28 @@ void Tally::add(const std::vector<SampleRecord>& samples) {
 }
 
 void Tally::add(const EventRecord& event) {
+    Transaction transaction(state_->database);
     state_->add_event.run(event.time, event.kind, event.text, std::optional(event.seconds));
+    state_->chain.link("event", state_->last_row());
+    transaction.commit();
 }
 
 void Tally::add(const CalibrationRecord& c) {
+    Transaction transaction(state_->database);
     state_->add_calibration.run(c.name, c.test, c.taken, c.valid_until, c.file, c.sha256, c.invalid);
+    state_->chain.link("calibration", state_->last_row());
+    transaction.commit();
 }
 
 void Tally::void_points(const std::vector<std::size_t>& positions, const std::string& reason) {
     Transaction transaction(state_->database);
-    for (const auto position : positions) state_->set_standing.run("void", reason, position);
+    for (const auto position : positions) state_->put_standing(position, "void", reason);
     transaction.commit();
 }
 
 void Tally::supersede(const std::vector<std::size_t>& positions, const std::string& reason) {
     Transaction transaction(state_->database);
-    for (const auto position : positions) state_->set_standing.run("superseded", reason, position);
+    for (const auto position : positions) state_->put_standing(position, "superseded", reason);
     transaction.commit();
 }
 
@@ -267,7 +297,9 @@ void Tally::put_instruments(const std::vector<InstrumentRecord>& instruments) {
 }
 
 void Tally::set_fact(const std::string& name, const std::string& value) {
-    state_->add_fact.run(name, value);
+    Transaction transaction(state_->database);
+    state_->put_fact(name, value);
+    transaction.commit();
 }
 
 VerdictCounts Tally::counts() {
@@ -281,6 +313,11 @@ VerdictCounts Tally::counts() {
         counts.add(verdict, static_cast<std::size_t>(rows.whole(1)));
     }
     return counts;
+}
+
+void Tally::look_at(const std::filesystem::path& folder, const std::function<void(Database&)>& look) {
+    Tally tally = open(folder);
+    look(tally.state_->database);
 }
 
 RunRecord Tally::read() {

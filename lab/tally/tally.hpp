@@ -42,6 +42,10 @@ class Tally {
     void put_instruments(const std::vector<InstrumentRecord>& instruments);
     void set_fact(const std::string& name, const std::string& value);
 
+    // The tables themselves, for what is made of them elsewhere. Throws as open() does.
+    static void look_at(const std::filesystem::path& folder,
+                        const std::function<void(class Database&)>& look);
+
     RunRecord read();
     // Verdicts of all points that stand, without reading them.
     VerdictCounts counts();

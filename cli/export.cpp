@@ -1,0 +1,60 @@
+#include "cli/command.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/junit.hpp"
+#include "lab/report/run_data.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/report/workbook.hpp"
+
+namespace rt {
+namespace {
+
+struct Form {
+    const char* name;
+    const char* file;
+};
+constexpr Form forms[] = {
+    {"csv", "results.csv"}, {"json", "results.json"}, {"junit", "junit.xml"}, {"workbook", "results.xlsx"}};
+
+ExitCode run(const Call& call) {
+    const auto folders = call.texts("run");
+    if (folders.size() != 1) fail_input("export needs one run folder: rare-tally export RUN --as workbook");
+    std::vector<std::string> wanted = call.texts("as"), known;
+    for (const Form& form : forms) known.push_back(form.name);
+    if (wanted.empty()) wanted = known;
+    for (const auto& name : wanted) {
+        if (std::find(known.begin(), known.end(), name) == known.end())
+            fail_input("--as " + name + ": no such form" + suggestion(name, known));
+    }
+    const RunData data(folders.front());
+    const std::string out = call.text("out");
+    const std::filesystem::path folder =
+        out.empty() ? std::filesystem::path(folders.front()) / "export" : std::filesystem::path(out);
+    make_folder(folder);
+    for (const Form& form : forms) {
+        const std::string name = form.name;
+        if (std::find(wanted.begin(), wanted.end(), name) == wanted.end()) continue;
+        const auto file = folder / form.file;
+        if (name == "csv") write_file(file, findings_csv(data.record()));
+        if (name == "json") write_file(file, run_json(data.record()));
+        if (name == "junit") write_file(file, junit_xml(data.record()));
+        if (name == "workbook") write_workbook(data.record(), file);
+        call.console.out("wrote " + file.string());
+    }
+    return ExitCode::passed;
+}
+
+}  // namespace
+
+Command export_command() {
+    return {"export",
+            "RUN [--as FORM] [--out DIR]",
+            "tables of a kept run for other programs: CSV, JSON, JUnit XML, workbook",
+            "rare-tally export first-run --as workbook --out for-the-customer",
+            {{"as", "FORM", "csv, json, junit or workbook; may be given more than once, all without it"},
+             {"out", "DIR", "where to write; without it, export/ in the run folder"}},
+            "run",
+            run};
+}
+
+}  // namespace rt

@@ -1,0 +1,124 @@
+#include <nlohmann/json.hpp>
+
+#include "cli/campaign_options.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/run/second_judgement.hpp"
+
+namespace rt {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+// "cispr-32=our-cispr-32" under --instead: which book's rules take the place of which.
+std::map<std::string, std::string> books_instead(const Call& call) {
+    std::map<std::string, std::string> out;
+    for (const auto& text : call.texts("instead")) {
+        const auto equals = text.find('=');
+        if (equals == std::string::npos || equals == 0 || equals + 1 == text.size())
+            fail_input("--instead " + text + ": write OLD=NEW, the ids of two rulebooks");
+        out[text.substr(0, equals)] = text.substr(equals + 1);
+    }
+    return out;
+}
+
+Json number(const std::optional<double>& value) {
+    return value ? Json(*value) : Json(nullptr);
+}
+
+Json side(const Finding& f) {
+    return {{"rule", f.rule},           {"verdict", name(f.verdict)}, {"limit", number(f.limit)},
+            {"value", number(f.value)}, {"margin", number(f.margin)}, {"reason", f.reason}};
+}
+
+std::string document(const std::vector<SecondFinding>& all, const VerdictCounts& counts) {
+    Json differences = Json::array();
+    for (const auto& s : all) {
+        if (!s.differs()) continue;
+        differences.push_back({{"test", s.point->test},
+                               {"point", s.point->label},
+                               {"position", s.point->position},
+                               {"unit", symbol(s.after.unit)},
+                               {"before", side(*s.before)},
+                               {"after", side(s.after)}});
+    }
+    const Json out{{"findings", all.size()},
+                   {"counts",
+                    {{"PASS", counts.pass},
+                     {"MARGINAL", counts.marginal},
+                     {"FAIL", counts.fail},
+                     {"NONE", counts.none}}},
+                   {"differences", differences}};
+    return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+std::string told(const Finding& f) {
+    return std::string(name(f.verdict)) + (f.margin ? " " + margin_text(f) : "");
+}
+
+ExitCode run(const Call& call) {
+    const auto folders = call.texts("run");
+    if (folders.size() != 1) fail_input("judge needs one run folder: rare-tally judge RUN");
+    const RunData data(folders.front());
+    const auto kept = load_kept_campaign(folders.front());
+    const auto instead = books_instead(call);
+    // Books named on the command line stand beside the shipped ones; what the run kept stays apart.
+    const RuleLibrary other = load_rules(call);
+    SecondJudgement how;
+    how.from_captures = call.flag("captures");
+    if (call.flag("decision")) {
+        how.decision = parse_decision(call.text("decision"));
+        if (!how.decision) fail_input("--decision " + call.text("decision") + ": simple, guarded or cispr");
+    }
+    how.rule_for = [&](const std::string& id) {
+        const auto slash = id.find('/');
+        const auto book = instead.find(id.substr(0, slash));
+        if (book != instead.end()) return other.find(book->second + id.substr(slash));
+        return call.flag("present") ? other.find(id) : data.rules().find(id);
+    };
+    const auto all = judge_again(data, kept->campaign, kept->bench, how);
+    VerdictCounts counts;
+    std::vector<std::vector<std::string>> rows{{"point", "rule", "before", "after", "why"}};
+    for (const auto& s : all) {
+        counts.add(s.after.verdict);
+        if (!s.differs()) continue;
+        rows.push_back({s.point->test + ": " + s.point->label, s.after.rule, told(*s.before), told(s.after),
+                        s.after.reason});
+    }
+    if (call.flag("out")) write_file(call.text("out"), document(all, counts));
+    if (call.flag("json")) {
+        call.console.out(document(all, counts));
+    } else {
+        for (auto& row : rows) {
+            for (auto& text : row) text = printable(text);
+        }
+        if (rows.size() > 1) {
+            for (const auto& line : aligned(rows, "")) call.console.out(line);
+        }
+        call.console.out(std::to_string(all.size()) + " findings judged again, " +
+                         std::to_string(rows.size() - 1) + (rows.size() == 2 ? " differs" : " differ"));
+        call.console.out("before: " + call.console.counts(data.record().counts()));
+        call.console.out("now:    " + call.console.counts(counts));
+        if (call.flag("out")) call.console.out("wrote " + call.text("out"));
+    }
+    return exit_code(counts, true);
+}
+
+}  // namespace
+
+Command judge_command() {
+    return {"judge",
+            "RUN [--instead OLD=NEW]",
+            "a kept run judged again, maybe by other limits; nothing in it changes",
+            "rare-tally judge first-run --rulebook our-limits.toml --instead cispr-32=our-cispr-32",
+            {rulebook_option,
+             {"instead", "OLD=NEW", "rules of the book NEW take the place of those of OLD"},
+             {"present", "", "by the rulebooks as they are today, not as the run kept them"},
+             {"captures", "", "measure the results anew from the captures; curves always are"},
+             {"decision", "WORD", "how uncertainty enters: simple, guarded or cispr"},
+             {"out", "FILE", "write the differences as JSON"}},
+            "run",
+            run};
+}
+
+}  // namespace rt

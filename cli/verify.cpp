@@ -1,0 +1,36 @@
+#include "cli/command.hpp"
+#include "lab/tally/chain.hpp"
+
+namespace rt {
+namespace {
+
+ExitCode run(const Call& call) {
+    const auto folders = call.texts("run");
+    if (folders.size() != 1) fail_input("verify needs one run folder: rare-tally verify RUN");
+    const Verification seen = verify_run(folders.front());
+    const std::string seal = call.text("seal");
+    std::vector<std::string> altered = seen.altered;
+    if (!seal.empty() && seal != seen.seal)
+        altered.push_back("the seal is " + seen.seal +
+                          ", not the one given: the chain was written anew or carried on");
+    for (const auto& text : altered) call.console.out("ALTERED  " + printable(text));
+    call.console.out(
+        std::to_string(seen.entries) + " entries of the tally, " + std::to_string(seen.files) + " files: " +
+        (altered.empty() ? "all as they were written" : std::to_string(altered.size()) + " not as written"));
+    call.console.out("seal " + seen.seal);
+    return altered.empty() ? ExitCode::passed : ExitCode::failed;
+}
+
+}  // namespace
+
+Command verify_command() {
+    return {"verify",
+            "RUN [--seal HASH]",
+            "whether anything in a kept run was altered: tally, captures, inputs",
+            "rare-tally verify first-run",
+            {{"seal", "HASH", "the last hash of the chain as it was noted down: it stands for everything"}},
+            "run",
+            run};
+}
+
+}  // namespace rt

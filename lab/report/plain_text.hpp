@@ -1,0 +1,13 @@
+// Text for documents whose formats do not take every byte.
+#pragma once
+
+#include <string>
+#include <string_view>
+
+namespace rt {
+
+// Valid UTF-8 without control characters but tab and newline; a question mark for bytes that are none
+// (XML 1.0 2.2).
+std::string plain_text(std::string_view text);
+
+}  // namespace rt

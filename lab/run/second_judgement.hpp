@@ -1,0 +1,35 @@
+// A kept run judged once more, without instruments.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <vector>
+
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/report/run_data.hpp"
+
+namespace rt {
+
+struct SecondFinding {
+    const PointRecord* point = nullptr;
+    const Finding* before = nullptr;
+    Finding after;
+
+    // Verdict, limit, value or margin are others than before (numbers by more than rounding).
+    bool differs() const;
+};
+
+struct SecondJudgement {
+    // The rule that takes the place of one the run was judged by; the same for most.
+    std::function<RuleRef(const std::string& full_id)> rule_for;
+    std::optional<Decision> decision;  // instead of the campaign's
+    bool from_captures = false;        // results measured anew; curves always are
+};
+
+// Every finding of the points that stand. What the run itself declared invalid stays without verdict. Throws
+// Error(input) for captures that are missing or altered, and for rules that do not fit the results.
+std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
+                                       const SecondJudgement& how);
+
+}  // namespace rt

@@ -1,0 +1,43 @@
+// The chain of hashes over a tally: each entry's hash covers the one before and what was written with it, so
+// that nothing can be altered, left out or put in between unseen.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "lab/tally/sqlite.hpp"
+
+namespace rt {
+
+class Chain {
+  public:
+    explicit Chain(Database& database);
+
+    // Files and tests of the run, at its beginning.
+    void begin();
+    // Rows just written, by their key: a point (position), an event or calibration (number).
+    void link(const std::string& kind, std::size_t key);
+    // Readings of watches up to the last one written.
+    void link_samples();
+    // What may change later, with what it is now: a fact, an instrument, the standing of a point.
+    void link_state(const std::string& kind, const std::string& key, const std::string& text);
+
+  private:
+    Database& database_;
+};
+
+// Row by row as text; what link_state() keeps of an instrument or a point's standing.
+std::string instrument_text(Database& database, const std::string& role);
+std::string standing_text(const std::string& standing, const std::string& reason);
+
+struct Verification {
+    std::vector<std::string> altered;  // what does not fit, each in a line
+    std::size_t entries = 0, files = 0;
+    std::string seal;  // the last hash: stands for everything before
+};
+
+// Goes through the chain, and through all files of the run folder that the tally names.
+Verification verify_run(const std::filesystem::path& folder);
+
+}  // namespace rt

@@ -1,0 +1,106 @@
+// What happens to a run afterwards: verified, judged again, compared, exported.
+#include <nlohmann/json.hpp>
+
+#include "tests/cli/stand.hpp"
+
+using namespace rt;
+
+namespace {
+
+// A campaign of the shipped starter, run once.
+struct Starter {
+    TestFolder folder;
+    Starter() {
+        REQUIRE(rare_tally(folder.path(), {"draft", "mine"}).code == 0);
+        REQUIRE(rare_tally(folder.path(), {"run", "mine/campaign.toml", "--out", "a", "-q"}).code == 0);
+    }
+    Said say(std::vector<std::string> words) const { return rare_tally(folder.path(), std::move(words)); }
+    nlohmann::json results(const std::string& run) const {
+        return nlohmann::json::parse(read_file(folder / (run + "/report/results.json")));
+    }
+};
+
+}  // namespace
+
+TEST_CASE("verify: an untouched run, a seal, an altered capture") {
+    const Starter starter;
+    const Said whole = starter.say({"verify", "a"});
+    CHECK(whole.code == 0);
+    CHECK(contains(whole.out, "all as they were written\nseal "));
+    const std::string seal = whole.out.substr(whole.out.find("seal ") + 5, 64);
+    CHECK(starter.say({"verify", "a", "--seal", seal}).code == 0);
+    CHECK(starter.say({"verify", "a", "--seal", std::string(64, '0')}).code == 1);
+    std::filesystem::path file;
+    for (const auto& entry : std::filesystem::directory_iterator(starter.folder / "a/captures"))
+        if (entry.path().extension() == ".csv") file = entry.path();
+    REQUIRE_FALSE(file.empty());
+    write_file(file, read_file(file) + "# a remark\n");
+    const Said altered = starter.say({"verify", "a"});
+    CHECK(altered.code == 1);
+    CHECK(contains(altered.out, "ALTERED  captures/" + file.filename().string() + " was altered"));
+    CHECK(starter.say({"verify", "elsewhere"}).code == 2);
+    CHECK(starter.say({"verify"}).code == 2);
+}
+
+TEST_CASE("judge: the same limits say the same, a stricter book of the lab fails, uncertainty guards") {
+    const Starter starter;
+    const Said same = starter.say({"judge", "a", "--captures"});
+    CHECK(same.code == 0);
+    CHECK(contains(same.out, " judged again, 0 differ\n"));
+    // The lab's own book: one line lower, everything else from below.
+    starter.folder.write(
+        "ours.toml",
+        "[rulebook]\nid = \"ours\"\ntitle = \"Ours\"\nstandard = \"S\"\nedition = \"1\"\nbasis = "
+        "\"agreed\"\nlayered_on = \"cispr-32\"\n[[rule]]\nid = \"mains-b-av\"\npieces = [{ from = "
+        "\"150 kHz\", to = \"30 MHz\", limit = \"40 dBuV\" }]\n");
+    const Said ours = starter.say(
+        {"judge", "a", "--rulebook", "ours.toml", "--instead", "cispr-32=ours", "--out", "d.json"});
+    CHECK(ours.code == 1);
+    const auto document = nlohmann::json::parse(read_file(starter.folder / "d.json"));
+    CHECK(document["counts"]["FAIL"] == 2);
+    REQUIRE(document["differences"].size() == 2);
+    CHECK(document["differences"][0]["after"]["rule"] == "ours/mains-b-av");
+    CHECK(document["differences"][0]["before"]["verdict"] == "PASS");
+    CHECK(document["differences"][0]["after"]["limit"] == 40);
+    // The starter's bench declares nothing: a guard band has no verdict.
+    const Said guarded = starter.say({"judge", "a", "--decision", "guarded"});
+    CHECK(guarded.code == 4);
+    CHECK(contains(guarded.out, "needs an uncertainty"));
+    CHECK(starter.say({"judge", "a", "--instead", "x"}).code == 2);
+    CHECK(starter.say({"judge", "a", "--instead", "cispr-32=nowhere"}).code == 2);
+    CHECK(starter.say({"judge", "a", "--decision", "strict"}).code == 2);
+    // Nothing in the run has changed.
+    CHECK(starter.say({"verify", "a"}).code == 0);
+}
+
+TEST_CASE("compare: the same run repeats itself, another bench shows where it differs") {
+    const Starter starter;
+    REQUIRE(starter.say({"run", "mine/campaign.toml", "--out", "b", "-q"}).code == 0);
+    const Said same = starter.say({"compare", "a", "b", "--figures", "over"});
+    CHECK(same.code == 0);
+    CHECK(contains(same.out, "verdicts differ in 0"));
+    CHECK(std::filesystem::exists(starter.folder / "over"));
+    const auto document = nlohmann::json::parse(starter.say({"compare", "a", "b", "--json"}).out);
+    for (const auto& f : document["findings"]) {
+        CHECK(f["runs"].size() == 2);
+        CHECK(f["margin_change"] == 0);
+        CHECK(f["range"] == 0);
+    }
+    CHECK(starter.say({"compare", "a"}).code == 2);
+    CHECK(starter.say({"compare", "a", "nowhere"}).code == 2);
+}
+
+TEST_CASE("export: every form is written, and only those asked for") {
+    const Starter starter;
+    const Said all = starter.say({"export", "a"});
+    CHECK(all.code == 0);
+    for (const char* file : {"results.csv", "results.json", "junit.xml", "results.xlsx"})
+        CHECK(std::filesystem::file_size(starter.folder / (std::string("a/export/") + file)) > 100);
+    CHECK(starter.say({"export", "a", "--as", "junit", "--out", "x"}).code == 0);
+    CHECK_FALSE(std::filesystem::exists(starter.folder / "x/results.csv"));
+    CHECK(contains(starter.say({"export", "a", "--as", "workbok"}).err, "did you mean \"workbook\"?"));
+    // The report as PDF.
+    const Said pdf = starter.say({"report", "a", "--pdf", "--out", "p"});
+    CHECK(pdf.code == 0);
+    CHECK(read_file(starter.folder / "p/report.pdf").starts_with("%PDF-"));
+}

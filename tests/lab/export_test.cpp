@@ -1,0 +1,111 @@
+// Exports with hostile names in every field.
+#include <doctest/doctest.h>
+
+#include <pugixml.hpp>
+
+#include "lab/report/comparison.hpp"
+#include "lab/report/junit.hpp"
+#include "lab/report/plain_text.hpp"
+#include "lab/report/svg_colours.hpp"
+#include "lab/report/workbook.hpp"
+#include "tests/lab/folder.hpp"
+
+using namespace rt;
+
+namespace {
+
+const std::string hostile = "=cmd|'/c calc'!A1 <b>\"&amp;]]>\x01\xff\xc3\xbc";
+
+Finding finding(Verdict verdict, std::optional<double> margin) {
+    Finding f;
+    f.rule = "b/" + hostile, f.unit = Unit::dbuv, f.verdict = verdict, f.margin = margin;
+    if (margin) f.limit = 50, f.value = 50 - *margin;
+    f.reason = hostile;
+    return f;
+}
+
+RunRecord record() {
+    RunRecord run;
+    run.facts = {{"title", hostile}, {"unit.serial", hostile}};
+    run.tests.push_back({hostile, hostile, "emission.scan", "analyser", "", 3});
+    run.tests.push_back({hostile + "2", "", "emission.scan", "analyser", "", 0});
+    const char* axis[] = {"1 MHz", "2 MHz", "3 MHz"};
+    const Verdict verdicts[] = {Verdict::pass, Verdict::fail, Verdict::none};
+    for (std::size_t k = 0; k < 3; ++k) {
+        PointRecord p;
+        p.position = k + 1, p.test = hostile, p.label = hostile;
+        p.axes = {{"frequency", axis[k]}, {"mode", hostile}};
+        p.started = "2026-05-04T10:00:00Z", p.ended = "2026-05-04T10:00:02Z";
+        p.results.push_back({"level", {40.0 + static_cast<double>(k), Unit::dbuv}, {}});
+        p.findings.push_back(
+            finding(verdicts[k], k < 2 ? std::optional(k == 0 ? 10.0 : -2.5) : std::nullopt));
+        run.points.push_back(p);
+    }
+    return run;
+}
+
+}  // namespace
+
+TEST_CASE("JUnit XML reads back with its counts, failures and errors") {
+    pugi::xml_document document;
+    REQUIRE(document.load_string(junit_xml(record()).c_str()));
+    const auto suites = document.child("testsuites");
+    const std::string plain = plain_text(hostile);
+    CHECK(plain.find('\x01') == std::string::npos);
+    CHECK(plain.ends_with("?ü"));
+    CHECK(suites.attribute("name").value() == plain);
+    const auto suite = suites.child("testsuite");
+    CHECK(suite.attribute("tests").as_int() == 3);
+    CHECK(suite.attribute("failures").as_int() == 1);
+    CHECK(suite.attribute("errors").as_int() == 1);
+    CHECK(suite.attribute("time").as_double() == doctest::Approx(6));
+    CHECK(std::string(suite.attribute("timestamp").value()) == "2026-05-04T10:00:00");
+    int cases = 0;
+    for (const auto one : suite.children("testcase")) {
+        ++cases;
+        CHECK(std::string(one.attribute("classname").value()) == plain);
+        if (cases == 2)
+            CHECK(std::string(one.child("failure").attribute("message").value()).find("margin -2.50 dB") !=
+                  std::string::npos);
+        if (cases == 3) CHECK(std::string(one.child("error").attribute("type").value()) == "NONE");
+    }
+    CHECK(cases == 3);
+}
+
+TEST_CASE("text for documents is valid whatever it was") {
+    CHECK(plain_text("a\tb\nc\r\x1b[0m") == "a\tb\nc[0m");
+    CHECK(plain_text("\xc0\xaf\xed\xa0\x80\xf4\x90\x80\x80") == "?????????");
+    CHECK(plain_text("µ − 𝛺") == "µ − 𝛺");
+    CHECK(plain_text("\xe2\x82") == "??");
+}
+
+TEST_CASE("point signs of figures say their colours themselves") {
+    const std::string svg =
+        "<svg><defs><path id='p0' stroke='currentColor' d='M0,0'/><circle id='p1' fill='currentColor' "
+        "stroke='none' r='1'/></defs><g fill=\"none\" color=\"gray\" stroke=\"currentColor\"><use "
+        "xlink:href='#p0' color='rgb(1, 2, 3)'/><use xlink:href='#p1' color='red'/></g></svg>";
+    const std::string plain = with_plain_colours(svg);
+    CHECK(plain.find("currentColor") == std::string::npos);
+    CHECK(plain.find("<path id='p0' d='M0,0'/>") != std::string::npos);
+    CHECK(plain.find("<use xlink:href='#p0' color='rgb(1, 2, 3)' stroke='rgb(1, 2, 3)' fill='none'/>") !=
+          std::string::npos);
+    CHECK(plain.find("stroke='red' fill='red'/>") != std::string::npos);
+    CHECK(plain.find("stroke='gray'") != std::string::npos);
+    CHECK(with_plain_colours("<svg") == "<svg");
+}
+
+TEST_CASE("repeatability of a few values") {
+    const Repeatability r = repeatability({1, 2, 4});
+    CHECK(r.mean == doctest::Approx(7.0 / 3));
+    CHECK(r.deviation == doctest::Approx(std::sqrt(7.0 / 3)));
+    CHECK(r.range == 3);
+    CHECK(repeatability({5}).deviation == 0);
+}
+
+TEST_CASE("a workbook is written whole, with names that spreadsheets take") {
+    const TestFolder folder;
+    write_workbook(record(), folder / "r.xlsx");
+    CHECK(read_file(folder / "r.xlsx").starts_with("PK"));
+    CHECK_FALSE(std::filesystem::exists(folder / "r.xlsx.part"));
+    CHECK_THROWS(write_workbook(record(), folder / "none" / "r.xlsx"));
+}
