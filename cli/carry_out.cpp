@@ -65,7 +65,14 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     std::vector<std::filesystem::path> written{folder / "tally.sqlite"};
     const bool json = call.flag("json");
     std::optional<RunData> data;  // reading a long run back takes a while
-    if (with_report || json) data.emplace(folder);
+    const auto& table = loaded.campaign.table;
+    if (with_report || json || (table && complete)) data.emplace(folder);
+    // Beside the campaign as it was given, not beside the copy that the run kept.
+    std::string grown;
+    if (table && complete && !resume) {
+        append_row(table->file, table_row(*table, data->record()));
+        grown = table->file.string();
+    }
     if (with_report) {
         console.progress("drawing figures and writing the report");
         const auto files = write_report(*data, folder / "report");
@@ -79,6 +86,9 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
         console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +
                     console.counts(end.counts));
         for (const auto& file : written) console.out("wrote " + file.string());
+        if (!grown.empty()) console.out("appended a row to " + grown);
+        if (table && complete && resume)
+            console.out("the table grows by: rare-tally export " + folder.string() + " --append FILE");
         if (!complete) console.out("to go on: rare-tally run --resume " + folder.string());
     }
     return exit_code(end.counts, complete);

@@ -1,4 +1,4 @@
-#include "cli/command.hpp"
+#include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/junit.hpp"
@@ -27,6 +27,14 @@ ExitCode run(const Call& call) {
             fail_input("--as " + name + ": no such form" + suggestion(name, known));
     }
     const RunData data(folders.front());
+    if (call.flag("append")) {
+        const auto kept = load_kept_campaign(folders.front());
+        if (!kept->campaign.table)
+            fail_input("--append: the campaign of this run has no [table] that says what the columns are");
+        append_row(call.text("append"), table_row(*kept->campaign.table, data.record()));
+        call.console.out("appended a row to " + call.text("append"));
+        if (!call.flag("as")) return ExitCode::passed;
+    }
     const std::string out = call.text("out");
     const std::filesystem::path folder =
         out.empty() ? std::filesystem::path(folders.front()) / "export" : std::filesystem::path(out);
@@ -52,6 +60,7 @@ Command export_command() {
             "tables of a kept run for other programs: CSV, JSON, JUnit XML, workbook",
             "rare-tally export first-run --as workbook --out for-the-customer",
             {{"as", "FORM", "csv, json, junit or workbook; may be given more than once, all without it"},
+             {"append", "FILE", "append the row of the campaign's [table] to this CSV file"},
              {"out", "DIR", "where to write; without it, export/ in the run folder"}},
             "run",
             run};

@@ -3,8 +3,10 @@
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/report/pdf.hpp"
 #include "lab/report/tables.hpp"
+#include "lab/tally/tally.hpp"
 
 namespace rt {
 namespace {
@@ -17,9 +19,41 @@ std::size_t count_of(const std::string& text) {
     return static_cast<std::size_t>(*value);
 }
 
+// Details filled in afterwards: each change stands in the tally as an event.
+void amend(const Call& call, const std::string& folder) {
+    const auto settings = call.texts("set");
+    if (settings.empty()) return;
+    std::vector<std::pair<std::string, std::string>> changes;
+    for (const auto& setting : settings) {
+        const auto equals = setting.find('=');
+        const std::string name(trim(setting.substr(0, equals)));
+        const bool free = name == "customer" || name == "operator" || name == "note" ||
+                          (name.starts_with("unit.") && name.size() > 5) ||
+                          (name.starts_with("environment.") && name.size() > 12);
+        if (equals == std::string::npos || !free) {
+            fail_input(
+                "--set " + setting +
+                ": write NAME=VALUE with unit.DETAIL, environment.QUANTITY, customer, operator or note");
+        }
+        changes.emplace_back(name, std::string(trim(setting.substr(equals + 1))));
+    }
+    Tally tally = Tally::open_to_write(folder);
+    const RunRecord record = tally.read();
+    for (const auto& [name, value] : changes) {
+        const std::string before = record.fact(name);
+        if (before == value) continue;
+        tally.set_fact(name, value);
+        tally.add(EventRecord{utc_now(), "amended",
+                              name + " is " + in_quotes(value) +
+                                  (before.empty() ? " (was not stated)" : " (was " + in_quotes(before) + ")"),
+                              0});
+    }
+}
+
 ExitCode run(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("report needs one run folder: rare-tally report RUN");
+    amend(call, folders.front());
     const RunData data(folders.front());
     ReportOptions options;
     if (call.flag("figures")) options.figures_per_test = count_of(call.text("figures"));
@@ -53,7 +87,9 @@ Command report_command() {
             "RUN [--out DIR]",
             "HTML report, figures, CSV and JSON from a kept run",
             "rare-tally report first-run --out for-the-customer",
-            {{"pdf", "", "as PDF too (by weasyprint)"},
+            {{"set", "NAME=VALUE",
+              "fill in unit.DETAIL, environment.QUANTITY, customer, operator or note; kept as an event"},
+             {"pdf", "", "as PDF too (by weasyprint)"},
              {"out", "DIR", "where to write; without it, report/ in the run folder"},
              {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
             "run",

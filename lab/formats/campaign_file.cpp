@@ -49,16 +49,18 @@ constexpr std::array root_keys{
     KeyInfo{"test", tables, true, "the tests, in order"},
     KeyInfo{"watch", tables, false, "side quantities watched through the run"},
     KeyInfo{"recheck", tables, false, "measurements repeated to see that nothing has drifted"},
+    KeyInfo{"table", table, false, "a table that grows by one row a run"},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 14> sections{
-    &root_section,   &campaign_section, &unit_section,  &question_section,    &test_section,
-    &judge_section,  &sweep_section,    &range_section, &values_from_section, &from_test_section,
-    &search_section, &maximise_section, &watch_section, &recheck_section};
+constexpr std::array<const SectionInfo*, 16> sections{
+    &root_section,        &campaign_section,  &unit_section,   &question_section,
+    &test_section,        &judge_section,     &sweep_section,  &range_section,
+    &values_from_section, &from_test_section, &search_section, &maximise_section,
+    &watch_section,       &recheck_section,   &table_section,  &column_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -196,6 +198,13 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     }
     for (const auto& section : root.tables("recheck", recheck_section)) {
         campaign.rechecks.push_back(read_recheck(section));
+    }
+    if (const auto section = root.table("table", table_section)) {
+        campaign.table = read_growing_table(*section, file);
+        for (const auto& column : campaign.table->columns) {
+            if (!column.test.empty() && !campaign.find(column.test))
+                section->fail("column", "there is no test " + in_quotes(column.test));
+        }
     }
     const TextPairs settings = head.pairs("settings");
     for (const auto& [name, value] : settings) {

@@ -14,6 +14,7 @@
 #include "lab/formats/rulebook_file.hpp"
 #include "lab/formats/test_section.hpp"
 #include "lab/formats/watch_section.hpp"
+#include "lab/report/growing_table.hpp"
 
 namespace rt {
 
@@ -35,6 +36,7 @@ struct Campaign {
     std::vector<Watch> watches;
     std::vector<Recheck> rechecks;
     bool confirm_connections = false;
+    std::optional<GrowingTable> table;
     Profile profile;
     std::filesystem::path file;
     std::string text;

@@ -109,13 +109,21 @@ Data pair_list(const RunRecord& run, const std::string& prefix) {
 // The unit's details, those that name it first.
 Data unit_list(const RunRecord& run) {
     Data out = list();
-    for (const char* name : {"maker", "model", "serial", "hardware", "firmware", "description"}) {
-        const std::string value = run.fact(std::string("unit.") + name);
-        if (value.empty()) continue;
+    const std::vector<std::string> first{"maker", "model", "serial", "hardware", "firmware", "description"};
+    const auto add = [&](const std::string& name) {
+        const std::string value = run.fact("unit." + name);
+        if (value.empty()) return;
         Data entry;
         entry.set("name", name);
         entry.set("value", value);
         out << entry;
+    };
+    for (const auto& name : first) add(name);
+    // What was filled in afterwards, or set by an answer.
+    for (const auto& [name, value] : run.facts) {
+        const bool further =
+            name.starts_with("unit.") && std::find(first.begin(), first.end(), name.substr(5)) == first.end();
+        if (further) add(name.substr(5));
     }
     return out;
 }

@@ -1,5 +1,7 @@
 // What happens to a run afterwards: verified, judged again, compared, exported.
+#include <algorithm>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "tests/cli/stand.hpp"
 
@@ -103,4 +105,61 @@ TEST_CASE("export: every form is written, and only those asked for") {
     const Said pdf = starter.say({"report", "a", "--pdf", "--out", "p"});
     CHECK(pdf.code == 0);
     CHECK(read_file(starter.folder / "p/report.pdf").starts_with("%PDF-"));
+}
+
+TEST_CASE("a growing table: a row a run, headings checked, safe when several append at once") {
+    const Starter starter;
+    const std::string table =
+        "\n[table]\nfile = \"all.csv\"\n[[table.column]]\nlabel = \"Serial\"\nfact = \"unit.serial\"\n"
+        "[[table.column]]\nlabel = \"Verdict\"\nfact = \"verdict\"\n"
+        "[[table.column]]\nlabel = \"Level\"\ntest = \"supply-emission\"\nresult = "
+        "\"highest_level\"\neach_point = true\n";
+    const auto campaign = starter.folder / "mine/campaign.toml";
+    const std::string text = read_file(campaign);
+    write_file(campaign, text + table);
+    const Said first = starter.say({"run", "mine/campaign.toml", "--out", "r0"});
+    CHECK(first.code == 0);
+    CHECK(contains(first.out, "appended a row to mine/all.csv"));
+    // Four at the same time.
+    std::vector<pid_t> others;
+    for (int k = 1; k <= 4; ++k) {
+        others.push_back(
+            start_in(starter.folder.path(), RT_BINARY, {"export", "r0", "--append", "mine/all.csv"}));
+    }
+    for (const pid_t other : others) CHECK(wait_for(other) == 0);
+    const std::string all = read_file(starter.folder / "mine/all.csv");
+    CHECK(std::count(all.begin(), all.end(), '\n') == 6);
+    std::vector<std::string> lines;
+    std::istringstream in(all);
+    for (std::string line; std::getline(in, line);) lines.push_back(line);
+    REQUIRE(lines.size() == 6);
+    CHECK(lines[0].starts_with("Serial,Verdict,\"Level state=idle, detector=peak\""));
+    for (std::size_t k = 2; k < 6; ++k) CHECK(lines[k] == lines[1]);
+    CHECK(contains(lines[1], ",PASS,"));
+    // Other columns do not go under these headings.
+    write_file(campaign, text + table + "[[table.column]]\nlabel = \"More\"\nfact = \"operator\"\n");
+    const Said other = starter.say({"run", "mine/campaign.toml", "--out", "r1", "-q"});
+    CHECK(other.code == 2);
+    CHECK(contains(other.err, "has other headings than this run"));
+    CHECK(read_file(starter.folder / "mine/all.csv") == all);
+    CHECK(std::filesystem::exists(starter.folder / "r1/tally.sqlite"));
+    write_file(campaign, text +
+                             "\n[table]\nfile = \"x.csv\"\n[[table.column]]\nlabel = \"l\"\ntest = "
+                             "\"none\"\nresult = \"r\"\n");
+    CHECK(starter.say({"check", "mine/campaign.toml"}).code == 2);
+}
+
+TEST_CASE("details filled in afterwards stand in the report and, with what they were, in the events") {
+    const Starter starter;
+    CHECK(starter.say({"report", "a", "--set", "unit.owner=B. Quill", "--set", "operator=C. Day"}).code == 0);
+    const std::string page = read_file(starter.folder / "a/report/report.html");
+    CHECK(contains(page, "B. Quill"));
+    CHECK(contains(page, "unit.owner is &quot;B. Quill&quot; (was not stated)"));
+    const auto events = starter.results("a")["events"];
+    REQUIRE(events.size() >= 2);
+    CHECK(events[events.size() - 1]["kind"] == "amended");
+    CHECK(contains(events[events.size() - 1]["text"].get<std::string>(), "operator is \"C. Day\" (was"));
+    CHECK(starter.say({"verify", "a"}).code == 0);
+    CHECK(starter.say({"report", "a", "--set", "state=complete"}).code == 2);
+    CHECK(starter.say({"report", "a", "--set", "unit.owner"}).code == 2);
 }

@@ -1,0 +1,187 @@
+#include "lab/report/growing_table.hpp"
+
+#include <fcntl.h>
+#include <sys/file.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <array>
+#include <cerrno>
+#include <cstring>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array table_keys{
+    KeyInfo{"file", text, true, "CSV file beside the campaign; made with its headings when it is not there"},
+    KeyInfo{"column", tables, true, "its columns, from the left"},
+};
+constexpr std::array column_keys{
+    KeyInfo{"label", text, true, "heading; of columns for each point, what stands before the point"},
+    KeyInfo{"fact", text, false,
+            "what is known of the run: unit.serial, operator, started, environment.temperature ..., verdict "
+            "of the "
+            "whole run, or run for its folder"},
+    KeyInfo{"test", text, false, "or a result of this test"},
+    KeyInfo{"result", text, false, "name of the result; margin or verdict for those of its worst finding"},
+    KeyInfo{"unit", text, false, "unit that values are written in; without prefix where it is left out"},
+    KeyInfo{"each_point", flag, false, "a column for each point of the test instead of its first"},
+};
+
+std::string cell_text(std::string text) {
+    // Spreadsheets take a text that begins like a formula for one.
+    if (!text.empty() && std::string_view("=+-@").find(text.front()) != std::string_view::npos &&
+        !to_double(text))
+        text.insert(0, "'");
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
+    return '"' + text + '"';
+}
+
+std::string line_of(const std::vector<std::string>& cells) {
+    std::string out;
+    for (std::size_t i = 0; i < cells.size(); ++i) out += (i ? "," : "") + cell_text(cells[i]);
+    return out + "\n";
+}
+
+std::string whole_verdict(const RunRecord& run) {
+    const VerdictCounts counts = run.counts();
+    if (counts.fail > 0) return "FAIL";
+    if (counts.none > 0 || counts.total() == 0 || run.fact("state") != "complete") return "NONE";
+    return counts.marginal > 0 ? "MARGINAL" : "PASS";
+}
+
+std::string value_of(const TableColumn& column, const PointRecord* point) {
+    if (!point) return "";
+    const auto worst = std::min_element(point->findings.begin(), point->findings.end(), reads_before);
+    const bool judged = worst != point->findings.end();
+    if (column.result == "verdict") return judged ? name(worst->verdict) : "";
+    if (column.result == "margin") return judged && worst->margin ? exact(*worst->margin) : "";
+    const Result* result = point->find_result(column.result);
+    if (!result) return "";
+    if (column.unit_text.empty()) return exact(result->value.value);
+    const auto spelled = parse_unit(column.unit_text);
+    const auto converted = convert(result->value, spelled->unit);
+    return converted ? exact(converted->value / spelled->factor) : "";
+}
+
+class LockedFile {
+  public:
+    explicit LockedFile(const std::filesystem::path& file)
+        : name_(file.string()), handle_(::open(file.c_str(), O_RDWR | O_CREAT | O_APPEND | O_CLOEXEC, 0644)) {
+        if (handle_ < 0) fail_input(name_, std::string("cannot be written: ") + std::strerror(errno));
+        while (::flock(handle_, LOCK_EX) != 0) {
+            if (errno != EINTR) fail("cannot be locked");
+        }
+    }
+    ~LockedFile() { ::close(handle_); }
+    LockedFile(const LockedFile&) = delete;
+    LockedFile& operator=(const LockedFile&) = delete;
+
+    // One write: a reader sees all of it or nothing.
+    void append(const std::string& text) {
+        const auto end = ::lseek(handle_, 0, SEEK_END);
+        std::size_t done = 0;
+        while (done < text.size()) {
+            const auto wrote = ::write(handle_, text.data() + done, text.size() - done);
+            if (wrote < 0 && errno == EINTR) continue;
+            if (wrote < 0) {
+                const int why = errno;
+                // Nothing half-written stays.
+                if (::ftruncate(handle_, end) != 0) fail("cannot be written, and ends in half a row");
+                errno = why;
+                fail("cannot be written");
+            }
+            done += static_cast<std::size_t>(wrote);
+        }
+        if (::fsync(handle_) != 0) fail("cannot be flushed");
+    }
+
+  private:
+    [[noreturn]] void fail(const std::string& what) const {
+        throw Error(ErrorKind::output, name_, what + ": " + std::strerror(errno));
+    }
+    std::string name_;
+    int handle_;
+};
+
+}  // namespace
+
+const SectionInfo table_section{"[table]", "A table that grows by one row a run.", table_keys};
+const SectionInfo column_section{"[[table.column]]", "One of its columns.", column_keys};
+
+GrowingTable read_growing_table(const ConfigSection& section, const std::filesystem::path& campaign) {
+    GrowingTable out;
+    out.file = campaign.parent_path() / section.text("file");
+    for (const auto& part : section.tables("column", column_section)) {
+        TableColumn column;
+        column.label = part.text("label");
+        column.fact = part.text("fact");
+        column.test = part.text("test");
+        column.result = part.text("result");
+        column.each_point = part.flag("each_point");
+        if (column.fact.empty() == column.test.empty())
+            part.fail("label", "a column has a fact, or a test and a result");
+        if (!column.test.empty() && column.result.empty()) part.fail("test", "name the result too");
+        column.unit_text = part.text("unit");
+        if (!column.unit_text.empty() && !parse_unit(column.unit_text))
+            part.fail("unit", "unknown unit " + in_quotes(column.unit_text));
+        out.columns.push_back(std::move(column));
+    }
+    if (out.columns.empty()) section.fail("column", "the table has no columns");
+    return out;
+}
+
+TableRow table_row(const GrowingTable& table, const RunRecord& run) {
+    TableRow row;
+    for (const auto& column : table.columns) {
+        const std::string label =
+            column.label + (column.unit_text.empty() ? "" : " [" + column.unit_text + "]");
+        if (!column.fact.empty()) {
+            row.headings.push_back(label);
+            row.cells.push_back(column.fact == "verdict" ? whole_verdict(run) : run.fact(column.fact));
+            continue;
+        }
+        std::vector<const PointRecord*> points;
+        for (const auto& point : run.points) {
+            const bool counts = point.test == column.test &&
+                                (point.kind == PointKind::point || point.kind == PointKind::threshold);
+            if (counts) points.push_back(&point);
+        }
+        if (!column.each_point) {
+            row.headings.push_back(label);
+            row.cells.push_back(value_of(column, points.empty() ? nullptr : points.front()));
+            continue;
+        }
+        for (const auto* point : points) {
+            row.headings.push_back(column.label + " " + point->label +
+                                   (column.unit_text.empty() ? "" : " [" + column.unit_text + "]"));
+            row.cells.push_back(value_of(column, point));
+        }
+    }
+    return row;
+}
+
+void append_row(const std::filesystem::path& file, const TableRow& row) {
+    LockedFile locked(file);
+    const std::string before = read_file(file), headings = line_of(row.headings);
+    if (before.empty()) {
+        locked.append(headings + line_of(row.cells));
+        return;
+    }
+    const std::string first = before.substr(0, before.find('\n') + 1);
+    if (first != headings) {
+        fail_input(file.string(), "has other headings than this run (" + first.substr(0, first.size() - 1) +
+                                      " instead of " + headings.substr(0, headings.size() - 1) +
+                                      "): name another file");
+    }
+    locked.append((before.back() == '\n' ? "" : "\n") + line_of(row.cells));
+}
+
+}  // namespace rt
