@@ -1,6 +1,5 @@
 #include "core/serial/distortion.hpp"
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -8,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/interpolate.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/serial/test_symbols.hpp"
@@ -15,8 +15,7 @@
 namespace rt {
 namespace {
 
-using Eigen::MatrixXd;
-using Eigen::VectorXd;
+using Column = std::vector<double>;
 
 constexpr std::size_t period = 2047;
 constexpr double pi = std::numbers::pi;
@@ -113,28 +112,81 @@ Place find_sequence(const Record& record, const std::vector<int>& symbols, doubl
     return best;
 }
 
-// Takes what the symbols explain out of a column.
+// Takes what the symbols explain out of a column: least squares by the normal equations, whose matrix is the
+// same for every period and phase, factored once (Cholesky).
 class Channel {
   public:
     Channel(const std::vector<int>& symbols, std::size_t shift, const DistortionSettings& s)
-        : rows_(period, static_cast<Eigen::Index>(s.fit_symbols) + 1) {
-        for (std::size_t n = 0; n < period; ++n) {
-            for (std::size_t k = 0; k < s.fit_symbols; ++k) {
-                const std::size_t at = (shift + n + s.before + 2 * period - k) % period;
-                rows_(static_cast<Eigen::Index>(n), static_cast<Eigen::Index>(k)) = symbols[at];
+        : size_(s.fit_symbols + 1), factor_(size_ * size_) {
+        // Two periods, so that every tap is a plain stretch of it; the last column is the constant.
+        for (std::size_t i = 0; i < 2 * period; ++i) twice_.push_back(symbols[(shift + i) % period]);
+        for (std::size_t k = 0; k < s.fit_symbols; ++k)
+            first_.push_back((s.before + period - k % period) % period);
+        for (std::size_t i = 0; i < size_; ++i) {
+            const Column own = row(i);
+            for (std::size_t k = 0; k <= i; ++k) factor_[i * size_ + k] = product(k, own);
+        }
+        for (std::size_t i = 0; i < size_; ++i) {
+            for (std::size_t k = 0; k <= i; ++k) {
+                double sum = factor_[i * size_ + k];
+                for (std::size_t m = 0; m < k; ++m) sum -= factor_[i * size_ + m] * factor_[k * size_ + m];
+                factor_[i * size_ + k] =
+                    i == k ? std::sqrt(std::max(sum, 1e-12)) : sum / factor_[k * size_ + k];
             }
         }
-        rows_.col(static_cast<Eigen::Index>(s.fit_symbols)).setOnes();
-        solver_.compute(rows_.transpose() * rows_);
     }
-    VectorXd left(const VectorXd& column) const {
-        return column - rows_ * solver_.solve(rows_.transpose() * column);
+    Column left(const Column& column) const {
+        Column x(size_);
+        for (std::size_t k = 0; k < size_; ++k) x[k] = product(k, column);
+        for (std::size_t i = 0; i < size_; ++i) {
+            for (std::size_t m = 0; m < i; ++m) x[i] -= factor_[i * size_ + m] * x[m];
+            x[i] /= factor_[i * size_ + i];
+        }
+        for (std::size_t i = size_; i-- > 0;) {
+            for (std::size_t m = i + 1; m < size_; ++m) x[i] -= factor_[m * size_ + i] * x[m];
+            x[i] /= factor_[i * size_ + i];
+        }
+        Column out = column;
+        for (std::size_t k = 0; k + 1 < size_; ++k) {
+            const double* tap = twice_.data() + first_[k];
+            for (std::size_t n = 0; n < period; ++n) out[n] -= x[k] * tap[n];
+        }
+        for (double& v : out) v -= x.back();
+        return out;
     }
 
   private:
-    MatrixXd rows_;
-    Eigen::LDLT<MatrixXd> solver_;
+    Column row(std::size_t k) const {
+        if (k + 1 == size_) return Column(period, 1.0);
+        const auto begin = twice_.begin() + static_cast<std::ptrdiff_t>(first_[k]);
+        return {begin, begin + static_cast<std::ptrdiff_t>(period)};
+    }
+    double product(std::size_t k, const Column& column) const {
+        double sum = 0;
+        if (k + 1 == size_) {
+            for (const double v : column) sum += v;
+        } else {
+            const double* tap = twice_.data() + first_[k];
+            for (std::size_t n = 0; n < period; ++n) sum += tap[n] * column[n];
+        }
+        return sum;
+    }
+
+    std::size_t size_;
+    Column twice_, factor_;
+    std::vector<std::size_t> first_;
 };
+
+// Few columns against a value each.
+std::vector<double> fitted(const std::vector<Column>& columns, const Column& values) {
+    LeastSquares fit(columns.size());
+    std::vector<double> row(columns.size());
+    for (std::size_t n = 0; n < values.size(); ++n) {
+        for (std::size_t c = 0; c < columns.size(); ++c) row[c] = columns[c][n];
+        fit.add(row, values[n]);
+    }
+    return fit.solve();
+}
 
 // Times of a period's symbols count from its middle, so that rate and place do not mix.
 struct Period {
@@ -144,41 +196,41 @@ struct Period {
     double middle() const { return time(period / 2); }
 };
 
-VectorXd sampled(const Record& record, const Period& p) {
-    VectorXd y(period);
-    for (std::size_t n = 0; n < period; ++n) y[static_cast<Eigen::Index>(n)] = record.at(p.time(n));
+Column sampled(const Record& record, const Period& p) {
+    Column y(period);
+    for (std::size_t n = 0; n < period; ++n) y[n] = record.at(p.time(n));
     return y;
 }
 
-void add_sine(MatrixXd& columns, Eigen::Index first, const Period& p) {
+// Cosine and sine of the disturber.
+std::vector<Column> sines(const Period& p) {
+    std::vector<Column> out(2, Column(period));
     for (std::size_t n = 0; n < period; ++n) {
         const double phase = 2 * pi * p.disturber_hz * (p.time(n) - p.middle());
-        columns(static_cast<Eigen::Index>(n), first) = std::cos(phase);
-        columns(static_cast<Eigen::Index>(n), first + 1) = std::sin(phase);
+        out[0][n] = std::cos(phase);
+        out[1][n] = std::sin(phase);
     }
+    return out;
 }
 
 // One step of Gauss and Newton towards the rate of the symbols and the frequency of the disturber.
 void refine(const Record& record, const Channel& channel, bool disturbed, Period& p) {
-    MatrixXd columns(period, disturbed ? 5 : 1);
-    const VectorXd y = sampled(record, p);
-    for (std::size_t n = 0; n < period; ++n) {
-        const double t = p.time(n);
-        columns(static_cast<Eigen::Index>(n), 0) = (t - p.middle()) * record.slope(t);
-    }
+    // Times in periods of the sequence: all columns have about the same size.
+    const double span = static_cast<double>(period) * p.interval_s;
+    std::vector<Column> columns(1, Column(period));
+    for (std::size_t n = 0; n < period; ++n)
+        columns[0][n] = (p.time(n) - p.middle()) * record.slope(p.time(n));
     if (disturbed) {
-        add_sine(columns, 1, p);
-        for (std::size_t n = 0; n < period; ++n) {
-            const double t = p.time(n) - p.middle();
-            const auto row = static_cast<Eigen::Index>(n);
-            // The slope of the record holds that of the disturber, which has its own columns.
-            columns(row, 3) = t * columns(row, 1);
-            columns(row, 4) = t * columns(row, 2);
+        for (Column& sine : sines(p)) columns.push_back(std::move(sine));
+        // The slope of the record holds that of the disturber, which has its own columns.
+        for (const std::size_t of : {1, 2}) {
+            Column moved = columns[of];
+            for (std::size_t n = 0; n < period; ++n) moved[n] *= (p.time(n) - p.middle()) / span;
+            columns.push_back(std::move(moved));
         }
     }
-    MatrixXd left(columns.rows(), columns.cols());
-    for (Eigen::Index c = 0; c < columns.cols(); ++c) left.col(c) = channel.left(columns.col(c));
-    const VectorXd x = left.colPivHouseholderQr().solve(channel.left(y));
+    for (Column& column : columns) column = channel.left(column);
+    const auto x = fitted(columns, channel.left(sampled(record, p)));
     const double middle = p.middle();
     const double stretch = std::clamp(x[0], -5e-4, 5e-4);
     // What is seen later than expected has a longer interval: y(t) = y0(t (1 - e)).
@@ -188,31 +240,35 @@ void refine(const Record& record, const Channel& channel, bool disturbed, Period
     const double a = x[1], b = x[2], size = a * a + b * b;
     if (size > 0) {
         const double limit = 5e-4 * p.disturber_hz;
-        p.disturber_hz += std::clamp((b * x[3] - a * x[4]) / size / (2 * pi), -limit, limit);
+        p.disturber_hz += std::clamp((b * x[3] - a * x[4]) / span / size / (2 * pi), -limit, limit);
     }
 }
 
 struct PhaseSeen {
-    VectorXd error;
+    Column error;
     double sine_v = 0, explained = 0;
 };
 
 PhaseSeen fit_phase(const Record& record, const Channel& channel, bool disturbed, const Period& p) {
     PhaseSeen out;
-    const VectorXd y = sampled(record, p);
+    const Column y = sampled(record, p);
     out.error = channel.left(y);
-    VectorXd plain = y;
+    Column plain = y;
     if (disturbed) {
-        MatrixXd sines(period, 2), left(period, 2);
-        add_sine(sines, 0, p);
-        for (Eigen::Index c = 0; c < 2; ++c) left.col(c) = channel.left(sines.col(c));
-        const Eigen::Vector2d x = left.colPivHouseholderQr().solve(out.error);
-        out.error -= left * x;
-        plain -= sines * x;
-        out.sine_v = x.norm();
+        const auto plain_sines = sines(p);
+        const std::vector<Column> left{channel.left(plain_sines[0]), channel.left(plain_sines[1])};
+        const auto x = fitted(left, out.error);
+        for (std::size_t n = 0; n < period; ++n) {
+            out.error[n] -= left[0][n] * x[0] + left[1][n] * x[1];
+            plain[n] -= plain_sines[0][n] * x[0] + plain_sines[1][n] * x[1];
+        }
+        out.sine_v = std::hypot(x[0], x[1]);
     }
-    const double mean = plain.mean();
-    out.explained = 1 - out.error.squaredNorm() / std::max((plain.array() - mean).square().sum(), 1e-300);
+    double mean = 0, power = 0, missed = 0;
+    for (const double v : plain) mean += v / period;
+    for (const double v : plain) power += (v - mean) * (v - mean);
+    for (const double v : out.error) missed += v * v;
+    out.explained = 1 - missed / std::max(power, 1e-300);
     return out;
 }
 
@@ -266,7 +322,7 @@ Distortion transmitter_distortion(std::span<const float> volts, double step, con
         for (std::size_t phase = 0; phase < s.phases; ++phase) {
             const Period p = at_phase(phase);
             for (std::size_t n = 0; n < period; ++n) {
-                const double e = seen[phase].error[static_cast<Eigen::Index>(n)];
+                const double e = seen[phase].error[n];
                 times[phase].push_back(p.time(n));
                 errors[phase].push_back(e);
                 squares[phase] += e * e;
