@@ -1,4 +1,5 @@
 #include <cmath>
+#include <map>
 #include <nlohmann/json.hpp>
 
 #include "cli/command.hpp"
@@ -154,12 +155,77 @@ void draw(const Call& call, std::vector<RuleRef> rules) {
                      " into " + file + (all > rules.size() ? "; bounds of a single value left out" : ""));
 }
 
+// What a rule says, each thing by its name.
+std::map<std::string, std::string> sayings(const Rule& rule) {
+    std::map<std::string, std::string> out{
+        {"title", rule.title},       {"clause", rule.clause},     {"quantity", rule.quantity},
+        {"judges", rule.applies_to}, {"unit", pretty(rule.unit)}, {"confidence", name(rule.confidence)}};
+    for (const auto& text : limit_text(rule)) out["limit"] += (out["limit"].empty() ? "" : "; ") + text;
+    if (rule.detector) out["detector"] = name(*rule.detector);
+    if (rule.bandwidth) out["bandwidth"] = format(*rule.bandwidth);
+    if (rule.allowed_uncertainty)
+        out["allowed uncertainty"] =
+            format({*rule.allowed_uncertainty, is_decibel(rule.unit) ? Unit::db : rule.unit});
+    for (const auto& [key, value] : rule.conditions) out["condition " + key] = value;
+    for (const auto& [key, value] : rule.presets) out["preset " + key] = value;
+    return out;
+}
+
+// Two books, or two editions of one, rule by rule.
+void differences(const Call& call, const RuleLibrary& library, const Texts& books) {
+    if (books.size() != 2)
+        fail_input("rules diff needs two rulebooks: rare-tally rules diff cispr-32 our-cispr-32");
+    const auto book_named = [&](const std::string& id) -> const Rulebook& {
+        Texts known;
+        for (const auto& entry : library.entries()) {
+            if (entry.book.id == id) return entry.book;
+            known.push_back(entry.book.id);
+        }
+        fail_input("no rulebook " + in_quotes(id) + suggestion(id, known));
+    };
+    const Rulebook &before = book_named(books[0]), &after = book_named(books[1]);
+    Json json = Json::array();
+    std::size_t changed = 0, same = 0;
+    const auto tell = [&](const std::string& rule, const std::string& what, const std::string& a,
+                          const std::string& b) {
+        json.push_back({{"rule", rule}, {"what", what}, {"before", a}, {"after", b}});
+        if (call.flag("json")) return;
+        call.console.out(call.console.tinted(rule, Tone::strong) + "  " + what);
+        if (!a.empty()) call.console.out("  - " + a);
+        if (!b.empty()) call.console.out("  + " + b);
+    };
+    for (const Rule& rule : before.rules) {
+        const Rule* other = after.find(rule.id);
+        if (!other) {
+            tell(rule.id, "only in " + before.id, rule.title, "");
+            ++changed;
+            continue;
+        }
+        auto a = sayings(rule), b = sayings(*other);
+        bool differs = false;
+        for (const auto& [what, text] : b) a.try_emplace(what, "");
+        for (const auto& [what, text] : a) {
+            if (text == b[what]) continue;
+            tell(rule.id, what, text, b[what]);
+            differs = true;
+        }
+        ++(differs ? changed : same);
+    }
+    for (const Rule& rule : after.rules) {
+        if (before.find(rule.id)) continue;
+        tell(rule.id, "only in " + after.id, "", rule.title);
+        ++changed;
+    }
+    if (call.flag("json")) return call.console.out(json.dump(2));
+    call.console.out(std::to_string(changed) + " rules differ, " + std::to_string(same) + " are the same");
+}
+
 ExitCode run(const Call& call) {
     auto words = call.texts("words");
     const RuleLibrary library = load_rules(call);
     const std::string action = words.empty() ? "list" : words.front();
     if (!words.empty()) words.erase(words.begin());
-    const Texts actions{"list", "show", "draw"};
+    const Texts actions{"list", "show", "draw", "diff"};
     if (action == "list") {
         list(call, library);
     } else if (action == "show" || action == "draw") {
@@ -171,6 +237,8 @@ ExitCode run(const Call& call) {
         } else {
             for (const auto& ref : rules) show(call, ref);
         }
+    } else if (action == "diff") {
+        differences(call, library, words);
     } else {
         fail_input("unknown action " + in_quotes(action) + suggestion(action, actions));
     }
@@ -181,8 +249,8 @@ ExitCode run(const Call& call) {
 
 Command rules_command() {
     return {"rules",
-            "[list | show ID... | draw ID... --out FILE]",
-            "the published limits at hand: list, show, draw",
+            "[list | show ID... | draw ID... --out FILE | diff BOOK BOOK]",
+            "the published limits at hand: list, show, draw, differences between editions",
             "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
             {rulebook_option, {"out", "FILE", "file to draw into, .svg or .png; rules.svg without it"}},
             "words",

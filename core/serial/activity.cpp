@@ -13,8 +13,9 @@ double share(double a, double b, double threshold) {
 
 }  // namespace
 
-std::vector<Stretch> find_activity(const WaveSamples& samples, double step_s, const ActivitySettings& s) {
-    std::vector<Stretch> out;
+std::vector<ActiveStretch> find_activity(const WaveSamples& samples, double step_s,
+                                         const ActivitySettings& s) {
+    std::vector<ActiveStretch> out;
     constexpr std::uint64_t piece = 1 << 18;
     const auto middle = static_cast<float>(s.middle_v), threshold = static_cast<float>(s.threshold_v);
     std::vector<float> values;

@@ -7,7 +7,7 @@
 
 namespace rt {
 
-struct Stretch {
+struct ActiveStretch {
     double from_s = 0, to_s = 0;  // first and last sample beyond the threshold
     double peak_v = 0;            // largest distance from the middle
     double length_s() const { return to_s - from_s; }
@@ -21,7 +21,7 @@ struct ActivitySettings {
 
 // Goes through the record once. Ends are between samples by a straight line, so that steps stand half a
 // sample apart.
-std::vector<Stretch> find_activity(const WaveSamples& samples, double step_s,
-                                   const ActivitySettings& settings);
+std::vector<ActiveStretch> find_activity(const WaveSamples& samples, double step_s,
+                                         const ActivitySettings& settings);
 
 }  // namespace rt

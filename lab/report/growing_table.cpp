@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cerrno>
+#include <cmath>
 #include <cstring>
 
 #include "core/base/error.hpp"
@@ -68,7 +69,7 @@ std::string value_of(const TableColumn& column, const PointRecord* point) {
     if (column.unit_text.empty()) return exact(result->value.value);
     const auto spelled = parse_unit(column.unit_text);
     const auto converted = convert(result->value, spelled->unit);
-    return converted ? exact(converted->value / spelled->factor) : "";
+    return converted ? exact(converted->value / (spelled->factor * std::pow(10, spelled->exponent))) : "";
 }
 
 class LockedFile {

@@ -20,7 +20,7 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
     std::vector<const PointRecord*> chosen;
     for (const auto& point : run.points) {
         const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
-                           point.capture.kind == "waveform";
+                           point.capture.kind == "waveform" || point.capture.kind == "network";
         if (drawn && point.kind == PointKind::point) by_test[point.test].push_back(&point);
     }
     const auto worst = [](const PointRecord& p) {

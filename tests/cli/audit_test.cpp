@@ -113,7 +113,9 @@ TEST_CASE("a growing table: a row a run, headings checked, safe when several app
         "\n[table]\nfile = \"all.csv\"\n[[table.column]]\nlabel = \"Serial\"\nfact = \"unit.serial\"\n"
         "[[table.column]]\nlabel = \"Verdict\"\nfact = \"verdict\"\n"
         "[[table.column]]\nlabel = \"Level\"\ntest = \"supply-emission\"\nresult = "
-        "\"highest_level\"\neach_point = true\n";
+        "\"highest_level\"\neach_point = true\n"
+        "[[table.column]]\nlabel = \"At\"\ntest = \"supply-emission\"\nresult = "
+        "\"highest_level_frequency\"\nunit = \"kHz\"\n";
     const auto campaign = starter.folder / "mine/campaign.toml";
     const std::string text = read_file(campaign);
     write_file(campaign, text + table);
@@ -136,6 +138,11 @@ TEST_CASE("a growing table: a row a run, headings checked, safe when several app
     CHECK(lines[0].starts_with("Serial,Verdict,\"Level state=idle, detector=peak\""));
     for (std::size_t k = 2; k < 6; ++k) CHECK(lines[k] == lines[1]);
     CHECK(contains(lines[1], ",PASS,"));
+    CHECK(lines[0].ends_with(",At [kHz]"));
+    // Between 150 kHz and 30 MHz.
+    const double at = std::stod(lines[1].substr(lines[1].rfind(',') + 1));
+    CHECK(at >= 150);
+    CHECK(at <= 30000);
     // Other columns do not go under these headings.
     write_file(campaign, text + table + "[[table.column]]\nlabel = \"More\"\nfact = \"operator\"\n");
     const Said other = starter.say({"run", "mine/campaign.toml", "--out", "r1", "-q"});
@@ -162,4 +169,22 @@ TEST_CASE("details filled in afterwards stand in the report and, with what they 
     CHECK(starter.say({"verify", "a"}).code == 0);
     CHECK(starter.say({"report", "a", "--set", "state=complete"}).code == 2);
     CHECK(starter.say({"report", "a", "--set", "unit.owner"}).code == 2);
+}
+
+TEST_CASE("rules diff: what a lab's own book says otherwise") {
+    const TestFolder folder;
+    folder.write(
+        "ours.toml",
+        "[rulebook]\nid = \"ours\"\ntitle = \"Ours\"\nstandard = \"S\"\nedition = \"1\"\nbasis = \"agreed\"\n"
+        "layered_on = \"i2c\"\n[[rule]]\nid = \"fast-low\"\nmin = \"1.4 us\"\n[[rule]]\nid = \"own\"\ntitle "
+        "= "
+        "\"Bytes\"\nclause = \"-\"\nquantity = \"bytes\"\napplies_to = \"bytes\"\nunit = \"counts\"\nkind = "
+        "\"bound\"\nmin = \"1 counts\"\nconfidence = \"sure\"\n");
+    const Said said = rare_tally(folder.path(), {"rules", "diff", "i2c", "ours", "--rulebook", "ours.toml"});
+    CHECK(said.code == 0);
+    CHECK(contains(said.out, "fast-low  limit\n  - at least  1.3 \u00b5s\n  + at least  1.4 \u00b5s\n"));
+    CHECK(contains(said.out, "own  only in ours\n  + Bytes\n"));
+    CHECK(contains(said.out, "2 rules differ, 52 are the same"));
+    CHECK(rare_tally(folder.path(), {"rules", "diff", "i2c"}).code == 2);
+    CHECK(contains(rare_tally(folder.path(), {"rules", "diff", "i2c", "i3c"}).err, "did you mean \"i2c\"?"));
 }

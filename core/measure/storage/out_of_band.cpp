@@ -78,7 +78,7 @@ Outcome run(Capture any, const Parameters& p) {
     };
     bursts = 1;
     for (std::size_t k = 0; k < stretches.size(); ++k) {
-        const Stretch& here = stretches[k];
+        const ActiveStretch& here = stretches[k];
         const bool is_burst = here.length_s() < longest_burst_s;
         const bool next_is = k + 1 < stretches.size() && stretches[k + 1].length_s() < longest_burst_s;
         const double gap = k + 1 < stretches.size() ? stretches[k + 1].from_s - here.to_s : 1e300;
