@@ -128,6 +128,14 @@ class Maker {
         const std::size_t middle =
             std::min(count - 1, static_cast<std::size_t>(std::max(0.0, (0.5 - x) * per_ui + 0.5)));
         const std::size_t value = nearest(static_cast<double>(v[middle]));
+        const bool known = before < s_.levels.size();
+        const bool left_out =
+            (s_.symbols == EyeSettings::Symbols::transition && (!known || before == value)) ||
+            (s_.symbols == EyeSettings::Symbols::steady && (!known || before != value));
+        if (left_out) {
+            before = value;
+            return;
+        }
         LevelSums& level = part.levels[value];
         const auto take = [&](double volts) {
             level.sum += volts;

@@ -16,6 +16,9 @@ struct EyeSettings {
     std::vector<double> levels;     // of the symbols, ascending: two or more
     double window = 0.1;            // UI around the middle in which levels are taken
     EyeMask mask;
+    // Which symbols make the eye: all, those that differ from the one before, or those that do not.
+    enum class Symbols { all, transition, steady };
+    Symbols symbols = Symbols::all;
     std::size_t most_hits = 1000;  // to list
 };
 

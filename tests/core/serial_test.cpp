@@ -361,3 +361,26 @@ TEST_CASE("one packet of a line that rests between them is measured alone") {
     REQUIRE(third.invalid);
     CHECK(third.invalid->find("packet 3 is not there: 2") == 0);
 }
+
+TEST_CASE("the eye of symbols after a transition, and of the others") {
+    // De-emphasis: symbols that repeat the one before stand at half the level.
+    const auto bits = repeated("prbs7", 127, 4000);
+    std::vector<double> volts;
+    std::size_t changes = 0;
+    for (std::size_t i = 0; i < bits.size(); ++i) {
+        const bool change = i == 0 || bits[i] != bits[i - 1];
+        changes += i > 0 && change;
+        for (int k = 0; k < 16; ++k) volts.push_back((bits[i] ? 0.4 : -0.4) * (change ? 1 : 0.5));
+    }
+    const Waveform wave = waveform_in_memory(volts, 1 / sampling);
+    const auto eye = [&](const char* symbols) {
+        return run("serial.eye", wave,
+                   {{"symbol_rate", "2.5 GHz"}, {"symbols", symbols}, {"threshold", "0 V"}});
+    };
+    const auto all = eye("all"), changed = eye("transition"), same = eye("steady");
+    CHECK(value(changed, "eye_amplitude") == doctest::Approx(0.8).epsilon(1e-3));
+    CHECK(value(same, "eye_amplitude") == doctest::Approx(0.4).epsilon(1e-3));
+    CHECK(value(all, "symbols") - value(changed, "symbols") - value(same, "symbols") <=
+          16);  // the first of each share
+    CHECK(std::abs(value(changed, "symbols") - static_cast<double>(changes)) <= 17);
+}

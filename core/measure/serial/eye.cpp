@@ -36,6 +36,10 @@ EyeSettings settings_of(const SerialSource& source, const Clock& clock, const Pa
                         std::size_t count) {
     EyeSettings out;
     out.mask = mask_of(p, source.levels, clock);
+    const std::string symbols = p.text("symbols");
+    out.symbols = symbols == "transition" ? EyeSettings::Symbols::transition
+                  : symbols == "steady"   ? EyeSettings::Symbols::steady
+                                          : EyeSettings::Symbols::all;
     out.window = p.required("window") / 100;
     if (!(out.window > 0 && out.window < 1)) fail_input("parameter window: 0 to 100 % are possible");
     out.levels = count == 2 ? std::vector{source.levels.low, source.levels.high}
@@ -218,7 +222,9 @@ void add_eye(const SerialSource& source, const Clock& clock, const Parameters& p
     const std::size_t count = levels_named(p);
     const EyeSettings settings = settings_of(source, clock, p, count);
     Eye eye = make_eye(*source.signal.samples, source.signal.step_s, clock, settings);
-    join_samples(eye, *source.signal.samples, source.signal.step_s, clock);
+    // The joined picture knows all symbols only.
+    if (settings.symbols == EyeSettings::Symbols::all)
+        join_samples(eye, *source.signal.samples, source.signal.step_s, clock);
     for (const LevelSeen& level : eye.levels) {
         if (level.symbols == 0) fail_signal("not all of the " + std::to_string(count) + " levels occur");
     }

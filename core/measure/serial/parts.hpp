@@ -71,6 +71,11 @@ inline constexpr std::array jitter_results{
 inline constexpr std::array eye_rows_own{
     ParameterInfo{"levels", ParameterKind::choice, Unit::none, "2",
                   "levels of a symbol: 2 for NRZ, 3 for PAM3, 4 for PAM4", "2 3 4"},
+    ParameterInfo{
+        "symbols", ParameterKind::choice, Unit::none, "all",
+        "symbols that make the eye: all, those that differ from the one before, or those that do not "
+        "(de-emphasis has a mask for each)",
+        "all transition steady"},
     ParameterInfo{"window", ParameterKind::quantity, Unit::percent, "10 %",
                   "part of the symbol around its middle in which levels and height are taken"},
     ParameterInfo{
