@@ -34,6 +34,7 @@ const rt::Waveform& wave() {
 
 void reading_once(benchmark::State& state) {
     std::vector<float> values(1 << 16);
+    wave();
     for (auto _ : state) {
         float sum = 0;
         for (std::size_t at = 0; at < length; at += values.size()) {
@@ -48,6 +49,7 @@ BENCHMARK(reading_once)->Unit(benchmark::kMillisecond);
 
 void edges(benchmark::State& state) {
     std::size_t found = 0;
+    wave();
     for (auto _ : state) found = rt::find_edges(*wave().channels[0], {0, 0.06}).size();
     state.SetItemsProcessed(static_cast<std::int64_t>(state.iterations() * length));
     state.counters["edges"] = static_cast<double>(found);
