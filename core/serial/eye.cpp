@@ -128,10 +128,9 @@ class Maker {
         const std::size_t middle =
             std::min(count - 1, static_cast<std::size_t>(std::max(0.0, (0.5 - x) * per_ui + 0.5)));
         const std::size_t value = nearest(static_cast<double>(v[middle]));
-        const bool known = before < s_.levels.size();
-        const bool left_out =
-            (s_.symbols == EyeSettings::Symbols::transition && (!known || before == value)) ||
-            (s_.symbols == EyeSettings::Symbols::steady && (!known || before != value));
+        const bool known = before < s_.levels.size(), transition = known && before != value;
+        const bool left_out = (s_.symbols == EyeSettings::Symbols::transition && !transition) ||
+                              (s_.symbols == EyeSettings::Symbols::steady && (!known || transition));
         if (left_out) {
             before = value;
             return;
@@ -152,7 +151,6 @@ class Maker {
         ++level.symbols;
         ++part.symbols;
         part.samples += count;
-        const bool transition = before != value && before < s_.levels.size();
         if (transition && value + before == s_.levels.size() - 1 && sample > 0) {
             const double share = (dx - x) / dx;
             part.crossing_sum += static_cast<double>(v[-1]) + share * static_cast<double>(v[0] - v[-1]);

@@ -13,6 +13,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/report/tables.hpp"
 
 namespace rt {
 namespace {
@@ -40,22 +41,13 @@ std::string cell_text(std::string text) {
     if (!text.empty() && std::string_view("=+-@").find(text.front()) != std::string_view::npos &&
         !to_double(text))
         text.insert(0, "'");
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
-    return '"' + text + '"';
+    return csv_cell(std::move(text));
 }
 
 std::string line_of(const std::vector<std::string>& cells) {
     std::string out;
     for (std::size_t i = 0; i < cells.size(); ++i) out += (i ? "," : "") + cell_text(cells[i]);
     return out + "\n";
-}
-
-std::string whole_verdict(const RunRecord& run) {
-    const VerdictCounts counts = run.counts();
-    if (counts.fail > 0) return "FAIL";
-    if (counts.none > 0 || counts.total() == 0 || run.fact("state") != "complete") return "NONE";
-    return counts.marginal > 0 ? "MARGINAL" : "PASS";
 }
 
 std::string value_of(const TableColumn& column, const PointRecord* point) {
@@ -146,7 +138,8 @@ TableRow table_row(const GrowingTable& table, const RunRecord& run) {
             column.label + (column.unit_text.empty() ? "" : " [" + column.unit_text + "]");
         if (!column.fact.empty()) {
             row.headings.push_back(label);
-            row.cells.push_back(column.fact == "verdict" ? whole_verdict(run) : run.fact(column.fact));
+            row.cells.push_back(column.fact == "verdict" ? name(overall_verdict(run))
+                                                         : run.fact(column.fact));
             continue;
         }
         std::vector<const PointRecord*> points;

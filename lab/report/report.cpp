@@ -80,8 +80,7 @@ Data finding_data(const Row& row) {
     data.set("uncertainty", f.uncertainty ? "± " + value_text(f, f.uncertainty) : "");
     data.set("guard", f.guard && *f.guard > 0 ? value_text(f, f.guard) : "");
     data.set("guarded", f.guard && *f.guard > 0);
-    // A bar from the limit to the margin: at most twice the marginal distance of levels, a tenth of the limit
-    // else.
+    // A bar from the limit to the margin: full at 12 dB, of other quantities at half the limit.
     const double span = is_decibel(f.unit) ? 12 : std::abs(f.limit.value_or(1)) / 2;
     const double part = f.margin && span > 0 ? std::clamp(*f.margin / span, -1.0, 1.0) : 0;
     data.set("has_bar", f.margin.has_value());
@@ -308,12 +307,6 @@ Data equipment_data(const RunRecord& run) {
     return out;
 }
 
-std::string overall(const VerdictCounts& counts, bool complete) {
-    if (counts.fail > 0) return "FAIL";
-    if (counts.none > 0 || !complete || counts.total() == 0) return "NONE";
-    return counts.marginal > 0 ? "MARGINAL" : "PASS";
-}
-
 std::string page(const RunData& data, const ReportFigures& figures) {
     const RunRecord& run = data.record();
     const VerdictCounts counts = run.counts();
@@ -328,8 +321,7 @@ std::string page(const RunData& data, const ReportFigures& figures) {
     page.set("ended", readable_time(run.fact("ended")));
     const bool complete = run.fact("state") == "complete";
     page.set("incomplete", !complete);
-    const auto verdict = *parse_verdict(overall(counts, complete));
-    page.set("overall", verdict_data(verdict));
+    page.set("overall", verdict_data(overall_verdict(run)));
     page.set("pass", std::to_string(counts.pass));
     page.set("marginal", std::to_string(counts.marginal));
     page.set("fail", std::to_string(counts.fail));
@@ -341,7 +333,6 @@ std::string page(const RunData& data, const ReportFigures& figures) {
     Data budgets = pair_list(run, "budget.");
     page.set("has_budgets", !budgets.is_empty_list());
     page.set("budgets", budgets);
-    page.set("decision", name(decision));
     page.set("decision_text", decision == Decision::guarded
                                   ? "guarded: the limit is tightened by the expanded uncertainty"
                               : decision == Decision::cispr

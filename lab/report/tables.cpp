@@ -97,12 +97,6 @@ std::string text_of(const Json& json) {
     return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
-std::string cell(std::string text) {
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
-    return '"' + text + '"';
-}
-
 // Four decimals say all of a level; times and voltages need their own digits.
 std::string cell(std::optional<double> value, Unit unit) {
     if (!value) return "";
@@ -110,6 +104,19 @@ std::string cell(std::optional<double> value, Unit unit) {
 }
 
 }  // namespace
+
+std::string csv_cell(std::string text) {
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
+    return '"' + text + '"';
+}
+
+Verdict overall_verdict(const RunRecord& run) {
+    const VerdictCounts counts = run.counts();
+    if (counts.fail > 0) return Verdict::fail;
+    if (counts.none > 0 || run.fact("state") != "complete" || counts.total() == 0) return Verdict::none;
+    return counts.marginal > 0 ? Verdict::marginal : Verdict::pass;
+}
 
 std::string run_json(const RunRecord& run) {
     Json json = head();
@@ -195,7 +202,7 @@ std::string findings_csv(const RunRecord& run) {
                                          deviations,
                                          point.capture.file,
                                          point.capture.sha256};
-            for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + cell(cells[i]);
+            for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + csv_cell(cells[i]);
             out += '\n';
         }
     }

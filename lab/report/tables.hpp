@@ -20,6 +20,13 @@ std::string measurement_json(const Outcome& outcome, const std::vector<Finding>&
 // All curves below each other: "trace,x,y" with the units in remarks.
 std::string traces_csv(const std::vector<Trace>& traces);
 
+// A cell of a CSV file: in quotation marks where commas, quotation marks or line ends need them.
+std::string csv_cell(std::string text);
+
+// Of the run as a whole: FAIL before NONE (also of a run that is not complete, or judged nothing) before
+// MARGINAL.
+Verdict overall_verdict(const RunRecord& run);
+
 // One row a finding, in the order of the run.
 std::string findings_csv(const RunRecord& run);
 
