@@ -21,11 +21,12 @@ std::string rows_of(Database& database, std::initializer_list<const char*> queri
     return out;
 }
 
-constexpr const char* head_tables[] = {"SELECT * FROM file WHERE ?1 = '' ORDER BY path",
-                                       "SELECT * FROM test WHERE ?1 = '' ORDER BY number"};
-
 std::string content_of(Database& database, const std::string& kind, const std::string& key) {
-    if (kind == "begin") return rows_of(database, {head_tables[0], head_tables[1]}, "");
+    if (kind == "begin")
+        return rows_of(database,
+                       {"SELECT * FROM file WHERE ?1 = '' ORDER BY path",
+                        "SELECT * FROM test WHERE ?1 = '' ORDER BY number"},
+                       "");
     if (kind == "point") {
         return rows_of(database,
                        {"SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "

@@ -74,9 +74,7 @@ Seen droop_of(const SerialSource& source, std::size_t k, const std::optional<dou
 }
 
 void require_even_runs(const SerialSource& source, double second) {
-    Spread runs;
-    for (std::size_t k = 0; k + 1 < source.edges_s.size(); ++k)
-        runs.add(source.edges_s[k + 1] - source.edges_s[k], source.edges_s[k]);
+    const Spread runs = spacings_of(source);
     if (runs.count > 0 && runs.greatest - runs.least < 0.1 * runs.mean() && runs.least >= second) return;
     fail_signal("expected: even runs of at least " + format({second, Unit::second}) + "; seen: runs from " +
                 format({runs.least, Unit::second}) + " to " + format({runs.greatest, Unit::second}));

@@ -97,9 +97,7 @@ void add_periods(const SerialSource& source, Outcome& outcome) {
 
 // A clock pattern changes at even steps.
 void require_clock_pattern(const SerialSource& source) {
-    Spread spacing;
-    for (std::size_t k = 0; k + 1 < source.edges_s.size(); ++k)
-        spacing.add(source.edges_s[k + 1] - source.edges_s[k], source.edges_s[k]);
+    const Spread spacing = spacings_of(source);
     if (spacing.greatest - spacing.least < 0.5 * spacing.mean()) return;
     fail_signal("expected: a clock pattern with even spacings of edges; seen: spacings from " +
                 format({spacing.least, Unit::second}) + " to " + format({spacing.greatest, Unit::second}) +

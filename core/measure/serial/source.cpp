@@ -23,6 +23,13 @@ EdgeSettings edge_settings(const Levels& levels, const Parameters& p) {
     return out;
 }
 
+Spread spacings_of(const SerialSource& source) {
+    Spread out;
+    for (std::size_t k = 0; k + 1 < source.edges_s.size(); ++k)
+        out.add(source.edges_s[k + 1] - source.edges_s[k], source.edges_s[k]);
+    return out;
+}
+
 Signal packet_of(const Signal& signal, const Parameters& p) {
     const auto wanted = p.number("packet");
     if (!wanted) return signal;

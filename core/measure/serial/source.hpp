@@ -5,6 +5,7 @@
 #include "core/serial/clock.hpp"
 #include "core/serial/edges.hpp"
 #include "core/serial/levels.hpp"
+#include "core/stats/spread.hpp"
 
 namespace rt {
 
@@ -56,6 +57,9 @@ struct SerialSource {
     Edges edges;
     std::vector<double> edges_s;  // from the beginning of the signal
 };
+
+// Times from each edge to the next.
+Spread spacings_of(const SerialSource& source);
 
 // The packet that the parameters name, or all of the signal without. Throws Error(signal) when there are
 // fewer.
