@@ -105,7 +105,7 @@ ExitCode draw_diagram(const Call& call, const Bench& bench) {
     return ExitCode::passed;
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_bench(const Call& call) {
     const auto files = call.texts("bench");
     if (files.size() != 1) fail_input("bench needs one bench file: rare-tally bench BENCH");
     const Bench bench = read_bench(files.front(), DiskFiles(share_folder() / "dialects"));
@@ -132,7 +132,7 @@ Command bench_command() {
              {"diagram", "FILE", "draw what is connected where, as .svg"},
              {"port", "N", "first port to serve on, the others follow; free ones without it"}},
             "bench",
-            run};
+            perform_bench};
 }
 
 }  // namespace rt

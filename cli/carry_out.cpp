@@ -4,6 +4,7 @@
 #include "cli/campaign_options.hpp"
 #include "cli/run_listener.hpp"
 #include "core/base/text.hpp"
+#include "lab/report/anomalies.hpp"
 #include "lab/report/report.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/run/runner.hpp"
@@ -40,6 +41,15 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
     return replies;
 }
 
+void say_anomalies(const Console& console, const RunRecord& run) {
+    constexpr std::size_t most = 8;
+    const auto anomalies = anomalies_of(run);
+    for (std::size_t i = 0; i < std::min(most, anomalies.size()); ++i)
+        console.out(console.tinted("look at", Tone::strong) + "    " + anomaly_text(anomalies[i]));
+    if (anomalies.size() > most)
+        console.out("look at    " + std::to_string(anomalies.size() - most) + " more in the report");
+}
+
 }  // namespace
 
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
@@ -67,11 +77,15 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     std::optional<RunData> data;  // reading a long run back takes a while
     const auto& table = loaded.campaign.table;
     if (with_report || json || (table && complete)) data.emplace(folder);
-    // Beside the campaign as it was given, not beside the copy that the run kept.
+    // Beside the campaign as it was given, not beside the copy that the run kept; a run that was moved to
+    // another machine may find no such folder.
     std::string grown;
-    if (table && complete && !resume) {
-        append_row(table->file, table_row(*table, data->record()));
-        grown = table->file.string();
+    if (table && complete) {
+        const std::filesystem::path place = data->record().fact("table");
+        if (!place.empty() && std::filesystem::is_directory(place.parent_path())) {
+            append_row(place, table_row(*table, data->record()));
+            grown = place.string();
+        }
     }
     if (with_report) {
         console.progress("drawing figures and writing the report");
@@ -85,9 +99,10 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
         console.out("");
         console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +
                     console.counts(end.counts));
+        if (with_report) say_anomalies(console, data->record());
         for (const auto& file : written) console.out("wrote " + file.string());
         if (!grown.empty()) console.out("appended a row to " + grown);
-        if (table && complete && resume)
+        if (table && complete && grown.empty())
             console.out("the table grows by: rare-tally export " + folder.string() + " --append FILE");
         if (!complete) console.out("to go on: rare-tally run --resume " + folder.string());
     }

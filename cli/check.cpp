@@ -44,7 +44,7 @@ ExitCode save_profile(const Call& call, const LoadedCampaign& loaded) {
     return ExitCode::passed;
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_check(const Call& call) {
     const auto files = call.texts("campaign");
     if (files.size() != 1) fail_input("check needs one campaign file: rare-tally check CAMPAIGN");
     const auto loaded = load_campaign(call, files.front(), call.text("bench"));
@@ -73,7 +73,7 @@ Command check_command() {
          {"save-profile", "FILE", "write all parameters of the tests, as they are in force, to a profile"},
          {"all", "", "list every point, however many there are"}},
         "campaign",
-        run};
+        perform_check};
 }
 
 }  // namespace rt

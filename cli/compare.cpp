@@ -87,7 +87,7 @@ void draw(const Call& call, const std::vector<ComparedFinding>& all, const std::
     call.console.out("drew " + std::to_string(drawn) + " figures in " + folder.string());
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_compare(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() < 2)
         fail_input("compare needs at least two run folders: rare-tally compare BEFORE AFTER");
@@ -142,7 +142,7 @@ Command compare_command() {
             {{"all", "", "list all findings; without it the 30 with the largest changes"},
              {"figures", "DIR", "draw the curves of both, with the limit; at most 24 figures"}},
             "run",
-            run};
+            perform_compare};
 }
 
 }  // namespace rt

@@ -11,7 +11,7 @@ std::filesystem::path free_folder() {
     return folder;
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_demo(const Call& call) {
     const auto named = call.texts("dir");
     if (named.size() > 1) fail_input("demo takes one folder: rare-tally demo DIR");
     const std::filesystem::path folder = named.empty() ? free_folder() : std::filesystem::path(named.front());
@@ -53,7 +53,7 @@ Command demo_command() {
             "rare-tally demo first-look",
             {rulebook_option},
             "dir",
-            run};
+            perform_demo};
 }
 
 }  // namespace rt

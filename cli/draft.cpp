@@ -4,7 +4,7 @@
 namespace rt {
 namespace {
 
-ExitCode run(const Call& call) {
+ExitCode perform_draft(const Call& call) {
     const auto named = call.texts("dir");
     if (named.size() != 1) fail_input("draft needs a folder: rare-tally draft DIR");
     const std::filesystem::path folder = named.front();
@@ -18,8 +18,8 @@ ExitCode run(const Call& call) {
 }  // namespace
 
 Command draft_command() {
-    return {"draft", "DIR", "a starter campaign and bench, commented", "rare-tally draft my-unit", {},
-            "dir",   run};
+    return {"draft", "DIR",        "a starter campaign and bench, commented", "rare-tally draft my-unit", {},
+            "dir",   perform_draft};
 }
 
 }  // namespace rt

@@ -16,7 +16,7 @@ struct Form {
 constexpr Form forms[] = {
     {"csv", "results.csv"}, {"json", "results.json"}, {"junit", "junit.xml"}, {"workbook", "results.xlsx"}};
 
-ExitCode run(const Call& call) {
+ExitCode perform_export(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("export needs one run folder: rare-tally export RUN --as workbook");
     std::vector<std::string> wanted = call.texts("as"), known;
@@ -63,7 +63,7 @@ Command export_command() {
              {"append", "FILE", "append the row of the campaign's [table] to this CSV file"},
              {"out", "DIR", "where to write; without it, export/ in the run folder"}},
             "run",
-            run};
+            perform_export};
 }
 
 }  // namespace rt

@@ -56,7 +56,7 @@ std::string told(const Finding& f) {
     return std::string(name(f.verdict)) + (f.margin ? " " + margin_text(f) : "");
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_judge(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("judge needs one run folder: rare-tally judge RUN");
     const RunData data(folders.front());
@@ -118,7 +118,7 @@ Command judge_command() {
              {"decision", "WORD", "how uncertainty enters: simple, guarded or cispr"},
              {"out", "FILE", "write the differences as JSON"}},
             "run",
-            run};
+            perform_judge};
 }
 
 }  // namespace rt

@@ -141,7 +141,7 @@ Figure chosen_figure(const Outcome& outcome, const std::string& wanted, const st
     fail_input("--trace " + wanted + ": no such curve" + suggestion(wanted, names));
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_measure(const Call& call) {
     const auto words = call.texts("words");
     if (call.flag("list")) {
         for (const auto& procedure : procedures()) {
@@ -222,7 +222,7 @@ Command measure_command() {
          {"traces", "FILE", "write the curves as CSV"},
          {"list", "", "list the procedures, or explain the one named"}},
         "words",
-        run};
+        perform_measure};
 }
 
 }  // namespace rt

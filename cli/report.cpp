@@ -50,7 +50,7 @@ void amend(const Call& call, const std::string& folder) {
     }
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_report(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("report needs one run folder: rare-tally report RUN");
     amend(call, folders.front());
@@ -93,7 +93,7 @@ Command report_command() {
              {"out", "DIR", "where to write; without it, report/ in the run folder"},
              {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
             "run",
-            run};
+            perform_report};
 }
 
 }  // namespace rt

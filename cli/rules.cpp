@@ -220,7 +220,7 @@ void differences(const Call& call, const RuleLibrary& library, const Texts& book
     call.console.out(std::to_string(changed) + " rules differ, " + std::to_string(same) + " are the same");
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_rules(const Call& call) {
     auto words = call.texts("words");
     const RuleLibrary library = load_rules(call);
     const std::string action = words.empty() ? "list" : words.front();
@@ -254,7 +254,7 @@ Command rules_command() {
             "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
             {rulebook_option, {"out", "FILE", "file to draw into, .svg or .png; rules.svg without it"}},
             "words",
-            run};
+            perform_rules};
 }
 
 }  // namespace rt

@@ -15,7 +15,7 @@ std::string folder_name(const Campaign& campaign) {
     return "tally-" + lower(slug(campaign.title)) + "-" + time + "Z";
 }
 
-ExitCode run(const Call& call) {
+ExitCode perform_run(const Call& call) {
     const auto files = call.texts("campaign");
     const std::string resume = call.text("resume");
     if (files.size() != (resume.empty() ? 1 : 0)) {
@@ -63,7 +63,7 @@ Command run_command() {
              {"traffic", "", "keep every exchange with the instruments in traffic.log"},
              {"no-report", "", "measure and judge only"}},
             "campaign",
-            run};
+            perform_run};
 }
 
 }  // namespace rt

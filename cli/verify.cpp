@@ -4,7 +4,7 @@
 namespace rt {
 namespace {
 
-ExitCode run(const Call& call) {
+ExitCode perform_verify(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("verify needs one run folder: rare-tally verify RUN");
     const Verification seen = verify_run(folders.front());
@@ -30,7 +30,7 @@ Command verify_command() {
             "rare-tally verify first-run",
             {{"seal", "HASH", "the last hash of the chain as it was noted down: it stands for everything"}},
             "run",
-            run};
+            perform_verify};
 }
 
 }  // namespace rt

@@ -17,10 +17,10 @@ Around changes_around(const Line& line, double time_s) {
             after == line.edges.end() ? nullptr : &*after};
 }
 
-class Reader {
+class FourWireReader {
   public:
-    Reader(const Line& clock, const Line* out, const Line* in, const FourWireSettings& settings,
-           FourWireSeen& seen)
+    FourWireReader(const Line& clock, const Line* out, const Line* in, const FourWireSettings& settings,
+                   FourWireSeen& seen)
         : clock_(clock), out_(out), in_(in), s_(settings), seen_(seen) {}
 
     void frame(double from_s, double to_s, const LineEdge& opened, const LineEdge* closed) {
@@ -95,7 +95,7 @@ class Reader {
 FourWireSeen read_four_wire(const Line& clock, const Line& select, const Line* out, const Line* in,
                             const FourWireSettings& settings) {
     FourWireSeen seen;
-    Reader reader(clock, out, in, settings, seen);
+    FourWireReader reader(clock, out, in, settings, seen);
     for (std::size_t k = 0; k < select.edges.size(); ++k) {
         const LineEdge& opened = select.edges[k];
         if (opened.rises) {

@@ -12,9 +12,9 @@ struct Event {
 };
 
 // Follows both lines event by event.
-class Reader {
+class TwoWireReader {
   public:
-    Reader(const Line& clock, const Line& data, TwoWireSeen& out)
+    TwoWireReader(const Line& clock, const Line& data, TwoWireSeen& out)
         : out_(out), clock_high_(clock.begins_high), data_high_(data.begins_high) {}
 
     void take(const Event& e) {
@@ -138,7 +138,7 @@ TwoWireSeen read_two_wire(const Line& clock, const Line& data) {
     std::stable_sort(events.begin(), events.end(),
                      [](const Event& a, const Event& b) { return a.time_s < b.time_s; });
     TwoWireSeen out;
-    Reader reader(clock, data, out);
+    TwoWireReader reader(clock, data, out);
     for (const Event& e : events) reader.take(e);
     return out;
 }

@@ -11,14 +11,14 @@ namespace rt {
 namespace {
 
 constexpr std::ptrdiff_t half = interpolation_reach;
-constexpr std::size_t phases = 512;
+constexpr std::size_t interpolation_phases = 512;
 
 // Row p holds the weights for a place p / phases behind a sample.
 std::vector<double> make_weights() {
     constexpr double beta = 9;
-    std::vector<double> out((phases + 1) * 2 * half);
-    for (std::size_t p = 0; p <= phases; ++p) {
-        const double fraction = static_cast<double>(p) / phases;
+    std::vector<double> out((interpolation_phases + 1) * 2 * half);
+    for (std::size_t p = 0; p <= interpolation_phases; ++p) {
+        const double fraction = static_cast<double>(p) / interpolation_phases;
         double sum = 0;
         double* row = out.data() + p * 2 * half;
         for (std::ptrdiff_t k = 0; k < 2 * half; ++k) {
@@ -46,8 +46,8 @@ struct Row {
     double share;
 };
 Row row_for(double fraction) {
-    const double place = fraction * phases;
-    const auto row = std::min(static_cast<std::size_t>(place), phases - 1);
+    const double place = fraction * interpolation_phases;
+    const auto row = std::min(static_cast<std::size_t>(place), interpolation_phases - 1);
     return {weights().data() + row * 2 * half, place - static_cast<double>(row)};
 }
 

@@ -18,10 +18,6 @@ namespace {
 
 using Sample = std::complex<float>;
 
-std::string hz(double value) {
-    return format({value, Unit::hertz});
-}
-
 // Beyond so many standard deviations a Gaussian window is cut off: below -108 dB.
 constexpr double window_reach = 5;
 

@@ -12,6 +12,7 @@
 #include "core/measure/parameters.hpp"
 #include "core/rules/rule.hpp"
 #include "core/signal/capture.hpp"
+#include "core/stats/anomaly.hpp"
 
 namespace rt {
 
@@ -82,6 +83,8 @@ struct Product {
     const char* name;
     Unit unit;
     const char* help;
+    Trend over_level =
+        Trend::none;  // how it goes as a level of the sweep grows; what does not is shown as odd
 };
 
 struct Procedure {

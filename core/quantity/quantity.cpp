@@ -194,6 +194,10 @@ std::string format(Quantity q, int digits) {
     return joined(decimal(shown.value, decimals), shown.unit);
 }
 
+std::string hz(double value) {
+    return format({value, Unit::hertz});
+}
+
 std::string format_fixed(Quantity q, int decimals) {
     if (!std::isfinite(q.value)) return "-";
     if (info(q.unit).prefixed) return format(q);

@@ -38,6 +38,9 @@ std::optional<Quantity> convert(Quantity quantity, Unit to, Quantity impedance);
 // for decibels, trailing zeros dropped: "2.405 GHz", "53.21 dBµV", "35 %".
 std::string format(Quantity quantity, int digits = 7);
 
+// A frequency: "2.4 GHz".
+std::string hz(double value);
+
 // The same with a fixed number of decimals, for columns: "53.20 dBµV". Prefixed units as in format().
 std::string format_fixed(Quantity quantity, int decimals);
 

@@ -10,10 +10,6 @@
 namespace rt {
 namespace {
 
-std::string hz(double value) {
-    return format({value, Unit::hertz});
-}
-
 Finding start(RuleRef ref, const Outcome& outcome) {
     Finding finding;
     finding.rule = ref.full_id();

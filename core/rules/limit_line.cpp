@@ -10,10 +10,6 @@
 
 namespace rt {
 
-static std::string hz(double value) {
-    return format({value, Unit::hertz});
-}
-
 double LimitPiece::level(double x) const {
     if (x <= from || level_from == level_to) return level_from;
     if (x >= to) return level_to;

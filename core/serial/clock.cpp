@@ -11,7 +11,7 @@
 namespace rt {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 // Mean of how far spacings are from whole multiples of the interval, in intervals. Spread evenly that is
 // 0.25.

@@ -18,7 +18,7 @@ namespace {
 using Column = std::vector<double>;
 
 constexpr std::size_t period = 2047;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 // The record between its samples, within a margin at both ends.
 class Record {

@@ -12,7 +12,7 @@
 namespace rt {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 double tail_probability(double q) {
     return 0.5 * std::erfc(q / std::numbers::sqrt2);

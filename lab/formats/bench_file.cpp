@@ -29,7 +29,7 @@ constexpr std::array instrument_keys{
             "from files"},
     KeyInfo{"calibration_due", date, false, "after this day nothing it measures gets a verdict"},
     KeyInfo{"connected_to", text, false, "port of the unit it is connected to"},
-    KeyInfo{"timeout", quantity, false, "longest wait for an answer; 5 s without it", Unit::second},
+    KeyInfo{"timeout", quantity, false, "longest wait for an answer; 10 s without it", Unit::second},
     KeyInfo{"retries", whole, false,
             "how often a point is tried again, newly connected, after trouble with it; 0 without it"},
     KeyInfo{"zero", flag, false, "zeroed and calibrated when a run begins"},

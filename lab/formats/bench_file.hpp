@@ -28,7 +28,7 @@ struct Instrument {
     std::string dialect_reference;  // as the bench names it
     std::string calibration_due;    // ISO date, "" when not stated
     std::string connected_to;       // port of the unit: for the diagram, the report and the simulation
-    double timeout_s = 5;
+    double timeout_s = 10;
     int retries = 0;    // of a point during which it failed
     bool zero = false;  // zeroed and calibrated when a run begins
     double off_time_s = 1;

@@ -19,14 +19,14 @@ constexpr std::array test_keys{
     KeyInfo{"name", text, true, "name of a test of the campaign"},
     KeyInfo{"parameters", pairs, true, "its parameters, above those of the campaign"},
 };
-constexpr std::array root_keys{
+constexpr std::array profile_root_keys{
     KeyInfo{"profile", table, false, "the profile"},
     KeyInfo{"test", tables, false, "parameters, test by test"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo profile_root{"the file", "", profile_root_keys};
 constexpr SectionInfo profile_section{"[profile]", "The profile as a whole.", profile_keys};
 constexpr SectionInfo test_section{"[[test]]", "The parameters of one test.", test_keys};
-constexpr std::array<const SectionInfo*, 3> sections{&root_section, &profile_section, &test_section};
+constexpr std::array<const SectionInfo*, 3> profile_sections{&profile_root, &profile_section, &test_section};
 
 // A TOML basic string.
 std::string toml(const std::string& text) {
@@ -46,13 +46,13 @@ std::string toml(const std::string& text) {
 }  // namespace
 
 const FileInfo profile_file{"profile", "Parameters of tests, to be put over those of a campaign (--profile).",
-                            sections};
+                            profile_sections};
 
 Profile read_profile(const std::filesystem::path& file) {
     Profile profile;
     profile.text = read_file(file);
     const ConfigNode node = parse_config(profile.text, file.string());
-    const ConfigSection root(node, file.string(), root_section);
+    const ConfigSection root(node, file.string(), profile_root);
     if (const auto head = root.table("profile", profile_section)) {
         profile.title = head->text("title");
         profile.published = head->flag("published");

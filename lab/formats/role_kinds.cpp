@@ -119,7 +119,7 @@ constexpr std::array counter_commands{
     CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
 };
 
-const std::array kinds{
+const std::array known_kinds{
     RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
     RoleKind{"generator", "signal generator", generator_settings, {}},
     RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
@@ -153,12 +153,12 @@ std::span<const CommandInfo> common_commands() {
 }
 
 std::span<const RoleKind> role_kinds() {
-    return kinds;
+    return known_kinds;
 }
 
 const RoleKind& find_role_kind(std::string_view name) {
     std::vector<std::string> names;
-    for (const auto& kind : kinds) {
+    for (const auto& kind : known_kinds) {
         if (name == kind.name) return kind;
         names.emplace_back(kind.name);
     }

@@ -83,15 +83,15 @@ constexpr SectionInfo rule_section{"[[rule]]", "One published limit.", rule_keys
 constexpr SectionInfo plan_section{"[[plan]]", "Channel numbers and their frequencies.", plan_keys};
 constexpr SectionInfo book_section{"[rulebook]", "The standard.", book_keys};
 
-constexpr std::array root_keys{
+constexpr std::array rulebook_root_keys{
     KeyInfo{"rulebook", table, true, "the standard"},
     KeyInfo{"plan", tables, false, "channel plans"},
     KeyInfo{"rule", tables, true, "the limits"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo rulebook_root{"the file", "", rulebook_root_keys};
 
-constexpr std::array<const SectionInfo*, 6> sections{&root_section, &book_section,  &plan_section,
-                                                     &rule_section, &piece_section, &sign_off_section};
+constexpr std::array<const SectionInfo*, 6> rulebook_sections{
+    &rulebook_root, &book_section, &plan_section, &rule_section, &piece_section, &sign_off_section};
 
 // A word out of a fixed list; `preset` when the key is absent.
 std::string choice(const ConfigSection& section, const char* key, const std::vector<std::string>& known,
@@ -205,7 +205,7 @@ Rule read_rule(const ConfigSection& section) {
 }  // namespace
 
 const FileInfo rulebook_file{"rulebook", "Published limits as data. The shipped ones are in rulebooks/.",
-                             sections};
+                             rulebook_sections};
 
 // The rules of a node, by id.
 static const ConfigNode* rule_node(const ConfigNode& root, const std::string& id) {
@@ -244,7 +244,7 @@ std::string layered_on(std::string_view content, const std::string& file) {
 Rulebook read_rulebook(std::string_view content, const std::string& file, const LayerBelow& below) {
     ConfigNode node = parse_config(content, file);
     if (below.book) complete_rules(node, parse_config(below.text, below.file));
-    const ConfigSection root(node, file, root_section);
+    const ConfigSection root(node, file, rulebook_root);
     const ConfigSection head = *root.table("rulebook", book_section);
     if (head.has("layered_on") && !below.book)
         head.fail("layered_on", "the book " + in_quotes(head.text("layered_on")) + " is not at hand");

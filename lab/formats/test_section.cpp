@@ -34,6 +34,9 @@ constexpr std::array test_keys{
     KeyInfo{"order", text, false, "nested (without it), serpentine or shuffled"},
     KeyInfo{"seed", whole, false, "of the shuffled order"},
     KeyInfo{"note", text, false, "remark for the report"},
+    KeyInfo{"trend", text, false,
+            "how the first result goes over the last axis: rising or falling; what does not is shown as an "
+            "anomaly"},
     KeyInfo{"prompt", text, false, "what a person has to do before the test; waits for go, skip or stop"},
     KeyInfo{"power_cycle", text, false, "role of a supply that is switched off and on before the test"},
     KeyInfo{"provides", text, false, "name of the calibration that this test makes"},
@@ -249,6 +252,9 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     test.parameters = Parameters(procedure->parameters);
     test.settings = section.pairs("settings");
     test.note = section.text("note");
+    test.trend = section.text("trend");
+    if (!test.trend.empty() && test.trend != "rising" && test.trend != "falling")
+        section.fail("trend", "is " + in_quotes(test.trend) + ": write rising or falling");
     test.prompt = section.text("prompt");
     test.power_cycle = section.text("power_cycle");
     test.redo = static_cast<int>(section.whole("redo").value_or(1));

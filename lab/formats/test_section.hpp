@@ -52,6 +52,7 @@ struct Test {
     std::optional<FromTest> from_test;  // where the values of the last axis come from
     std::optional<double> duration_s;   // the sweep is repeated for so long
     std::string note;
+    std::string trend;            // "rising", "falling", "": of the first result over the last axis
     std::string prompt;           // what a person has to do before the test; "" for nothing
     std::string power_cycle;      // role of the supply that is switched off and on before the test
     std::string provides;         // name of the calibration that its results are; "" for none

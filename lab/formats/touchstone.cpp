@@ -10,9 +10,10 @@
 namespace rt {
 namespace {
 
-class Reader {
+class TouchstoneReader {
   public:
-    Reader(std::string_view text, const std::string& file, std::size_t ports) : text_(text), file_(file) {
+    TouchstoneReader(std::string_view text, const std::string& file, std::size_t ports)
+        : text_(text), file_(file) {
         network_.ports = ports;
     }
 
@@ -153,7 +154,7 @@ class Reader {
 }  // namespace
 
 Network parse_touchstone(std::string_view text, const std::string& file, std::size_t ports) {
-    return Reader(text, file, ports).read();
+    return TouchstoneReader(text, file, ports).read();
 }
 
 Network read_touchstone(const std::filesystem::path& file) {

@@ -1,4 +1,5 @@
 #include "lab/report/report.hpp"
+#include "lab/report/anomalies.hpp"
 
 #include <algorithm>
 #include <kainjow/mustache.hpp>
@@ -398,6 +399,22 @@ std::string page(const RunData& data, const ReportFigures& figures) {
         entry.set("sha256", f.sha256);
         files << entry;
     }
+    Data anomalies = list();
+    for (const auto& a : anomalies_of(run)) {
+        Data entry;
+        entry.set("position", std::to_string(a.position));
+        entry.set("has_point", a.position > 0);
+        entry.set("test", a.test);
+        entry.set("curve", a.curve + (a.curve.empty() || a.at.empty() ? "" : ", ") + a.at);
+        std::string result = a.result;
+        std::replace(result.begin(), result.end(), '_', ' ');
+        entry.set("result", result);
+        entry.set("kind", a.kind);
+        entry.set("reason", a.reason);
+        anomalies << entry;
+    }
+    page.set("has_anomalies", !anomalies.is_empty_list());
+    page.set("anomalies", anomalies);
     page.set("events", events);
     page.set("has_events", !run.events.empty());
     page.set("files", files);

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/text.hpp"
+#include "lab/report/anomalies.hpp"
 #include "lab/version.hpp"
 
 namespace rt {
@@ -140,6 +141,13 @@ std::string run_json(const RunRecord& run) {
                                         {"valid_until", c.valid_until},
                                         {"file", c.file},
                                         {"invalid", c.invalid}});
+    }
+    json["anomalies"] = Json::array();
+    for (const auto& a : anomalies_of(run)) {
+        Json entry{{"test", a.test}, {"result", a.result},  {"kind", a.kind},    {"curve", a.curve},
+                   {"at", a.at},     {"position", nullptr}, {"reason", a.reason}};
+        if (a.position > 0) entry["position"] = a.position;
+        json["anomalies"].push_back(std::move(entry));
     }
     json["superseded"] = run.superseded.size();
     return text_of(json);

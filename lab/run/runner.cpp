@@ -35,6 +35,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
     for (const auto& planned : plan.tests) {
         const Test& t = *planned.test;
         run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures});
+        if (!t.trend.empty()) run.facts["trend." + t.name] = t.trend;
     }
     for (const auto& recheck : campaign.rechecks) {
         const Test& t = recheck.test;
@@ -47,6 +48,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         std::snprintf(key, sizeof key, "budget.%02zu", ++number);
         run.facts[key] = budget_text(budget);
     }
+    if (campaign.table) run.facts["table"] = std::filesystem::absolute(campaign.table->file).string();
     if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
     return run;
 }

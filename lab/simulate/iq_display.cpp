@@ -7,13 +7,13 @@
 #include "core/dsp/fir.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 #include "lab/simulate/random.hpp"
+#include "lab/simulate/thermal.hpp"
 
 namespace rt {
 namespace {
 
 using Complex = std::complex<double>;
 constexpr double pi = std::numbers::pi;
-constexpr double thermal_dbm_hz = -173.98;
 
 double amplitude(double level_dbm, double full_scale_dbm) {
     return std::pow(10, (level_dbm - full_scale_dbm) / 20);

@@ -7,17 +7,14 @@
 #include "core/dsp/detect.hpp"
 #include "core/dsp/resolution.hpp"
 #include "lab/simulate/random.hpp"
+#include "lab/simulate/thermal.hpp"
 
 namespace rt {
 namespace {
 
-constexpr double thermal_dbm_hz = -173.975;  // k 290 K
 constexpr std::size_t most_draws = 256, most_weighted = 4'000'000;
 constexpr double burst_period_s = 1e-3;
 
-double milliwatt(double dbm) {
-    return std::pow(10, dbm / 10);
-}
 double decibel(double ratio) {
     return 10 * std::log10(ratio);
 }

@@ -121,12 +121,12 @@ TEST_CASE("a growing table: a row a run, headings checked, safe when several app
     write_file(campaign, text + table);
     const Said first = starter.say({"run", "mine/campaign.toml", "--out", "r0"});
     CHECK(first.code == 0);
-    CHECK(contains(first.out, "appended a row to mine/all.csv"));
+    CHECK(contains(first.out, "appended a row to " + (starter.folder / "mine/all.csv").string()));
     // Four at the same time.
     std::vector<pid_t> others;
     for (int k = 1; k <= 4; ++k) {
         others.push_back(
-            start_in(starter.folder.path(), RT_BINARY, {"export", "r0", "--append", "mine/all.csv"}));
+            start_in(starter.folder.path(), binary(), {"export", "r0", "--append", "mine/all.csv"}));
     }
     for (const pid_t other : others) CHECK(wait_for(other) == 0);
     const std::string all = read_file(starter.folder / "mine/all.csv");

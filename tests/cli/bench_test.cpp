@@ -51,7 +51,7 @@ TEST_CASE("a run against instruments served by another process finds the same") 
     World world;
     CHECK(world.run().code == 0);
     const std::string out = (world.folder / "served").string();
-    const pid_t server = start_in(world.folder.path(), RT_BINARY, {"bench", "bench.toml", "--serve"}, out);
+    const pid_t server = start_in(world.folder.path(), binary(), {"bench", "bench.toml", "--serve"}, out);
     const auto served = addresses(out);
     REQUIRE(served.size() == 2);
     std::string bench = rt::read_file(world.folder / "bench.toml");

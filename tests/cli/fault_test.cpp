@@ -55,6 +55,7 @@ TEST_CASE("every fault at every role ends in trouble or without verdict, in boun
             CAPTURE(role);
             CAPTURE(kind);
             Stand stand = everything();
+            stand.timeout = "400 ms";
             // After the identity, so that the run is under way.
             stand.simulation = "[[simulation.fault]]\nrole = \"" + role + "\"\nkind = \"" + kind +
                                "\"\nafter = 1\ndelay = \"700 ms\"\n";
@@ -93,9 +94,11 @@ TEST_CASE("overload, drift, wrong mode and a hung unit are never a PASS that the
         CHECK(contains(said.out, role + " overloaded"));
     }
     // The unit falls silent: trouble. With a supply to cycle and a retry, it is brought back.
-    const Stand hung = with("unit", "hang", 2);
+    Stand hung = with("unit", "hang", 2);
+    hung.timeout = "1 s";
     CHECK(hung.run().code == 3);
     Stand rescued = with("unit", "hang", 5);
+    rescued.timeout = "4 s";
     rescued.instrument_keys["unit"] = "retries = 2\n";
     rescued.instrument_keys["supply"] = "off_time = \"10 ms\"\n";
     for (std::size_t at = 0; (at = rescued.tests.find("[[test]]\n", at)) != std::string::npos; at += 9)
@@ -195,7 +198,7 @@ TEST_CASE("a disk that takes no more ends the run in one line, and it goes on wh
     stand.write();
     // A limit on the size of files: the tally reaches it in the middle of the run.
     const Said full = run_in(stand.folder.path(), "/bin/sh",
-                             {"-c", "trap '' XFSZ; ulimit -f 1500; exec " + std::string(RT_BINARY) +
+                             {"-c", "trap '' XFSZ; ulimit -f 1500; exec " + binary() +
                                         " run campaign.toml --out run --no-live --no-report -q"});
     CHECK(full.code == 3);
     CHECK(lines(full.err) == 1);

@@ -20,7 +20,7 @@ bool terminals(const Stand& stand) {
 Said type(const Stand& stand, const std::string& keys, const std::string& arguments) {
     stand.write();
     stand.folder.write("keys", keys);
-    const std::string command = std::string(RT_BINARY) + " run " + arguments + " --no-live --no-report";
+    const std::string command = binary() + " run " + arguments + " --no-live --no-report";
     return run_in(stand.folder.path(), "/bin/sh",
                   {"-c", "(cat keys; sleep 2) | script -qec '" + command + "' /dev/null"});
 }
@@ -67,7 +67,7 @@ TEST_CASE("Ctrl-C at a terminal asks after the present point, and going on loses
     stand.tests = Stand::scanning("scan", "repeats = 300\n");
     stand.write();
     if (!terminals(stand)) return;
-    const std::string command = std::string(RT_BINARY) + " run campaign.toml --out run --no-live --no-report";
+    const std::string command = binary() + " run campaign.toml --out run --no-live --no-report";
     const auto press = [&](const std::string& answer) {
         return run_in(
             stand.folder.path(), "/bin/sh",

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdlib>
 #include <string>
 #include <vector>
 
@@ -16,6 +17,16 @@ struct Said {
     int code = -1;
     std::string out, err;
 };
+
+// A program of the build under test: the one these tests were built with, or the one RT_BUILD names. What
+// starts the programs needs no sanitizers itself.
+inline std::string in_build(const char* program) {
+    const char* build = std::getenv("RT_BUILD");
+    return std::string(build ? build : RT_BUILT_WITH) + "/bin/" + program;
+}
+inline std::string binary() {
+    return in_build("rare-tally");
+}
 
 using Environment = std::vector<std::pair<std::string, std::string>>;
 
@@ -56,7 +67,7 @@ inline Said run_in(const std::filesystem::path& folder, const std::string& progr
 
 inline Said rare_tally(const std::filesystem::path& folder, std::vector<std::string> arguments,
                        const Environment& environment = {}) {
-    return run_in(folder, RT_BINARY, std::move(arguments), environment);
+    return run_in(folder, binary(), std::move(arguments), environment);
 }
 
 inline bool contains(const std::string& text, const std::string& part) {

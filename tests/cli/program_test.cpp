@@ -176,14 +176,14 @@ TEST_CASE("no colour goes into files, and a terminal's wish for none is obeyed")
         MESSAGE("no pseudo-terminal here: colours were not looked at");
         return;
     }
-    CHECK(contains(on_terminal(std::string(RT_BINARY) + " rules", {}), "\x1b["));
-    CHECK_FALSE(contains(on_terminal(std::string(RT_BINARY) + " rules", {{"NO_COLOR", "1"}}), "\x1b["));
+    CHECK(contains(on_terminal(binary() + " rules", {}), "\x1b["));
+    CHECK_FALSE(contains(on_terminal(binary() + " rules", {{"NO_COLOR", "1"}}), "\x1b["));
 }
 
 TEST_CASE("installed, the program finds its files beside it") {
     TestFolder folder;
     std::filesystem::create_directories(folder / "usr/bin");
-    std::filesystem::copy(RT_BINARY, folder / "usr/bin/rare-tally");
+    std::filesystem::copy(binary(), folder / "usr/bin/rare-tally");
     const Said alone = run_in(folder.path(), (folder / "usr/bin/rare-tally").string(), {"rules"});
     CHECK(alone.code == 2);
     CHECK(contains(alone.err, "the program's own files are missing"));
@@ -198,7 +198,7 @@ TEST_CASE("installed, the program finds its files beside it") {
 }
 
 TEST_CASE("the reference pages are those of the readers' tables") {
-    const Said kinds = run_in(source, RT_REFERENCE, {});
+    const Said kinds = run_in(source, in_build("make-reference"), {});
     std::size_t pages = 0;
     for (std::size_t at = 0; at < kinds.out.size();) {
         const std::size_t end = kinds.out.find('\n', at);
@@ -207,7 +207,8 @@ TEST_CASE("the reference pages are those of the readers' tables") {
         std::replace(file.begin(), file.end(), ' ', '-');
         CAPTURE(kind);
         const std::string page = rt::read_file(source / "docs/reference" / (file + ".md"));
-        CHECK_MESSAGE(run_in(source, RT_REFERENCE, {kind}).out == page, "run scripts/update-docs");
+        CHECK_MESSAGE(run_in(source, in_build("make-reference"), {kind}).out == page,
+                      "run scripts/update-docs");
         at = end + 1;
         ++pages;
     }

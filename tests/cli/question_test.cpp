@@ -125,7 +125,7 @@ TEST_CASE("on a terminal a person answers, skips and stops") {
     }
     const auto type = [&](const std::string& keys, const std::string& arguments) {
         world.folder.write("keys", keys);
-        const std::string command = std::string(RT_BINARY) + " run " + arguments;
+        const std::string command = binary() + " run " + arguments;
         return run_in(world.folder.path(), "/bin/sh",
                       {"-c", "(cat keys; sleep 3) | script -qec '" + command + "' /dev/null"});
     };

@@ -68,6 +68,7 @@ TEST_CASE("a program sets the unit, and its refusal or silence ends the run") {
     const Said refused = with("echo first; echo 'no such state' >&2; exit 7\n");
     CHECK(refused.code == 3);
     CHECK(contains(refused.err, "did not set state = \"idle\": \"no such state\""));
+    stand.timeout = "400 ms";
     const Said silent = with("sleep 5\n");
     CHECK(silent.code == 3);
     CHECK(contains(silent.err, "set-unit.sh did not end within 0.4 s"));

@@ -68,7 +68,7 @@ TEST_CASE("killed again and again, a run carried on finds what an undisturbed on
     std::vector<std::string> call{"run", "campaign.toml", "--out", "rough", "-q", "--no-report"};
     int kills = 0, code = 128;
     for (; kills < 40; ++kills) {
-        const pid_t child = start_in(world.folder.path(), RT_BINARY, call);
+        const pid_t child = start_in(world.folder.path(), binary(), call);
         std::this_thread::sleep_for(milliseconds(30 + random() % 200));
         ::kill(child, SIGKILL);
         code = wait_for(child);
@@ -92,7 +92,7 @@ TEST_CASE("a run stopped by the operator is carried on from its own copies") {
     world.simulation = "[simulation]\nunit = \"unit.toml\"\n";
     world.test.replace(world.test.find("100 us"), 6, "10 ms");
     world.write();
-    const pid_t child = start_in(world.folder.path(), RT_BINARY, {"run", "campaign.toml", "--out", "run"});
+    const pid_t child = start_in(world.folder.path(), binary(), {"run", "campaign.toml", "--out", "run"});
     wait_until_measuring(world.folder / "run");
     ::kill(child, SIGINT);
     CHECK(wait_for(child) == 4);  // incomplete
@@ -147,7 +147,7 @@ TEST_CASE("two processes never write one run") {
     world.test.replace(world.test.find("100 us"), 6, "10 ms");
     world.write();
     const pid_t child =
-        start_in(world.folder.path(), RT_BINARY, {"run", "campaign.toml", "--out", "run", "--no-report"});
+        start_in(world.folder.path(), binary(), {"run", "campaign.toml", "--out", "run", "--no-report"});
     wait_until_measuring(world.folder / "run");
     const Said second = rare_tally(world.folder.path(), {"run", "--resume", "run"});
     CHECK(second.code == 2);

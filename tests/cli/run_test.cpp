@@ -183,6 +183,7 @@ TEST_CASE(
 
     FakeInstrument silent([](const auto&) { return ""; });
     World waiting;
+    waiting.timeout = "400 ms";
     waiting.analyser = "address = \"tcp://127.0.0.1:" + silent.port() + "\"\n";
     const Said quiet = waiting.run();
     CHECK(quiet.code == 3);

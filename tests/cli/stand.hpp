@@ -12,8 +12,9 @@
 
 struct Stand {
     TestFolder folder;
-    std::string campaign_keys;  // in [campaign]
-    std::string tests;          // [[test]] and what follows
+    std::string campaign_keys;     // in [campaign]
+    std::string timeout = "20 s";  // of all instruments; short where one stays silent
+    std::string tests;             // [[test]] and what follows
     std::string watches;
     std::string simulation;  // in [simulation] and further tables
     std::string paths;
@@ -47,12 +48,13 @@ struct Stand {
             const auto address = addresses.find(role);
             const auto keys = instrument_keys.find(role);
             const std::string own = keys == instrument_keys.end() ? "" : keys->second;
-            bench +=
-                instrument_text(role, dialect, port,
-                                "impedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"400 ms\"\n"
-                                "longest_move = \"1 s\"\n" +
-                                    own,
-                                address == addresses.end() ? "simulated" : address->second);
+            bench += instrument_text(role, dialect, port,
+                                     "impedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"" +
+                                         timeout +
+                                         "\"\n"
+                                         "longest_move = \"1 s\"\n" +
+                                         own,
+                                     address == addresses.end() ? "simulated" : address->second);
         };
         add("analyser", "scpi-analyser", "out");
         add("generator", "scpi-generator", "in");

@@ -16,19 +16,20 @@ struct World {
     std::string sweep = "[[test.sweep]]\naxis = \"state\"\nvalues = [\"idle\", \"on\"]\nsets = [\"unit\"]\n";
     std::string analyser = "address = \"simulated\"\n";
     std::string simulation = "[simulation]\nunit = \"unit.toml\"\ninstant = true\n";
+    std::string timeout = "20 s";  // a loaded machine is slow; short where an instrument stays silent
     double line_dbuv = 40;
 
     void write() const {
         folder.write("campaign.toml", head + unit + test + judge + sweep);
-        folder.write("bench.toml",
-                     "[bench]\nname = \"b\"\n[[instrument]]\nrole = \"analyser\"\nname = \"a\"\ndialect = "
-                     "\"scpi-analyser\"\n"
-                     "connected_to = \"p\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = "
-                     "\"400 ms\"\n" +
-                         analyser +
-                         "[[instrument]]\nrole = \"unit\"\nname = \"u\"\ndialect = \"unit-control\"\naddress "
-                         "= \"simulated\"\n" +
-                         simulation);
+        folder.write(
+            "bench.toml",
+            "[bench]\nname = \"b\"\n[[instrument]]\nrole = \"analyser\"\nname = \"a\"\ndialect = "
+            "\"scpi-analyser\"\n"
+            "connected_to = \"p\"\nimpedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"" +
+                timeout + "\"\n" + analyser +
+                "[[instrument]]\nrole = \"unit\"\nname = \"u\"\ndialect = \"unit-control\"\naddress "
+                "= \"simulated\"\n" +
+                simulation);
         folder.write("unit.toml",
                      "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n[[line]]\nport = \"p\"\nwhen = { "
                      "state = \"on\" }\n"

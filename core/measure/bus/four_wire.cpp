@@ -14,7 +14,7 @@ constexpr ParameterInfo channel_of(const char* name, const char* preset, const c
     return {name, ParameterKind::whole_number, Unit::none, preset, help};
 }
 
-constexpr auto parameters = joined(
+constexpr auto four_wire_parameters = joined(
     std::array{
         channel_of("clock_channel", "1", "channel of the clock"),
         channel_of("select_channel", "2",
@@ -31,8 +31,9 @@ constexpr auto parameters = joined(
     },
     bus_rows);
 
-constexpr std::array traces{Product{"view_...", Unit::volt, "all lines around the extreme of each result"}};
-constexpr std::array results{
+constexpr std::array four_wire_traces{
+    Product{"view_...", Unit::volt, "all lines around the extreme of each result"}};
+constexpr std::array four_wire_products{
     Product{"clock_frequency", Unit::hertz, "highest clock frequency: reciprocal of the shortest period"},
     Product{"high_time_least", Unit::second, "clock above the upper threshold"},
     Product{"low_time_least", Unit::second, "clock below the lower threshold"},
@@ -51,7 +52,7 @@ constexpr std::array results{
     Product{"loose_bits", Unit::count, "bits at the ends of frames that fill no word"},
 };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_four_wire(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.four-wire");
     const auto signal = [&](const char* name) {
         return signal_of(wave, p, static_cast<std::size_t>(p.required(name)));
@@ -126,11 +127,11 @@ Procedure four_wire_bus() {
             "greatest value "
             "and where these stand; decoded words. There is no standard: limits are written in the lab's own "
             "rulebook.",
-            parameters,
-            traces,
-            results,
+            four_wire_parameters,
+            four_wire_traces,
+            four_wire_products,
             waveform_setup,
-            run,
+            measure_four_wire,
             preset_named};
 }
 

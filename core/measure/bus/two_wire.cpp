@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto two_wire_parameters = joined(
     std::array{
         ParameterInfo{"clock_channel", ParameterKind::whole_number, Unit::none, "1",
                       "channel of the clock line SCL"},
@@ -22,8 +22,9 @@ constexpr auto parameters = joined(
     },
     bus_rows);
 
-constexpr std::array traces{Product{"view_...", Unit::volt, "both lines around the extreme of each result"}};
-constexpr std::array results{
+constexpr std::array two_wire_traces{
+    Product{"view_...", Unit::volt, "both lines around the extreme of each result"}};
+constexpr std::array two_wire_products{
     Product{"clock_frequency", Unit::hertz, "highest clock frequency: reciprocal of the shortest period"},
     Product{"low_time_least", Unit::second, "tLOW: clock below the lower threshold"},
     Product{"high_time_least", Unit::second, "tHIGH: clock above the upper threshold"},
@@ -113,7 +114,7 @@ Table spikes_of(const std::vector<std::pair<const char*, const Signal*>>& lines,
     return table;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_two_wire(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
     const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
     if (channel("clock_channel") == channel("data_channel"))
@@ -191,11 +192,11 @@ Procedure two_wire_bus() {
             "Timings of UM10204 (I2C) between 30 % and 70 % of the supply, with least, mean and greatest "
             "value and "
             "where these stand; decoded conditions and bytes. The limits of each speed class are rules.",
-            parameters,
-            traces,
-            results,
+            two_wire_parameters,
+            two_wire_traces,
+            two_wire_products,
             waveform_setup,
-            run,
+            measure_two_wire,
             preset_named};
 }
 

@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
+constexpr std::array final_parameters{
     ParameterInfo{"frequency", ParameterKind::quantity, Unit::hertz, "", "candidate of the pre-scan"},
     ParameterInfo{
         "zoom", ParameterKind::quantity, Unit::hertz, "",
@@ -28,10 +28,10 @@ constexpr std::array parameters{
     filter_parameter,
 };
 
-constexpr std::array traces{
+constexpr std::array final_traces{
     Product{"emission", Unit::dbuv, "the reading of a detector at the frequency of the maximum"},
     Product{"zoom", Unit::dbuv, "peak readings around the candidate (complex samples only)"}};
-constexpr std::array results{
+constexpr std::array final_products{
     Product{"level", Unit::dbuv, "reading of the detector asked for, in the capture's unit"},
     Product{"frequency", Unit::hertz, "where the level around the candidate is highest"},
     Product{"peak", Unit::dbuv, "reading of the peak detector (complex samples)"},
@@ -49,7 +49,7 @@ double zoom_of(const Parameters& p) {
     return width;
 }
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup final_setup(const Parameters& p) {
     const double frequency = p.required("frequency"), half = zoom_of(p) / 2;
     SpectrumSetup out = spectrum_setup(p, std::max(0.0, frequency - half), frequency + half);
     out.unit = Unit::dbuv;
@@ -182,7 +182,7 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     return outcome;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_final(Capture any, const Parameters& p) {
     if (const auto* record = std::get_if<IqRecord>(&any)) return from_samples(*record, p);
     return from_spectrum(take_spectrum(std::move(any), "emission.final", p), p);
 }
@@ -197,11 +197,11 @@ Procedure emission_final() {
             "16-2-1, CISPR 16-2-3). From complex samples all detectors of CISPR 16-1-1 are read at once; "
             "quasi-peak "
             "and CISPR average need a record longer than their meter takes to settle.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
+            final_parameters,
+            final_traces,
+            final_products,
+            final_setup,
+            measure_final,
             preset_conditions};
 }
 

@@ -9,21 +9,21 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto scan_parameters = joined(
     std::array{
         ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band"},
         ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band"},
     },
     spectrum_rows);
 
-constexpr std::array traces{
+constexpr std::array scan_traces{
     Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};
-constexpr std::array results{
+constexpr std::array scan_products{
     Product{"highest_level", Unit::dbuv, "highest level of the trace, in the capture's unit"},
     Product{"highest_level_frequency", Unit::hertz, "where it stands"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup scan_setup(const Parameters& p) {
     const double start = p.required("start"), stop = p.required("stop");
     SpectrumSetup out = spectrum_setup(p, start, stop);
     out.unit = Unit::dbuv;  // the language of emission limits
@@ -38,7 +38,7 @@ void preset(const Rule& rule, Parameters& p) {
     preset_conditions(rule, p);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_scan(Capture any, const Parameters& p) {
     SpectrumWish wish;
     wish.fallback = Detector::peak;
     const bool samples = std::holds_alternative<IqRecord>(any);
@@ -76,11 +76,11 @@ Procedure emission_scan() {
         "Disturbance level against frequency",
         "Takes the trace of a measuring receiver or analyser (CISPR 16-2-1, CISPR 16-2-3) as it is and finds "
         "its highest level. No value is made up between points. An overloaded capture gives no verdict.",
-        parameters,
-        traces,
-        results,
-        setup,
-        run,
+        scan_parameters,
+        scan_traces,
+        scan_products,
+        scan_setup,
+        measure_scan,
         preset};
 }
 

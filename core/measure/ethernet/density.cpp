@@ -14,7 +14,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto ethernet_density_parameters = joined(
     std::array{
         ParameterInfo{"bandwidth", ParameterKind::quantity, Unit::hertz, "100 kHz",
                       "noise bandwidth of the transforms: what the resolution of the density is"},
@@ -30,8 +30,9 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{Product{"psd", Unit::dbm_per_hz, "power density against frequency"}};
-constexpr std::array results{
+constexpr std::array ethernet_density_traces{
+    Product{"psd", Unit::dbm_per_hz, "power density against frequency"}};
+constexpr std::array ethernet_density_products{
     Product{"total_power", Unit::dbm, "power in the band"},
     Product{"peak_to_peak", Unit::volt, "highest minus lowest sample"},
     Product{"peak_density", Unit::dbm_per_hz, "highest density in the band"},
@@ -79,7 +80,7 @@ void require_random(const Trace& psd, double total_w, double step_hz) {
                 " of the power in lines at " + places);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_ethernet_density(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.density"), p);
     const double bandwidth = p.required("bandwidth"), ohm = p.required("termination");
     if (!(bandwidth > 0)) fail_input("parameter bandwidth: must be above 0 Hz");
@@ -136,11 +137,11 @@ Procedure ethernet_density() {
             "Averaged windowed periodogram (Welch 1967) of the differential voltage in its termination, "
             "one-sided; "
             "masks in dBm/Hz judge the curve. The unit must send its test mode for density (random idle).",
-            parameters,
-            traces,
-            results,
+            ethernet_density_parameters,
+            ethernet_density_traces,
+            ethernet_density_products,
             waveform_setup,
-            run,
+            measure_ethernet_density,
             preset_named};
 }
 

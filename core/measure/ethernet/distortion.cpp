@@ -7,7 +7,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto distortion_parameters = joined(
     std::array{
         ParameterInfo{"symbol_rate", ParameterKind::quantity, Unit::hertz, "",
                       "nominal symbol rate; the sequence is found within 200 ppm of it"},
@@ -21,10 +21,10 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{
+constexpr std::array distortion_traces{
     Product{"distortion", Unit::volt, "what is left at the worst phase, against time"},
     Product{"phases", Unit::volt, "peak distortion at each phase of the symbol"}};
-constexpr std::array results{
+constexpr std::array distortion_products{
     Product{"peak_distortion", Unit::volt, "largest of all phases and symbols"},
     Product{"distortion_rms", Unit::volt, "rms at the phase with the peak"},
     Product{"peak_distortion_at", Unit::second, "where it stands in the record"},
@@ -37,7 +37,7 @@ constexpr std::array results{
     Product{"symbols", Unit::count, "symbols that were gone through"},
 };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_distortion(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.distortion"), p);
     DistortionSettings settings;
     settings.symbol_rate_hz = p.required("symbol_rate");
@@ -113,11 +113,11 @@ Procedure ethernet_distortion() {
         "constant and the disturber out. What is left, at ten phases of the symbol, is distortion (IEEE "
         "802.3 "
         "40.6.1.2.4, 96.5.4.2, 97.5.3.2). Another signal has no verdict.",
-        parameters,
-        traces,
-        results,
+        distortion_parameters,
+        distortion_traces,
+        distortion_products,
         waveform_setup,
-        run,
+        measure_distortion,
         preset_named};
 }
 

@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto droop_parameters = joined(
     std::array{
         ParameterInfo{
             "first", ParameterKind::quantity, Unit::second, "",
@@ -24,8 +24,9 @@ constexpr auto parameters = joined(
                              "any even-runs"}},
     edge_rows, signal_rows);
 
-constexpr std::array traces{Product{"run", Unit::volt, "voltage around the run with the largest droop"}};
-constexpr std::array results{
+constexpr std::array droop_traces{
+    Product{"run", Unit::volt, "voltage around the run with the largest droop"}};
+constexpr std::array droop_products{
     Product{"droop_positive", Unit::percent,
             "largest loss from the first to the second value, positive runs"},
     Product{"droop_negative", Unit::percent, "the same of negative runs"},
@@ -80,7 +81,7 @@ void require_even_runs(const SerialSource& source, double second) {
                 format({runs.least, Unit::second}) + " to " + format({runs.greatest, Unit::second}));
 }
 
-Outcome run(Capture any, const Parameters& given) {
+Outcome measure_droop(Capture any, const Parameters& given) {
     Parameters p = given;
     if (!p.has("threshold")) p.set_quantity("threshold", {0, Unit::volt});
     const SerialSource source = serial_source(std::move(any), "ethernet.droop", p, 2);
@@ -126,11 +127,11 @@ Procedure ethernet_droop() {
             "Loss of voltage between two moments of a run without transition, in percent of the first (IEEE "
             "802.3, test "
             "modes for droop). Both polarities; the largest of all runs counts.",
-            parameters,
-            traces,
-            results,
+            droop_parameters,
+            droop_traces,
+            droop_products,
             waveform_setup,
-            run,
+            measure_droop,
             preset_named};
 }
 

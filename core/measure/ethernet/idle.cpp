@@ -10,7 +10,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto idle_parameters = joined(
     std::array{
         ParameterInfo{"quiet_level", ParameterKind::quantity, Unit::percent, "15 %",
                       "of the largest voltage: below, the line is quiet. The standard states no threshold"},
@@ -24,9 +24,9 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{
+constexpr std::array idle_traces{
     Product{"line", Unit::volt, "voltage against time, the farthest from zero of each piece"}};
-constexpr std::array results{
+constexpr std::array idle_products{
     Product{"sleep_time", Unit::second, "from low_power_from until the line is quiet for the first time"},
     Product{"quiet_least", Unit::second, "shortest quiet between two signals"},
     Product{"quiet_greatest", Unit::second, "longest quiet between two signals"},
@@ -61,7 +61,7 @@ Trace line_of(const Signal& signal) {
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_idle(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.idle"), p);
     const LevelHistogram histogram = level_histogram(*signal.samples);
     ActivitySettings settings;
@@ -134,11 +134,11 @@ Procedure ethernet_idle() {
             "Times between signals and quiet of energy-efficient Ethernet (IEEE 802.3 clause 78). Where the "
             "sleep "
             "signal begins and data follow cannot be seen in the voltage: these moments are parameters.",
-            parameters,
-            traces,
-            results,
+            idle_parameters,
+            idle_traces,
+            idle_products,
             waveform_setup,
-            run,
+            measure_idle,
             preset_named};
 }
 

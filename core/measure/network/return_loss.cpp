@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
+constexpr std::array return_loss_parameters{
     ParameterInfo{"ports", ParameterKind::text, Unit::none, "1",
                   "port whose reflection counts, or the two that carry a pair as 1-2"},
     ParameterInfo{"reference", ParameterKind::quantity, Unit::ohm, "",
@@ -19,12 +19,12 @@ constexpr std::array parameters{
     ParameterInfo{"points", ParameterKind::whole_number, Unit::none, "401", "frequencies asked for"},
     ParameterInfo{"bandwidth", ParameterKind::quantity, Unit::hertz, "1 kHz", "of the network analyser"},
 };
-constexpr std::array traces{
+constexpr std::array return_loss_traces{
     Product{"return_loss", Unit::db, "-20 log10 of the reflection"},
     Product{"mode_conversion_loss", Unit::db,
             "-20 log10 of the common-mode wave that a differential one comes back as; of a pair"},
 };
-constexpr std::array results{
+constexpr std::array return_loss_products{
     Product{"least_return_loss", Unit::db, "smallest return loss of all frequencies"},
     Product{"least_at", Unit::hertz, "its frequency"},
     Product{"least_mode_conversion_loss", Unit::db, "smallest conversion loss, of a pair"},
@@ -50,7 +50,7 @@ ReflectionPorts ports_of(const Parameters& p) {
     return out;
 }
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup return_loss_setup(const Parameters& p) {
     NetworkSetup out;
     out.start_hz = p.required("start"), out.stop_hz = p.required("stop");
     out.points = static_cast<std::size_t>(p.required("points"));
@@ -77,7 +77,7 @@ Trace loss_trace(const char* name, const char* title, const Network& network,
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_return_loss(Capture any, const Parameters& p) {
     const auto* network = std::get_if<Network>(&any);
     if (!network) {
         fail_input(
@@ -118,11 +118,11 @@ Procedure network_return_loss() {
         "From scattering parameters (Touchstone, or a network analyser): one port as it is, a pair by its "
         "mixed-mode parameters Sdd11 and Scd11, on the reference resistance wanted. Lower limit lines "
         "judge the curves.",
-        parameters,
-        traces,
-        results,
-        setup,
-        run,
+        return_loss_parameters,
+        return_loss_traces,
+        return_loss_products,
+        return_loss_setup,
+        measure_return_loss,
         preset_named};
 }
 

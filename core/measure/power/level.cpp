@@ -25,14 +25,14 @@ PowerReading take_power(const Capture& capture, const char* procedure) {
 
 namespace {
 
-constexpr std::array parameters{power_frequency_parameter, sensor_parameter, averages_parameter};
-constexpr std::array results{Product{"power", Unit::dbm, "mean power at the sensor"}};
+constexpr std::array level_parameters{power_frequency_parameter, sensor_parameter, averages_parameter};
+constexpr std::array level_products{Product{"power", Unit::dbm, "mean power at the sensor", Trend::rising}};
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup level_setup(const Parameters& p) {
     return power_setup(p);
 }
 
-Outcome run(Capture capture, const Parameters&) {
+Outcome measure_level(Capture capture, const Parameters&) {
     const PowerReading reading = take_power(capture, "power.level");
     Outcome outcome;
     outcome.results.push_back({"power", {reading.level_dbm, Unit::dbm}, {}});
@@ -47,11 +47,11 @@ Procedure power_level() {
         "Mean power",
         "Takes one averaged reading of a power meter as it is. A sensor that reports an overload gives no "
         "verdict.",
-        parameters,
+        level_parameters,
         {},
-        results,
-        setup,
-        run,
+        level_products,
+        level_setup,
+        measure_level,
         preset_named};
 }
 

@@ -8,7 +8,7 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
+constexpr std::array path_loss_parameters{
     power_frequency_parameter,
     sensor_parameter,
     averages_parameter,
@@ -16,17 +16,17 @@ constexpr std::array parameters{
     ParameterInfo{"sensor_floor", ParameterKind::quantity, Unit::dbm, "-60 dBm",
                   "a reading below this is the sensor's own noise"},
 };
-constexpr std::array results{
+constexpr std::array path_loss_products{
     Product{"loss", Unit::db, "level sent minus level received"},
     Product{"received", Unit::dbm, "level at the end of the path"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup path_loss_setup(const Parameters& p) {
     p.required("sent");
     return power_setup(p);
 }
 
-Outcome run(Capture capture, const Parameters& p) {
+Outcome measure_path_loss(Capture capture, const Parameters& p) {
     const PowerReading reading = take_power(capture, "path.loss");
     Outcome outcome;
     outcome.results.push_back({"loss", {p.required("sent") - reading.level_dbm, Unit::db}, {}});
@@ -52,11 +52,11 @@ Procedure path_loss() {
         "A generator feeds a known level into the path, a power meter reads what comes out: loss = sent "
         "minus received, in dB. Mismatch between the two is part of its uncertainty and is not taken out. "
         "Refuses when nothing arrives.",
-        parameters,
+        path_loss_parameters,
         {},
-        results,
-        setup,
-        run,
+        path_loss_products,
+        path_loss_setup,
+        measure_path_loss,
         preset_named,
         check};
 }

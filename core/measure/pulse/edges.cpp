@@ -7,7 +7,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto edges_parameters = joined(
     std::array{
         ParameterInfo{"edge_span", ParameterKind::choice, Unit::none, "10-90",
                       "part of the amplitude over which rise and fall are timed, in %", "10-90 20-80 30-70"},
@@ -16,8 +16,8 @@ constexpr auto parameters = joined(
     },
     edge_rows, signal_rows);
 
-constexpr std::array<Product, 0> traces{};
-constexpr std::array results{
+constexpr std::array<Product, 0> edges_traces{};
+constexpr std::array edges_products{
     Product{"low", Unit::volt, "low level: mode of the lower half of the histogram (IEEE 181)"},
     Product{"high", Unit::volt, "high level: mode of the upper half"},
     Product{"amplitude", Unit::volt, "high minus low"},
@@ -140,7 +140,7 @@ Table table_of(const std::vector<Row>& rows) {
     return table;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_edges(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "pulse.edges", p, 2);
     const Levels& levels = source.levels;
     const auto [from, to] = span_of(p);
@@ -223,11 +223,11 @@ Procedure pulse_edges() {
         "Levels, edges and widths of a switching signal",
         "Levels are modes of the histogram, edges are timed between samples on the band-limited signal (IEEE "
         "181). Every time is told with its least, mean and greatest value and where these stand.",
-        parameters,
-        traces,
-        results,
+        edges_parameters,
+        edges_traces,
+        edges_products,
         waveform_setup,
-        run,
+        measure_edges,
         preset_named};
 }
 

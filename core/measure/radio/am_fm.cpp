@@ -17,7 +17,7 @@ namespace {
 
 using Complex = std::complex<double>;
 
-constexpr std::array parameters{
+constexpr std::array am_fm_parameters{
     iq_centre_parameter,
     ParameterInfo{"carrier_filter", ParameterKind::quantity, Unit::hertz, "",
                   "width of the filter around the carrier before demodulation; without it, none"},
@@ -30,9 +30,9 @@ constexpr std::array parameters{
     iq_reference_parameter,
 };
 
-constexpr std::array traces{Product{"envelope", Unit::none, "envelope over its mean against time"},
-                            Product{"frequency", Unit::hertz, "frequency against time, from the mean"}};
-constexpr std::array results{
+constexpr std::array am_fm_traces{Product{"envelope", Unit::none, "envelope over its mean against time"},
+                                  Product{"frequency", Unit::hertz, "frequency against time, from the mean"}};
+constexpr std::array am_fm_products{
     Product{"am_depth", Unit::percent, "(highest - lowest) over (highest + lowest) envelope"},
     Product{"am_depth_rms", Unit::percent, "depth of the sine with the same rms"},
     Product{"am_frequency", Unit::hertz, "strongest frequency in the envelope"},
@@ -98,7 +98,7 @@ Trace against_time(const char* name, const char* title, Unit unit, const std::ve
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_am_fm(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.am-fm");
     const double rate = record.sample_rate_hz;
     if (record.size() > 20000000) fail_input("the record has more than 20 million samples: cut out a part");
@@ -170,11 +170,11 @@ Procedure am_fm() {
             "Demodulates complex samples: envelope and frequency against time, after the filters chosen. "
             "Noise widens "
             "the peak values: use a filter, or the rms values.",
-            parameters,
-            traces,
-            results,
+            am_fm_parameters,
+            am_fm_traces,
+            am_fm_products,
             iq_setup,
-            run,
+            measure_am_fm,
             preset_named};
 }
 

@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters =
+constexpr auto bursts_parameters =
     joined(trigger_rows,
            std::array{
                ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
@@ -19,8 +19,8 @@ constexpr auto parameters =
            },
            iq_length_rows);
 
-constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
-constexpr std::array results{
+constexpr std::array bursts_traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
+constexpr std::array bursts_products{
     Product{"bursts", Unit::count, "bursts that lie wholly in the record"},
     Product{"duty_cycle", Unit::percent, "time on over the time observed"},
     Product{"burst_power", Unit::dbm, "highest mean power of a burst"},
@@ -71,7 +71,7 @@ void add_gaps(const std::vector<Burst>& all, Outcome& outcome) {
                 Unit::second);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_bursts(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.bursts");
     const BurstList list = bursts_of(record, p);
     Outcome outcome;
@@ -135,11 +135,11 @@ Procedure bursts() {
         "samples. "
         "EN 300 328 clause 5.4.2 takes the trigger 30 dB below the highest power. Edges are where the power, "
         "averaged over 0.2 us (three samples at least), crosses the trigger.",
-        parameters,
-        traces,
-        results,
+        bursts_parameters,
+        bursts_traces,
+        bursts_products,
         iq_setup,
-        run,
+        measure_bursts,
         preset_named};
 }
 

@@ -12,7 +12,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto carrier_parameters = joined(
     std::array{
         iq_centre_parameter,
         ParameterInfo{"within", ParameterKind::quantity, Unit::hertz, "",
@@ -21,7 +21,7 @@ constexpr auto parameters = joined(
     },
     iq_length_rows);
 
-constexpr std::array results{
+constexpr std::array carrier_products{
     Product{"carrier_frequency", Unit::hertz, "frequency of the strongest tone"},
     Product{"frequency_offset", Unit::hertz, "that minus the frequency meant"},
     Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
@@ -58,7 +58,7 @@ double power_at(const std::vector<std::complex<double>>& slow, double cycles_per
     return std::norm(sum / static_cast<double>(slow.size()));
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_carrier(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.carrier");
     const double rate = record.sample_rate_hz;
     if (record.size() < 256) fail_input("the record is shorter than 256 samples");
@@ -137,11 +137,11 @@ Procedure carrier() {
             "Fits a rotating phasor to complex samples (maximum likelihood for a tone in white noise). "
             "Refuses when "
             "no tone holds at least two thirds of the power: a modulated carrier has its own procedures.",
-            parameters,
+            carrier_parameters,
             {},
-            results,
+            carrier_products,
             iq_setup,
-            run,
+            measure_carrier,
             preset_named};
 }
 

@@ -15,7 +15,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto gfsk_parameters = joined(
     std::array{
         iq_centre_parameter,
         ParameterInfo{"measurement_bandwidth", ParameterKind::quantity, Unit::hertz, "4 MHz",
@@ -32,11 +32,11 @@ constexpr auto parameters = joined(
     },
     iq_length_rows);
 
-constexpr std::array traces{
+constexpr std::array gfsk_traces{
     Product{"frequency", Unit::hertz, "frequency against time of the first packet"},
     Product{"power", Unit::dbm, "highest power of each piece of time"},
 };
-constexpr std::array results{
+constexpr std::array gfsk_products{
     Product{"delta_f1_avg", Unit::hertz, "mean deviation of payloads 11110000"},
     Product{"delta_f2_avg", Unit::hertz, "mean of the largest deviations of payloads 10101010"},
     Product{"delta_f2_most", Unit::hertz, "deviation that 99.9 % of the bits of payloads 10101010 reach"},
@@ -156,7 +156,7 @@ Trace frequency_trace(const gfsk::Packet& packet) {
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_gfsk(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.gfsk");
     if (record.sample_rate_hz < 4e6) {
         fail_input("GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
@@ -236,11 +236,11 @@ Procedure gfsk_modulation() {
             "Deviation (delta f1 of payloads 11110000, delta f2 of 10101010), carrier offset, drift and "
             "power of test "
             "packets, after the RF-PHY test suite. Refuses when no burst holds the access address.",
-            parameters,
-            traces,
-            results,
+            gfsk_parameters,
+            gfsk_traces,
+            gfsk_products,
             iq_setup,
-            run,
+            measure_gfsk,
             preset_named};
 }
 

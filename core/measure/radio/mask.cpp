@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto mask_parameters = joined(
     std::array{
         ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
         ParameterInfo{"span", ParameterKind::quantity, Unit::hertz, "",
@@ -25,14 +25,15 @@ constexpr auto parameters = joined(
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array traces{Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
-constexpr std::array results{
+constexpr std::array mask_traces{
+    Product{"psd", Unit::dbm, "power in the resolution bandwidth against frequency"}};
+constexpr std::array mask_products{
     Product{"reference_level", Unit::dbm, "highest level near the carrier"},
     Product{"reference_offset", Unit::hertz, "its distance from the carrier"},
     Product{"channel_power", Unit::dbm, "power in the channel bandwidth"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup mask_setup(const Parameters& p) {
     const double centre = p.required("centre"), span = p.required("span");
     if (!(span > 0)) fail_input("parameter span: must be above 0 Hz");
     return spectrum_setup(p, centre - span / 2, centre + span / 2);
@@ -100,7 +101,7 @@ std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
     return std::nullopt;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_mask(Capture any, const Parameters& p) {
     Spectrum capture = take_spectrum(std::move(any), "radio.mask", p, {0, 0, 100e3, Detector::rms});
     const double centre = p.required("centre"), window = p.required("reference_window");
     const double channel = p.required("channel_bandwidth");
@@ -142,11 +143,11 @@ Procedure radio_mask() {
         "Finds the reference level near the carrier and sums the channel power, so that the spectrum can be "
         "judged against a relative or absolute mask (IEEE 802.15.4, transmit power spectral density mask). "
         "Refuses when nothing stands out at the carrier or when the strongest signal is elsewhere.",
-        parameters,
-        traces,
-        results,
-        setup,
-        run,
+        mask_parameters,
+        mask_traces,
+        mask_products,
+        mask_setup,
+        measure_mask,
         preset,
         check};
 }

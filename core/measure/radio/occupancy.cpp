@@ -10,7 +10,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters =
+constexpr auto occupancy_parameters =
     joined(trigger_rows,
            std::array{
                ParameterInfo{"pause", ParameterKind::quantity, Unit::second, "0 s",
@@ -26,9 +26,10 @@ constexpr auto parameters =
            },
            iq_length_rows);
 
-constexpr std::array traces{Product{"power", Unit::dbm, "highest power of each piece of time"},
-                            Product{"idle_histogram", Unit::count, "how often an idle time occurred"}};
-constexpr std::array results{
+constexpr std::array occupancy_traces{
+    Product{"power", Unit::dbm, "highest power of each piece of time"},
+    Product{"idle_histogram", Unit::count, "how often an idle time occurred"}};
+constexpr std::array occupancy_products{
     Product{"occupancies", Unit::count, "channel occupancies that lie wholly in the record"},
     Product{"longest_occupancy", Unit::second, "longest channel occupancy time"},
     Product{"shortest_idle", Unit::second, "shortest idle time between two occupancies"},
@@ -135,7 +136,7 @@ void react(const IqRecord& record, const std::vector<Burst>& bursts, const Param
     outcome.add("control_share", largest_share(bursts, last, record.seconds(), window), Unit::percent);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_occupancy(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.occupancy");
     const BurstList list = bursts_of(record, p);
     Outcome outcome;
@@ -196,11 +197,11 @@ Procedure occupancy() {
             "at least 5 % of the occupancy before it: EN 300 328, EN 301 893), and how soon transmission "
             "stops after "
             "interference begins.",
-            parameters,
-            traces,
-            results,
+            occupancy_parameters,
+            occupancy_traces,
+            occupancy_products,
             iq_setup,
-            run,
+            measure_occupancy,
             preset_named};
 }
 

@@ -12,7 +12,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto ofdm_parameters = joined(
     std::array{
         iq_centre_parameter,
         ParameterInfo{
@@ -27,14 +27,14 @@ constexpr auto parameters = joined(
     },
     iq_length_rows);
 
-constexpr std::array traces{
+constexpr std::array ofdm_traces{
     Product{"constellation", Unit::none, "I and Q of the data carriers of the first frame"},
     Product{"error_of_symbol", Unit::percent,
             "relative constellation error of each symbol of the first frame"},
     Product{"flatness", Unit::db, "power of each carrier relative to the mean of the inner ones"},
     Product{"power", Unit::dbm, "highest power of each piece of time"},
 };
-constexpr std::array results{
+constexpr std::array ofdm_products{
     Product{"evm_rms", Unit::percent, "relative constellation error, rms over frames, carriers and symbols"},
     Product{"evm_db", Unit::db, "the same in dB"},
     Product{"evm_db_training", Unit::db, "with the channel from the training sequence"},
@@ -128,7 +128,7 @@ double decibel(double amplitude) {
     return 20 * std::log10(std::max(amplitude, 1e-10));
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_ofdm(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.ofdm");
     if (record.sample_rate_hz < 0.999 * ofdm::rate_hz) {
         fail_input("20 MHz OFDM needs at least 20 million samples a second, the record has " +
@@ -231,11 +231,11 @@ Procedure ofdm_modulation() {
             "pilot tracking, carrier and clock errors, centre leakage and flatness (IEEE 802.11-2016 clause "
             "17.3.9). "
             "Data are not decoded. Refuses when no burst begins with the training sequences.",
-            parameters,
-            traces,
-            results,
+            ofdm_parameters,
+            ofdm_traces,
+            ofdm_products,
             iq_setup,
-            run,
+            measure_ofdm,
             preset_named};
 }
 

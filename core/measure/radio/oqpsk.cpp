@@ -15,7 +15,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto oqpsk_parameters = joined(
     std::array{
         iq_centre_parameter,
         ParameterInfo{"search", ParameterKind::quantity, Unit::hertz, "200 kHz",
@@ -30,14 +30,14 @@ constexpr auto parameters = joined(
     },
     iq_length_rows);
 
-constexpr std::array traces{
+constexpr std::array oqpsk_traces{
     Product{"constellation", Unit::none, "I and Q of each pair of chips, each at its own instant"},
     Product{"constellation_at_once", Unit::none,
             "the signal at every chip instant, without taking the half-chip delay out"},
     Product{"evm", Unit::percent, "error vector magnitude of each pair of chips against time (first frame)"},
     Product{"power", Unit::dbm, "highest power of each piece of time"},
 };
-constexpr std::array results{
+constexpr std::array oqpsk_products{
     Product{"evm_rms", Unit::percent, "error vector magnitude over all pairs of chips, rms"},
     Product{"evm_peak", Unit::percent, "that of the worst pair"},
     Product{"evm_rms_offset_removed", Unit::percent, "rms without the offset of the origin"},
@@ -149,7 +149,7 @@ std::vector<Frame> demodulate_all(const IqRecord& record, const BurstList& list,
     return frames;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.oqpsk");
     if (record.sample_rate_hz < 4e6) {
         fail_input("O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
@@ -252,11 +252,11 @@ Procedure oqpsk_modulation() {
         "when no burst begins with the preamble. Wants 8 million samples a second or more; with 4 million "
         "the "
         "band limit itself adds error.",
-        parameters,
-        traces,
-        results,
+        oqpsk_parameters,
+        oqpsk_traces,
+        oqpsk_products,
         iq_setup,
-        run,
+        measure_oqpsk,
         preset_named};
 }
 

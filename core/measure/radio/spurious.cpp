@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto spurious_parameters = joined(
     std::array{
         ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the range"},
         ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the range"},
@@ -29,15 +29,15 @@ constexpr auto parameters = joined(
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array traces{
+constexpr std::array spurious_traces{
     Product{"spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band"}};
-constexpr std::array results{
+constexpr std::array spurious_products{
     Product{"highest_level", Unit::dbm, "highest level outside the excluded band"},
     Product{"highest_frequency", Unit::hertz, "where it stands"},
     Product{"peaks_found", Unit::count, "peaks above the threshold"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup spurious_setup(const Parameters& p) {
     return spectrum_setup(p, p.required("start"), p.required("stop"));
 }
 
@@ -49,7 +49,7 @@ void preset(const Rule& rule, Parameters& p) {
     preset_conditions(rule, p);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_spurious(Capture any, const Parameters& p) {
     Spectrum s = take_spectrum(std::move(any), "radio.spurious", p, {0, 0, 0, Detector::peak});
     const double start = p.number("start").value_or(s.frequency_hz.front());
     const double stop = p.number("stop").value_or(s.frequency_hz.back());
@@ -102,11 +102,11 @@ Procedure spurious() {
             "The spectrum of a range without the band around the carrier, and the peaks in it. Ranges with "
             "their own "
             "resolution bandwidth are tests of their own; a rule presets range and bandwidth.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
+            spurious_parameters,
+            spurious_traces,
+            spurious_products,
+            spurious_setup,
+            measure_spurious,
             preset};
 }
 

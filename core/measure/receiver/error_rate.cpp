@@ -9,15 +9,15 @@
 namespace rt {
 namespace {
 
-constexpr std::array parameters{
+constexpr std::array error_rate_parameters{
     ParameterInfo{"packets", ParameterKind::whole_number, Unit::none, "1000", "packets sent for one point"},
     ParameterInfo{"packet_time", ParameterKind::quantity, Unit::second, "1 ms",
                   "time a packet needs; only for estimates of time"},
     ParameterInfo{"confidence", ParameterKind::quantity, Unit::percent, "95 %",
                   "of the stated interval of the error ratio"},
 };
-constexpr std::array results{
-    Product{"packet_error_ratio", Unit::percent, "packets lost or damaged, of those sent"},
+constexpr std::array error_rate_products{
+    Product{"packet_error_ratio", Unit::percent, "packets lost or damaged, of those sent", Trend::falling},
     Product{"packet_error_low", Unit::percent, "lower end of its interval"},
     Product{"packet_error_high", Unit::percent, "upper end of its interval"},
     Product{"bit_error_ratio", Unit::none, "wrong bits, of those compared; only when bits were compared"},
@@ -25,7 +25,7 @@ constexpr std::array results{
     Product{"packets_received", Unit::count, "packets received intact"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup error_rate_setup(const Parameters& p) {
     const double packets = p.required("packets"), time = p.required("packet_time");
     const double confidence = p.required("confidence");
     if (packets < 1 || packets > 1e9) fail_input("parameter packets: must be 1 to 1000000000");
@@ -36,7 +36,7 @@ CaptureSetup setup(const Parameters& p) {
     return CountSetup{static_cast<std::uint64_t>(packets), time};
 }
 
-Outcome run(Capture capture, const Parameters& p) {
+Outcome measure_error_rate(Capture capture, const Parameters& p) {
     const auto* counts = std::get_if<Counts>(&capture);
     if (!counts) {
         fail_input(std::string("receiver.error-rate needs counts, the capture holds ") + kind_name(capture));
@@ -74,11 +74,11 @@ Procedure error_rate() {
             "Packet and bit errors",
             "Counts packets that were sent and did not arrive intact. The interval of the ratio is that of "
             "Clopper and Pearson. Judged is the ratio itself, as standards state their limits.",
-            parameters,
+            error_rate_parameters,
             {},
-            results,
-            setup,
-            run,
+            error_rate_products,
+            error_rate_setup,
+            measure_error_rate,
             preset_named};
 }
 

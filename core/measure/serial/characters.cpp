@@ -8,9 +8,9 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(clock_rows, edge_rows, signal_rows);
-constexpr std::array<Product, 0> traces{};
-constexpr std::array results{
+constexpr auto characters_parameters = joined(clock_rows, edge_rows, signal_rows);
+constexpr std::array<Product, 0> characters_traces{};
+constexpr std::array characters_products{
     Product{"characters", Unit::count, "ten-bit characters from the first comma on"},
     Product{"code_errors", Unit::count, "ten bits that are no character"},
     Product{"disparity_errors", Unit::count, "characters of the wrong running disparity"},
@@ -20,7 +20,7 @@ constexpr std::array results{
     Product{"realigned", Unit::count, "how often the alignment moved"},
 };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_characters(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.characters", p);
     const Clock clock = clock_of(source, p);
     const auto bits = bits_of(source.edges, clock, std::size_t{1} << 30);
@@ -65,11 +65,11 @@ Procedure serial_characters() {
             "Bits are aligned on commas and decoded; ten bits that are no character and characters of the "
             "wrong running "
             "disparity are counted (IEEE 802.3 clause 36, Serial ATA, Fibre Channel).",
-            parameters,
-            traces,
-            results,
+            characters_parameters,
+            characters_traces,
+            characters_products,
             waveform_setup,
-            run,
+            measure_characters,
             preset_named};
 }
 

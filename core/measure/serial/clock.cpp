@@ -10,7 +10,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(clock_rows_own, clock_rows, edge_rows, signal_rows);
+constexpr auto clock_parameters = joined(clock_rows_own, clock_rows, edge_rows, signal_rows);
 
 // Deviation of the rate in ppm against time: the slope of the time interval error, smoothed.
 struct Deviation {
@@ -104,7 +104,7 @@ void require_clock_pattern(const SerialSource& source) {
                 ", the last at " + format({spacing.at_greatest + source.signal.from_s, Unit::second}));
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_clock(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.clock", p);
     const Clock clock = clock_of(source, p);
     Outcome outcome;
@@ -155,11 +155,11 @@ Procedure serial_clock() {
             "of first or second order. Period and cycle-to-cycle jitter are given for clocks. The modulation "
             "of a "
             "spread-spectrum clock is the low-passed slope of the TIE.",
-            parameters,
+            clock_parameters,
             clock_traces,
             clock_results,
             waveform_setup,
-            run,
+            measure_clock,
             preset_named};
 }
 

@@ -10,9 +10,9 @@
 namespace rt {
 namespace {
 
-constexpr auto results =
+constexpr auto eye_products =
     products(eye_results, std::array{Product{"symbol_rate", Unit::hertz, "of the recovered clock"}});
-constexpr auto parameters = joined(eye_rows_own, clock_rows, edge_rows, signal_rows);
+constexpr auto eye_parameters = joined(eye_rows_own, clock_rows, edge_rows, signal_rows);
 
 EyeMask mask_of(const Parameters& p, const Levels& levels, const Clock& clock) {
     EyeMask out;
@@ -193,7 +193,7 @@ void add_mask(const Eye& eye, const EyeMask& mask, double origin_s, Outcome& out
     outcome.tables.push_back(std::move(table));
 }
 
-Outcome run(Capture any, const Parameters& given) {
+Outcome measure_eye(Capture any, const Parameters& given) {
     const Parameters p = timed_by_levels(given);
     SerialSource source = serial_source(std::move(any), "serial.eye", p, 16, levels_named(p));
     const Clock clock = clock_of_levels(source, levels_named(p), p);
@@ -249,11 +249,11 @@ Procedure serial_eye() {
         "held "
         "against the mask exactly; hits are listed with their time. Heights are taken in a window around the "
         "middle of the symbol.",
-        parameters,
+        eye_parameters,
         eye_traces,
-        results,
+        eye_products,
         waveform_setup,
-        run,
+        measure_eye,
         preset_named};
 }
 

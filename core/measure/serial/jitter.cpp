@@ -11,9 +11,9 @@
 namespace rt {
 namespace {
 
-constexpr auto results =
+constexpr auto jitter_products =
     products(jitter_results, std::array{Product{"edges", Unit::count, "edges that were taken"}});
-constexpr auto parameters = joined(jitter_rows_own, clock_rows, edge_rows, signal_rows);
+constexpr auto jitter_parameters = joined(jitter_rows_own, clock_rows, edge_rows, signal_rows);
 
 Trace histogram_of(const Clock& clock) {
     Trace trace;
@@ -72,7 +72,7 @@ void add_model(const JitterSplit& split, const Clock& clock, double ratio, Outco
     }
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_jitter(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.jitter", p);
     const Clock clock = clock_of(source, p);
     Outcome outcome;
@@ -149,11 +149,11 @@ Procedure serial_jitter() {
             "data-dependent jitter on repeating patterns; sinusoidal components out of the spectrum of what "
             "is left; "
             "bathtub with a transition density of 0.5.",
-            parameters,
+            jitter_parameters,
             jitter_traces,
-            results,
+            jitter_products,
             waveform_setup,
-            run,
+            measure_jitter,
             preset_named};
 }
 

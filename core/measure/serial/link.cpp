@@ -7,10 +7,10 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters =
+constexpr auto link_parameters =
     joined(eye_rows_own, jitter_rows_own, clock_rows_own, clock_rows, edge_rows, signal_rows);
-constexpr auto traces = products(eye_traces, jitter_traces, clock_traces);
-constexpr auto results = products(eye_results, jitter_results, clock_results);
+constexpr auto link_traces = products(eye_traces, jitter_traces, clock_traces);
+constexpr auto link_products = products(eye_results, jitter_results, clock_results);
 
 template <typename List>
 void move_behind(List& all, List& more) {
@@ -25,7 +25,7 @@ void append(Outcome& all, Outcome part) {
     move_behind(all.notes, part.notes);
 }
 
-Outcome run(Capture any, const Parameters& given) {
+Outcome measure_link(Capture any, const Parameters& given) {
     const Parameters p = timed_by_levels(given);
     SerialSource source = serial_source(std::move(any), "serial.link", p, 16, levels_named(p));
     const Clock clock = clock_of_levels(source, levels_named(p), p);
@@ -47,11 +47,11 @@ Procedure serial_link() {
         "Eye, jitter and clock of a serial signal from one record",
         "What serial.eye, serial.jitter and serial.clock give, with the edges found and the clock recovered "
         "once.",
-        parameters,
-        traces,
-        results,
+        link_parameters,
+        link_traces,
+        link_products,
         waveform_setup,
-        run,
+        measure_link,
         preset_named};
 }
 

@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto pattern_parameters = joined(
     std::array{
         ParameterInfo{"sequence", ParameterKind::choice, Unit::none, "any",
                       "sequence that is expected; any: the shortest that fits",
@@ -17,8 +17,8 @@ constexpr auto parameters = joined(
     },
     clock_rows, edge_rows, signal_rows);
 
-constexpr std::array<Product, 0> traces{};
-constexpr std::array results{
+constexpr std::array<Product, 0> pattern_traces{};
+constexpr std::array pattern_products{
     Product{"bits", Unit::count, "bits compared with the sequence"},
     Product{"bit_errors", Unit::count, "those that differ"},
     Product{"bit_error_ratio", Unit::none, "their share"},
@@ -29,7 +29,7 @@ constexpr std::array results{
     Product{"transitions", Unit::percent, "share of bits that differ from the one before"},
 };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_pattern(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.pattern", p);
     const Clock clock = clock_of(source, p);
     const auto bits = bits_of(source.edges, clock, std::size_t{1} << 30);
@@ -84,11 +84,11 @@ Procedure serial_pattern() {
             "register is "
             "loaded from them and compared (ITU-T O.150): a wrong bit counts once. A lock lost is told as a "
             "slip.",
-            parameters,
-            traces,
-            results,
+            pattern_parameters,
+            pattern_traces,
+            pattern_products,
             waveform_setup,
-            run,
+            measure_pattern,
             preset_named};
 }
 

@@ -12,7 +12,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto channel_power_parameters = joined(
     std::array{
         ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "middle of the channel"},
         ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "",
@@ -28,9 +28,10 @@ constexpr auto parameters = joined(
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
-constexpr std::array results{
-    Product{"channel_power", Unit::dbm, "power in the channel"},
+constexpr std::array channel_power_traces{
+    Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
+constexpr std::array channel_power_products{
+    Product{"channel_power", Unit::dbm, "power in the channel", Trend::rising},
     Product{"mean_density", Unit::dbm_per_hz, "channel power over its width"},
     Product{"highest_density", Unit::dbm, "highest power in a window of density_window inside the channel"},
     Product{"adjacent_low", Unit::db, "lower neighbour's power relative to the channel's"},
@@ -59,7 +60,7 @@ Plan plan_of(const Parameters& p) {
     return out;
 }
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup channel_power_setup(const Parameters& p) {
     const Plan plan = plan_of(p);
     Parameters filled = p;
     if (!filled.has("bandwidth")) filled.set_quantity("bandwidth", {plan.width / 100, Unit::hertz});
@@ -90,7 +91,7 @@ double highest_window(const Spectrum& s, const Plan& plan, double width) {
     return best;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_channel_power(Capture any, const Parameters& p) {
     const Plan plan = plan_of(p);
     const double fine = fine_bandwidth(any, plan.width);
     Spectrum s = take_spectrum(std::move(any), "spectrum.channel-power", p, {0, 0, fine, Detector::rms});
@@ -146,11 +147,11 @@ Procedure channel_power() {
             "each point "
             "with its step over the noise bandwidth of the resolution filter. Takes a spectrum or complex "
             "samples.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
+            channel_power_parameters,
+            channel_power_traces,
+            channel_power_products,
+            channel_power_setup,
+            measure_channel_power,
             preset_conditions};
 }
 

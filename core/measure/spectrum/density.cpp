@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto spectrum_density_parameters = joined(
     std::array{
         ParameterInfo{"transform_size", ParameterKind::whole_number, Unit::none, "4096",
                       "samples in one transform; the spacing of points is the sample rate over this"},
@@ -26,8 +26,9 @@ constexpr auto parameters = joined(
     },
     iq_length_rows, gate_rows);
 
-constexpr std::array traces{Product{"density", Unit::dbm_per_hz, "power density against frequency"}};
-constexpr std::array results{
+constexpr std::array spectrum_density_traces{
+    Product{"density", Unit::dbm_per_hz, "power density against frequency"}};
+constexpr std::array spectrum_density_products{
     Product{"total_power", Unit::dbm, "power over the whole band of the record"},
     Product{"peak_density", Unit::dbm_per_hz, "highest density"},
     Product{"peak_frequency", Unit::hertz, "where it stands"},
@@ -35,7 +36,7 @@ constexpr std::array results{
     Product{"segments", Unit::count, "segments averaged"},
 };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_spectrum_density(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "spectrum.density");
     DensitySettings settings;
     settings.size = static_cast<std::size_t>(p.required("transform_size"));
@@ -83,11 +84,11 @@ Procedure spectrum_density() {
         "Power spectral density of complex samples",
         "Averaged windowed periodogram (Welch 1967) over the whole record, streamed. Levels are in dBm/Hz "
         "when the record states the level of full scale, else relative to it.",
-        parameters,
-        traces,
-        results,
+        spectrum_density_parameters,
+        spectrum_density_traces,
+        spectrum_density_products,
         iq_setup,
-        run,
+        measure_spectrum_density,
         preset_named};
 }
 

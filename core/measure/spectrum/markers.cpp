@@ -12,7 +12,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto markers_parameters = joined(
     std::array{
         ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band looked at"},
         ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band looked at"},
@@ -24,8 +24,8 @@ constexpr auto parameters = joined(
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array traces{Product{"spectrum", Unit::dbm, "level against frequency"}};
-constexpr std::array results{
+constexpr std::array markers_traces{Product{"spectrum", Unit::dbm, "level against frequency"}};
+constexpr std::array markers_products{
     Product{"peak_level", Unit::dbm, "highest level"},
     Product{"peak_frequency", Unit::hertz, "where it stands, between points by a parabola in dB"},
     Product{"next_level", Unit::dbm, "level of the next peak"},
@@ -35,7 +35,7 @@ constexpr std::array results{
     Product{"peak_width", Unit::hertz, "width of the highest peak `down` below its level"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup markers_setup(const Parameters& p) {
     Parameters filled = p;
     const double start = p.required("start"), stop = p.required("stop");
     if (!filled.has("bandwidth")) filled.set_quantity("bandwidth", {(stop - start) / 200, Unit::hertz});
@@ -56,7 +56,7 @@ std::optional<double> width_of(const Spectrum& s, std::size_t top, double level)
     return crossing(high, high + 1) - crossing(low, low - 1);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_markers(Capture any, const Parameters& p) {
     const bool samples = std::holds_alternative<IqRecord>(any);
     Spectrum s = take_spectrum(std::move(any), "spectrum.markers", p, {0, 0, 0, Detector::peak});
     const double start = p.number("start").value_or(s.frequency_hz.front());
@@ -106,11 +106,11 @@ Procedure spectrum_markers() {
             "The highest peak, the next one that stands out, their distance, and the width of the highest. "
             "Takes a "
             "spectrum or complex samples.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
+            markers_parameters,
+            markers_traces,
+            markers_products,
+            markers_setup,
+            measure_markers,
             preset_conditions};
 }
 

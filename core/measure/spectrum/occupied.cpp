@@ -11,7 +11,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto occupied_parameters = joined(
     std::array{
         ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "",
                       "carrier frequency; without it, the middle of the trace"},
@@ -23,8 +23,8 @@ constexpr auto parameters = joined(
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
-constexpr std::array results{
+constexpr std::array occupied_traces{Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"}};
+constexpr std::array occupied_products{
     Product{"occupied_bandwidth", Unit::hertz, "width of the band with the share of the power"},
     Product{"lower_edge", Unit::hertz, "its lower end"},
     Product{"upper_edge", Unit::hertz, "its upper end"},
@@ -35,7 +35,7 @@ constexpr std::array results{
     Product{"power", Unit::dbm, "power of the whole band"},
 };
 
-CaptureSetup setup(const Parameters& p) {
+CaptureSetup occupied_setup(const Parameters& p) {
     const double centre = p.required("centre"), span = p.required("span");
     Parameters filled = p;
     if (!filled.has("bandwidth")) filled.set_quantity("bandwidth", {span / 100, Unit::hertz});
@@ -43,7 +43,7 @@ CaptureSetup setup(const Parameters& p) {
     return spectrum_setup(filled, centre - span / 2, centre + span / 2);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_occupied(Capture any, const Parameters& p) {
     SpectrumWish wish;
     if (const auto* record = std::get_if<IqRecord>(&any)) {
         wish.fallback_bandwidth_hz =
@@ -104,11 +104,11 @@ Procedure occupied_bandwidth() {
             "the width between the outermost points a number of dB below the highest. Takes a spectrum or "
             "complex "
             "samples.",
-            parameters,
-            traces,
-            results,
-            setup,
-            run,
+            occupied_parameters,
+            occupied_traces,
+            occupied_products,
+            occupied_setup,
+            measure_occupied,
             preset_conditions};
 }
 

@@ -8,9 +8,9 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(clock_rows, edge_rows, signal_rows);
-constexpr std::array<Product, 0> traces{};
-constexpr std::array results{
+constexpr auto frames_parameters = joined(clock_rows, edge_rows, signal_rows);
+constexpr std::array<Product, 0> frames_traces{};
+constexpr std::array frames_products{
     Product{"frames", Unit::count, "frames with start and end"},
     Product{"check_errors", Unit::count, "those whose check of 32 bits is wrong"},
     Product{"broken_frames", Unit::count, "frames without end, or with a wrong character inside"},
@@ -29,7 +29,7 @@ const char* name_of(const FrameSeen& frame) {
     return frame.check_right ? "right" : "wrong check";
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_frames(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "storage.frames", p);
     const Clock clock = clock_of(source, p);
     const auto bits = bits_of(source.edges, clock, std::size_t{1} << 30);
@@ -88,11 +88,11 @@ Procedure storage_frames() {
         "Characters of the 8b/10b stream become primitives and frames (Serial ATA, link layer): data is "
         "descrambled and held against its check of 32 bits. Repeats behind CONT and ALIGN within frames are "
         "known.",
-        parameters,
-        traces,
-        results,
+        frames_parameters,
+        frames_traces,
+        frames_products,
         waveform_setup,
-        run,
+        measure_frames,
         preset_named};
 }
 

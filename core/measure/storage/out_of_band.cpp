@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto out_of_band_parameters = joined(
     std::array{
         ParameterInfo{"detect_level", ParameterKind::quantity, Unit::volt, "100 mV",
                       "peak to peak: below, the link is idle. Bursts are timed where they pass half of it"},
@@ -18,8 +18,9 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{Product{"view_...", Unit::volt, "the link around the extreme of each result"}};
-constexpr std::array results{
+constexpr std::array out_of_band_traces{
+    Product{"view_...", Unit::volt, "the link around the extreme of each result"}};
+constexpr std::array out_of_band_products{
     Product{"burst_least", Unit::second, "shortest burst"},
     Product{"burst_greatest", Unit::second, "longest burst"},
     Product{"init_gap_least", Unit::second, "shortest gap of COMINIT or COMRESET, 175 to 525 ns"},
@@ -38,7 +39,7 @@ constexpr double longest_burst_s = 300e-9;
 
 enum class Kind { init, wake };
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_out_of_band(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "storage.out-of-band"), p);
     const LevelHistogram histogram = level_histogram(*signal.samples);
     ActivitySettings settings;
@@ -124,11 +125,11 @@ Procedure storage_out_of_band() {
         "signalling): 35 to 175 ns wake, 175 to 525 ns initialise. Bursts end where the differential voltage "
         "last "
         "passes half the detection level.",
-        parameters,
-        traces,
-        results,
+        out_of_band_parameters,
+        out_of_band_traces,
+        out_of_band_products,
         waveform_setup,
-        run,
+        measure_out_of_band,
         preset_named};
 }
 

@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto quality_parameters = joined(
     std::array{
         ParameterInfo{"frequency", ParameterKind::quantity, Unit::hertz, "",
                       "frequency of the tone; without it, the strongest one"},
@@ -26,8 +26,8 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{Product{"spectrum", Unit::db, "spectrum relative to the fundamental"}};
-constexpr std::array results{
+constexpr std::array quality_traces{Product{"spectrum", Unit::db, "spectrum relative to the fundamental"}};
+constexpr std::array quality_products{
     Product{"frequency", Unit::hertz, "frequency of the tone"},
     Product{"level", Unit::volt, "rms voltage of the fundamental"},
     Product{"level_db", Unit::db, "the same over 1 V rms (dBV)"},
@@ -101,7 +101,7 @@ Trace relative_spectrum(std::span<const double> x, double rate, double fundament
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_quality(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "tone.quality");
     const std::vector<double> volts = signal_of(wave, p).volts();
     const double rate = 1 / wave.step_s;
@@ -174,11 +174,11 @@ Procedure tone_quality() {
         "THD over "
         "the fundamental, THD+N over the whole signal, SINAD. Takes a waveform or a channel of a two-channel "
         "record.",
-        parameters,
-        traces,
-        results,
+        quality_parameters,
+        quality_traces,
+        quality_products,
         waveform_setup,
-        run,
+        measure_quality,
         preset_named};
 }
 

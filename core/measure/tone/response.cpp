@@ -10,7 +10,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto response_parameters = joined(
     std::array{
         ParameterInfo{"reference_frequency", ParameterKind::quantity, Unit::hertz, "1 kHz",
                       "the response is 0 dB here (between points, along a line in dB against log frequency)"},
@@ -24,9 +24,9 @@ constexpr auto parameters = joined(
     },
     signal_rows);
 
-constexpr std::array traces{
+constexpr std::array response_traces{
     Product{"response", Unit::db, "level relative to that at the reference frequency"}};
-constexpr std::array results{
+constexpr std::array response_products{
     Product{"highest", Unit::db, "highest response"},
     Product{"lowest", Unit::db, "lowest response"},
     Product{"lowest_frequency", Unit::hertz, "lowest frequency of the sweep"},
@@ -102,7 +102,7 @@ double at_frequency(const std::vector<Step>& steps, double frequency) {
     return low.level_db + share * (above->level_db - low.level_db);
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_response(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "tone.response");
     const std::vector<double> volts = signal_of(wave, p).volts();
     const double rate = 1 / wave.step_s, steadiness = p.required("steadiness") / 100;
@@ -171,11 +171,11 @@ Procedure tone_response() {
             "left out. "
             "The source is taken to be flat: correct it by the path. Can be judged against a limit line over "
             "frequency.",
-            parameters,
-            traces,
-            results,
+            response_parameters,
+            response_traces,
+            response_products,
             waveform_setup,
-            run,
+            measure_response,
             preset_named};
 }
 

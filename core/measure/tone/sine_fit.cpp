@@ -13,7 +13,7 @@
 namespace rt {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 // Unknowns: offset, then cosine and sine of each harmonic, then the change of frequency (in radians per
 // second).

@@ -10,7 +10,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto handshake_parameters = joined(
     std::array{
         ParameterInfo{"sequence", ParameterKind::choice, Unit::none, "",
                       "which handshake the record holds, begun in high speed",
@@ -23,8 +23,8 @@ constexpr auto parameters = joined(
     },
     record_rows);
 
-constexpr std::array traces{Product{"line", Unit::volt, "both lines against time"}};
-constexpr std::array results{
+constexpr std::array handshake_traces{Product{"line", Unit::volt, "both lines against time"}};
+constexpr std::array handshake_products{
     Product{"suspend_time", Unit::second, "end of traffic until the device shows full-speed J (EL_38)"},
     Product{"j_plus_level", Unit::volt, "D+ in suspend (EL_39)"},
     Product{"j_minus_level", Unit::volt, "D- in suspend (EL_39)"},
@@ -156,7 +156,7 @@ Trace lines_of(const Signal& plus, const Signal& minus) {
     return trace;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_handshake(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "usb.handshake");
     const Signal plus = signal_of(wave, p, static_cast<std::size_t>(p.required("plus_channel")));
     const Signal minus = signal_of(wave, p, static_cast<std::size_t>(p.required("minus_channel")));
@@ -194,11 +194,11 @@ Procedure usb_handshake() {
             "order, anything "
             "else has no verdict and says what was seen. Times are those of the high-speed electrical test "
             "assertions.",
-            parameters,
-            traces,
-            results,
+            handshake_parameters,
+            handshake_traces,
+            handshake_products,
             waveform_setup,
-            run,
+            measure_handshake,
             preset_named};
 }
 

@@ -9,7 +9,7 @@
 namespace rt {
 namespace {
 
-constexpr auto parameters = joined(
+constexpr auto levels_parameters = joined(
     std::array{
         ParameterInfo{"state", ParameterKind::choice, Unit::none, "",
                       "state that the device holds: test mode j, k, or se0 (both lines low)", "j k se0"},
@@ -23,8 +23,8 @@ constexpr auto parameters = joined(
     },
     record_rows);
 
-constexpr std::array<Product, 0> traces{};
-constexpr std::array results{
+constexpr std::array<Product, 0> levels_traces{};
+constexpr std::array levels_products{
     Product{"plus_level", Unit::volt, "mean of D+"},
     Product{"minus_level", Unit::volt, "mean of D-"},
     Product{"driven_level", Unit::volt, "mean of the line that the state drives (j: D+, k: D-)"},
@@ -63,7 +63,7 @@ Level level_of(const Signal& signal) {
     return out;
 }
 
-Outcome run(Capture any, const Parameters& p) {
+Outcome measure_levels(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "usb.levels");
     const std::string state = p.text("state");
     if (state.empty()) fail_input("parameter state is missing: j, k or se0");
@@ -109,11 +109,11 @@ Procedure usb_levels() {
         "Levels of a USB 2.0 high-speed device that holds a state",
         "Means of D+ and D- while the device sends test mode J, K or SE0_NAK into its terminations. A line "
         "that moves, or another state, has no verdict.",
-        parameters,
-        traces,
-        results,
+        levels_parameters,
+        levels_traces,
+        levels_products,
         waveform_setup,
-        run,
+        measure_levels,
         preset_named};
 }
 

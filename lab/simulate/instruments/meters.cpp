@@ -7,14 +7,11 @@
 
 #include "core/base/text.hpp"
 #include "lab/simulate/random.hpp"
+#include "lab/simulate/thermal.hpp"
 #include "lab/simulate/wave_display.hpp"
 
 namespace rt {
 namespace {
-
-double milliwatt(double dbm) {
-    return std::pow(10, dbm / 10);
-}
 
 std::uint64_t seed_of(const Stage& stage, const std::string& what, std::uint64_t visit) {
     return fnv1a(what + "#" + std::to_string(visit), fnv1a(std::to_string(stage.options().seed)));

@@ -14,7 +14,7 @@ namespace rt::ofdm {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 // Samples are taken this far before the end of the guard interval.
 constexpr double early = 6;

@@ -15,7 +15,7 @@ namespace rt::oqpsk {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 constexpr double chip_s = 1 / chip_rate_hz;
 
 // The ideal signal `t` seconds after the first chip began. A chip's half sine is two chip periods long.

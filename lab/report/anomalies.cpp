@@ -1,0 +1,111 @@
+#include "lab/report/anomalies.hpp"
+
+#include <cmath>
+#include <map>
+
+#include "core/measure/procedure.hpp"
+#include "lab/report/axes.hpp"
+#include "lab/report/sweep_curves.hpp"
+
+namespace rt {
+namespace {
+
+bool is_level(Unit unit) {
+    const Dimension d = dimension(unit);
+    return d == Dimension::power || d == Dimension::voltage || d == Dimension::level_difference;
+}
+
+const Procedure* procedure_of(const RunRecord& run, const std::string& test) {
+    for (const auto& t : run.tests) {
+        if (t.name != test) continue;
+        for (const auto& p : procedures()) {
+            if (t.procedure == p.name) return &p;
+        }
+    }
+    return nullptr;
+}
+
+Trend trend_of(const RunRecord& run, const std::string& test, const SweptResult& swept, bool first) {
+    const std::string stated = run.fact("trend." + test);
+    if (first && stated == "rising") return Trend::rising;
+    if (first && stated == "falling") return Trend::falling;
+    const Procedure* procedure = procedure_of(run, test);
+    if (!procedure || !is_level(swept.x_unit)) return Trend::none;
+    for (const auto& product : procedure->results) {
+        if (swept.result == product.name) return product.over_level;
+    }
+    return Trend::none;
+}
+
+std::string reason_of(const Anomaly& a, const SweptResult& swept, Trend trend) {
+    const auto text = [&](double value) {
+        // Distances of levels are decibels.
+        const Unit unit = is_decibel(swept.unit) ? Unit::db : swept.unit;
+        return format({std::abs(value), unit}, 4);
+    };
+    switch (a.kind) {
+        case AnomalyKind::dead:
+            return "stays within " + text(a.by) + ", the others usually run through " + text(a.usual);
+        case AnomalyKind::outlying:
+            return "its median is " + text(a.by) + (a.by > 0 ? " above" : " below") +
+                   " that of all curves, up to " + text(a.usual) + " is usual here";
+        case AnomalyKind::not_monotonic:
+            return std::string(trend == Trend::rising ? "falls" : "rises") + " by " + text(a.by) +
+                   " where it should " + (trend == Trend::rising ? "rise" : "fall");
+        case AnomalyKind::step:
+            return std::string(a.by > 0 ? "jumps up" : "jumps down") + " by " + text(a.by) + " to this point";
+        case AnomalyKind::outlier:
+            break;
+    }
+    return text(a.by) + (a.by > 0 ? " above" : " below") + " the line through its neighbours, up to " +
+           text(a.usual) + " is usual here";
+}
+
+void look_at(const RunRecord& run, const std::string& test, const SweptResult& swept, bool first,
+             std::vector<RunAnomaly>& out) {
+    const Trend trend = trend_of(run, test, swept, first);
+    for (const Anomaly& a : find_anomalies(swept.curves, trend)) {
+        RunAnomaly entry{test, swept.result, name(a.kind), "", 0, "", reason_of(a, swept, trend)};
+        if (swept.curves.size() > 1) entry.curve = swept.curves[a.curve].name;
+        const bool whole = a.kind == AnomalyKind::dead || a.kind == AnomalyKind::outlying;
+        if (!whole) {
+            entry.position = swept.points[a.curve][a.point]->position;
+            entry.at =
+                words(swept.axis) + " " + format({swept.curves[a.curve].points[a.point].x, swept.x_unit});
+        }
+        out.push_back(std::move(entry));
+    }
+}
+
+}  // namespace
+
+std::vector<RunAnomaly> anomalies_of(const RunRecord& run) {
+    std::map<std::string, std::vector<const PointRecord*>> by_test;
+    for (const auto& point : run.points) {
+        // Trials of a search stand where the search went, not on a sweep.
+        if (point.kind == PointKind::point) by_test[point.test].push_back(&point);
+    }
+    std::vector<RunAnomaly> out;
+    for (const auto& test : run.tests) {
+        const auto& points = by_test[test.name];
+        auto swept = sweep_result(points);
+        if (!swept) swept = sweep_result(points, "margin");
+        if (!swept) continue;
+        look_at(run, test.name, *swept, true, out);
+        const Procedure* procedure = procedure_of(run, test.name);
+        if (!procedure || !is_level(swept->x_unit)) continue;
+        for (const auto& product : procedure->results) {
+            if (product.over_level == Trend::none || product.name == swept->result) continue;
+            if (const auto further = sweep_result(points, product.name))
+                look_at(run, test.name, *further, false, out);
+        }
+    }
+    return out;
+}
+
+std::string anomaly_text(const RunAnomaly& a) {
+    return a.test + (a.curve.empty() ? "" : ", " + a.curve) + (a.at.empty() ? "" : ", " + a.at) + ": " +
+           words(a.result) + ", " + a.kind + ": " + a.reason;
+}
+
+}  // namespace rt
