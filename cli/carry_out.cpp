@@ -89,8 +89,8 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     }
     if (with_report) {
         console.progress("drawing figures and writing the report");
-        const auto files = write_report(*data, folder / "report");
-        written.insert(written.end(), files.begin(), files.begin() + 3);
+        const auto files = write_report({&*data}, folder / "report").files;
+        written.insert(written.end(), files.begin(), files.end());
     }
     listener.finish(complete ? "complete" : "stopped", with_report);
     if (json) {

@@ -72,6 +72,8 @@ Command export_command();
 Command judge_command();
 Command compare_command();
 Command verify_command();
+Command push_command();
+Command find_command();
 Command rules_command();
 Command bench_command();
 

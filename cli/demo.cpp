@@ -1,5 +1,8 @@
 #include "cli/campaign_options.hpp"
 #include "cli/copy_files.hpp"
+#include "lab/report/report.hpp"
+
+#include <deque>
 
 namespace rt {
 namespace {
@@ -18,7 +21,8 @@ ExitCode perform_demo(const Call& call) {
     copy_shipped(share_folder() / "demo", folder,
                  {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
                   "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
-                  "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml"});
+                  "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml", "laboratory.svg",
+                  "certificate.md.mustache"});
     // First the chamber (radiated emission over turntable and mast), the serial link and the wired ports,
     // each on its own.
     for (const std::string name : {"chamber", "link", "ports"}) {
@@ -41,7 +45,15 @@ ExitCode perform_demo(const Call& call) {
     run_and_report(evening, *loaded, folder / "run", false, false);
     if (!call.flag("json")) call.console.out("");
     const auto kept = load_kept_campaign(folder / "run");
-    return run_and_report(morning, *kept, folder / "run", true, true);
+    const ExitCode code = run_and_report(morning, *kept, folder / "run", true, true);
+    // All four measured separately, in one report.
+    std::deque<RunData> opened;
+    std::vector<const RunData*> runs;
+    for (const char* name : {"run", "chamber", "link", "ports"})
+        runs.push_back(&opened.emplace_back(folder / name));
+    const WrittenReport joined = write_report(runs, folder / "joined");
+    if (!call.flag("json")) call.console.out("\nall four runs in one report: " + joined.html.string());
+    return code;
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include "lab/report/run_data.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/report/workbook.hpp"
+#include "lab/tally/evidence.hpp"
 
 namespace rt {
 namespace {
@@ -13,15 +14,19 @@ struct Form {
     const char* name;
     const char* file;
 };
-constexpr Form forms[] = {
-    {"csv", "results.csv"}, {"json", "results.json"}, {"junit", "junit.xml"}, {"workbook", "results.xlsx"}};
+constexpr Form forms[] = {{"csv", "results.csv"},
+                          {"json", "results.json"},
+                          {"junit", "junit.xml"},
+                          {"workbook", "results.xlsx"},
+                          {"evidence", "evidence.zip"}};
 
 ExitCode perform_export(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("export needs one run folder: rare-tally export RUN --as workbook");
     std::vector<std::string> wanted = call.texts("as"), known;
     for (const Form& form : forms) known.push_back(form.name);
-    if (wanted.empty()) wanted = known;
+    // The archive is as large as the run: made only when asked for.
+    if (wanted.empty()) wanted.assign(known.begin(), known.end() - 1);
     for (const auto& name : wanted) {
         if (std::find(known.begin(), known.end(), name) == known.end())
             fail_input("--as " + name + ": no such form" + suggestion(name, known));
@@ -47,6 +52,12 @@ ExitCode perform_export(const Call& call) {
         if (name == "json") write_file(file, run_json(data.record()));
         if (name == "junit") write_file(file, junit_xml(data.record()));
         if (name == "workbook") write_workbook(data.record(), file);
+        if (name == "evidence") {
+            const Evidence evidence = write_evidence(folders.front(), file);
+            call.console.out("wrote " + file.string() + ": " + std::to_string(evidence.files) +
+                             " files, seal " + evidence.seal);
+            continue;
+        }
         call.console.out("wrote " + file.string());
     }
     return ExitCode::passed;
@@ -57,9 +68,10 @@ ExitCode perform_export(const Call& call) {
 Command export_command() {
     return {"export",
             "RUN [--as FORM] [--out DIR]",
-            "tables of a kept run for other programs: CSV, JSON, JUnit XML, workbook",
+            "tables of a kept run for other programs, or all its evidence as one archive",
             "rare-tally export first-run --as workbook --out for-the-customer",
-            {{"as", "FORM", "csv, json, junit or workbook; may be given more than once, all without it"},
+            {{"as", "FORM",
+              "csv, json, junit, workbook or evidence; may be given more than once, all tables without it"},
              {"append", "FILE", "append the row of the campaign's [table] to this CSV file"},
              {"out", "DIR", "where to write; without it, export/ in the run folder"}},
             "run",

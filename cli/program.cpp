@@ -116,7 +116,8 @@ int complain(const std::string& message, ExitCode code) {
 std::span<const Command> commands() {
     static const std::array list{demo_command(),    draft_command(),  check_command(),  run_command(),
                                  measure_command(), report_command(), export_command(), judge_command(),
-                                 compare_command(), verify_command(), rules_command(),  bench_command()};
+                                 compare_command(), verify_command(), find_command(),   push_command(),
+                                 rules_command(),   bench_command()};
     return list;
 }
 
@@ -145,7 +146,8 @@ std::filesystem::path share_folder() {
 RuleLibrary load_rules(const Call& call) {
     RuleLibrary library;
     library.add_folder(share_folder() / "rulebooks");
-    for (const auto& file : call.texts("rulebook")) library.add(file);
+    const auto further = call.texts("rulebook");
+    library.add_all({further.begin(), further.end()});
     return library;
 }
 

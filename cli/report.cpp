@@ -1,10 +1,12 @@
 #include "lab/report/report.hpp"
 #include <cmath>
+#include <deque>
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
-#include "lab/report/pdf.hpp"
+#include "lab/report/convert.hpp"
+#include "lab/report/report_name.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -29,11 +31,13 @@ void amend(const Call& call, const std::string& folder) {
         const std::string name(trim(setting.substr(0, equals)));
         const bool free = name == "customer" || name == "operator" || name == "note" ||
                           (name.starts_with("unit.") && name.size() > 5) ||
-                          (name.starts_with("environment.") && name.size() > 12);
+                          (name.starts_with("environment.") && name.size() > 12) ||
+                          (name.starts_with("report.") && name.size() > 7);
         if (equals == std::string::npos || !free) {
-            fail_input(
-                "--set " + setting +
-                ": write NAME=VALUE with unit.DETAIL, environment.QUANTITY, customer, operator or note");
+            fail_input("--set " + setting +
+                       ": write NAME=VALUE with unit.DETAIL, environment.QUANTITY, report.TEXT, customer, "
+                       "operator or "
+                       "note");
         }
         changes.emplace_back(name, std::string(trim(setting.substr(equals + 1))));
     }
@@ -52,30 +56,44 @@ void amend(const Call& call, const std::string& folder) {
 
 ExitCode perform_report(const Call& call) {
     const auto folders = call.texts("run");
-    if (folders.size() != 1) fail_input("report needs one run folder: rare-tally report RUN");
-    amend(call, folders.front());
-    const RunData data(folders.front());
+    if (folders.empty()) fail_input("report needs a run folder: rare-tally report RUN");
+    const std::string out = call.text("out");
+    if (folders.size() > 1 && out.empty())
+        fail_input("several runs joined in one report need --out DIR: where to write it");
+    if (folders.size() > 1 && call.flag("set")) fail_input("--set is for one run at a time");
     ReportOptions options;
     if (call.flag("figures")) options.figures_per_test = count_of(call.text("figures"));
-    const std::string out = call.text("out");
-    const auto written = write_report(
-        data, out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out),
-        options);
+    options.name = call.text("name");
+    require_name_pattern(options.name);
+    for (const auto& file : call.texts("template")) options.templates.emplace_back(file);
+    amend(call, folders.front());
+    std::deque<RunData> opened;
+    std::vector<const RunData*> runs;
+    for (const auto& folder : folders) runs.push_back(&opened.emplace_back(folder));
+    const auto target =
+        out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out);
+    WrittenReport written = write_report(runs, target, options);
+    const auto further = [&](const char* option, const char* ending, const auto& make) {
+        if (!call.flag(option)) return;
+        auto file = written.html;
+        file.replace_extension();  // a name with dots in it keeps them: only .html goes
+        file += ending;
+        make(written.html, file);
+        written.files.push_back(file);
+    };
+    further("pdf", ".pdf", write_pdf);
+    further("document", ".odt", write_document);
     if (call.flag("json")) {
-        call.console.out(run_json(data.record()));
-    } else {
-        call.console.out(call.console.counts(data.record().counts()));
-        for (std::size_t i = 0; i < 3; ++i) call.console.out("wrote " + written[i].string());
-        if (call.flag("pdf")) {
-            auto pdf = written.front();
-            pdf.replace_extension(".pdf");
-            write_pdf(written.front(), pdf);
-            call.console.out("wrote " + pdf.string());
-        }
-        if (written.size() > 3) {
-            call.console.out("wrote " + std::to_string(written.size() - 3) + " figures in " +
-                             written.back().parent_path().string());
-        }
+        for (const RunData* run : runs) call.console.out(run_json(run->record()));
+        return ExitCode::passed;
+    }
+    VerdictCounts counts;
+    for (const RunData* run : runs) counts.add(run->record().counts());
+    call.console.out(call.console.counts(counts));
+    for (const auto& file : written.files) call.console.out("wrote " + file.string());
+    if (written.figures > 0) {
+        call.console.out("wrote " + std::to_string(written.figures) + " figures in " +
+                         written.figure_folder.string());
     }
     return ExitCode::passed;
 }
@@ -84,12 +102,16 @@ ExitCode perform_report(const Call& call) {
 
 Command report_command() {
     return {"report",
-            "RUN [--out DIR]",
-            "HTML report, figures, CSV and JSON from a kept run",
-            "rare-tally report first-run --out for-the-customer",
+            "RUN... [--out DIR]",
+            "HTML report, figures, CSV and JSON from a kept run, or from several joined",
+            "rare-tally report first-run --pdf --out for-the-customer",
             {{"set", "NAME=VALUE",
-              "fill in unit.DETAIL, environment.QUANTITY, customer, operator or note; kept as an event"},
+              "fill in unit.DETAIL, environment.QUANTITY, report.TEXT, customer, operator or note; kept as "
+              "an event"},
              {"pdf", "", "as PDF too (by weasyprint)"},
+             {"document", "", "as a document to edit by hand too, .odt (by pandoc)"},
+             {"template", "FILE", "fill in this template of your own too; may be given more than once"},
+             {"name", "PATTERN", "name of the files: \"{serial}-{date}\"; see docs/afterwards.md"},
              {"out", "DIR", "where to write; without it, report/ in the run folder"},
              {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
             "run",

@@ -3,7 +3,9 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/command.hpp"
+#include "cli/rules_care.hpp"
 #include "core/base/text.hpp"
+#include "core/rules/rule_text.hpp"
 #include "lab/report/figure.hpp"
 
 namespace rt {
@@ -11,43 +13,6 @@ namespace {
 
 using Texts = std::vector<std::string>;
 using Json = nlohmann::ordered_json;
-
-std::string hz(double value) {
-    return format({value, Unit::hertz});
-}
-
-std::string piece_text(const LimitPiece& piece, Unit unit) {
-    const std::string band = hz(piece.from) + (std::isinf(piece.to) ? " and above" : " to " + hz(piece.to));
-    if (piece.level_from == piece.level_to) return band + ": " + format({piece.level_from, unit});
-    const char* along =
-        piece.interpolation == Interpolation::linear ? "linear in frequency" : "linear in log frequency";
-    return band + ": " + format({piece.level_from, unit}) + " to " + format({piece.level_to, unit}) + ", " +
-           along;
-}
-
-void line_text(std::vector<std::string>& out, const std::string& head, const LimitLine& line, Unit unit) {
-    for (const auto& piece : line.pieces()) out.push_back(head + piece_text(piece, unit));
-}
-
-std::vector<std::string> limit_text(const Rule& rule) {
-    std::vector<std::string> out;
-    if (const auto* line = rule.line()) {
-        line_text(out, line->sense() == Sense::upper ? "at most  " : "at least  ", *line, rule.unit);
-    } else if (const auto* mask = rule.mask()) {
-        const std::string around = mask->symmetric ? "|f - fc| " : "f - fc ";
-        if (mask->relative) line_text(out, "relative to the reference, " + around, *mask->relative, Unit::db);
-        if (mask->absolute) line_text(out, "absolute, " + around, *mask->absolute, rule.unit);
-        if (mask->relative && mask->absolute) {
-            out.push_back(mask->combine == Mask::Combine::both ? "both parts must hold"
-                                                               : "one part is enough");
-        }
-    } else {
-        const Bound& bound = *rule.bound();
-        if (bound.min) out.push_back("at least  " + format({*bound.min, rule.unit}));
-        if (bound.max) out.push_back("at most  " + format({*bound.max, rule.unit}));
-    }
-    return out;
-}
 
 Json rule_json(RuleRef ref) {
     const Rule& rule = *ref.rule;
@@ -102,7 +67,9 @@ void list(const Call& call, const RuleLibrary& library) {
         std::vector<std::vector<std::string>> rows;
         for (const auto& rule : book.rules) {
             rows.push_back({book.id + "/" + rule.id, rule.title, name(rule.confidence),
-                            rule.sign_off ? "signed off" : "not signed off"});
+                            rule.sign_off                  ? "signed off"
+                            : rule.lapsed_sign_off.empty() ? "not signed off"
+                                                           : "sign-off lapsed"});
         }
         for (const auto& line : aligned(rows, "  ")) call.console.out(line);
     }
@@ -128,9 +95,12 @@ void show(const Call& call, RuleRef ref) {
     rows.push_back({"basis", rule.basis});
     rows.push_back({"confidence", std::string(name(rule.confidence)) +
                                       (rule.confidence == Confidence::sure ? "" : ": check before use")});
-    rows.push_back({"sign-off", rule.sign_off ? rule.sign_off->by + ", " + rule.sign_off->on + ", " +
-                                                    rule.sign_off->document
-                                              : "not signed off by the laboratory"});
+    rows.push_back(
+        {"sign-off", rule.sign_off
+                         ? rule.sign_off->by + ", " + rule.sign_off->on + ", " + rule.sign_off->document
+                     : rule.lapsed_sign_off.empty()
+                         ? "not signed off by the laboratory"
+                         : "lapsed: another text of it was signed off (" + rule.lapsed_sign_off + ")"});
     if (!rule.note.empty()) rows.push_back({"note", rule.note});
     for (const auto& line : aligned(rows, "  ")) console.out(line);
 }
@@ -153,22 +123,6 @@ void draw(const Call& call, std::vector<RuleRef> rules) {
     plotter.finish();
     call.console.out("drew " + std::to_string(rules.size()) + (rules.size() == 1 ? " rule" : " rules") +
                      " into " + file + (all > rules.size() ? "; bounds of a single value left out" : ""));
-}
-
-// What a rule says, each thing by its name.
-std::map<std::string, std::string> sayings(const Rule& rule) {
-    std::map<std::string, std::string> out{
-        {"title", rule.title},       {"clause", rule.clause},     {"quantity", rule.quantity},
-        {"judges", rule.applies_to}, {"unit", pretty(rule.unit)}, {"confidence", name(rule.confidence)}};
-    for (const auto& text : limit_text(rule)) out["limit"] += (out["limit"].empty() ? "" : "; ") + text;
-    if (rule.detector) out["detector"] = name(*rule.detector);
-    if (rule.bandwidth) out["bandwidth"] = format(*rule.bandwidth);
-    if (rule.allowed_uncertainty)
-        out["allowed uncertainty"] =
-            format({*rule.allowed_uncertainty, is_decibel(rule.unit) ? Unit::db : rule.unit});
-    for (const auto& [key, value] : rule.conditions) out["condition " + key] = value;
-    for (const auto& [key, value] : rule.presets) out["preset " + key] = value;
-    return out;
 }
 
 // Two books, or two editions of one, rule by rule.
@@ -222,23 +176,27 @@ void differences(const Call& call, const RuleLibrary& library, const Texts& book
 
 ExitCode perform_rules(const Call& call) {
     auto words = call.texts("words");
-    const RuleLibrary library = load_rules(call);
+    RuleLibrary library = load_rules(call);
     const std::string action = words.empty() ? "list" : words.front();
     if (!words.empty()) words.erase(words.begin());
-    const Texts actions{"list", "show", "draw", "diff"};
+    const Texts actions{"list", "show", "draw", "diff", "sign", "lint"};
     if (action == "list") {
         list(call, library);
-    } else if (action == "show" || action == "draw") {
+    } else if (action == "show" || action == "draw" || action == "sign") {
         if (words.empty())
             fail_input("rules " + action + " needs at least one rule, such as cispr-32/mains-b-qp");
         const auto rules = chosen_rules(library, words);
         if (action == "draw") {
             draw(call, rules);
+        } else if (action == "sign") {
+            sign_rules(call, rules);
         } else {
             for (const auto& ref : rules) show(call, ref);
         }
     } else if (action == "diff") {
         differences(call, library, words);
+    } else if (action == "lint") {
+        return lint_rules(call, library, words);
     } else {
         fail_input("unknown action " + in_quotes(action) + suggestion(action, actions));
     }
@@ -249,10 +207,15 @@ ExitCode perform_rules(const Call& call) {
 
 Command rules_command() {
     return {"rules",
-            "[list | show ID... | draw ID... --out FILE | diff BOOK BOOK]",
-            "the published limits at hand: list, show, draw, differences between editions",
+            "[list | show ID... | draw ID... | diff BOOK BOOK | sign ID... | lint]",
+            "the published limits at hand: list, show, draw, differences between editions, sign-off, slips",
             "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
-            {rulebook_option, {"out", "FILE", "file to draw into, .svg or .png; rules.svg without it"}},
+            {rulebook_option,
+             {"out", "FILE", "draw: file to draw into, .svg or .png; rules.svg without it"},
+             {"by", "NAME", "sign: who has checked the rule against the lab's copy of the standard"},
+             {"document", "TEXT", "sign: that copy"},
+             {"on", "DATE", "sign: when; today without it"},
+             {"into", "FILE", "sign: file of sign-offs to append to; sign-offs.toml without it"}},
             "words",
             perform_rules};
 }

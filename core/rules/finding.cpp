@@ -19,6 +19,10 @@ std::optional<Verdict> parse_verdict(std::string_view text) {
     return std::nullopt;
 }
 
+void VerdictCounts::add(const VerdictCounts& others) {
+    pass += others.pass, marginal += others.marginal, fail += others.fail, none += others.none;
+}
+
 void VerdictCounts::add(Verdict verdict, std::size_t times) {
     switch (verdict) {
         case Verdict::pass:

@@ -44,6 +44,7 @@ struct VerdictCounts {
     std::size_t pass = 0, marginal = 0, fail = 0, none = 0;
 
     void add(Verdict verdict, std::size_t times = 1);
+    void add(const VerdictCounts& others);
     std::size_t total() const { return pass + marginal + fail + none; }
 };
 

@@ -72,6 +72,9 @@ struct Rule {
     std::string changed_from =
         {};  // "i2c/fast-low" of a rule that a lab's own book states anew; "" otherwise
 
+    // Who signed off another text of it than it has now; "" otherwise.
+    std::string lapsed_sign_off = {};
+
     const LimitLine* line() const { return std::get_if<LimitLine>(&limit); }
     const Mask* mask() const { return std::get_if<Mask>(&limit); }
     const Bound* bound() const { return std::get_if<Bound>(&limit); }

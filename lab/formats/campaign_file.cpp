@@ -50,17 +50,19 @@ constexpr std::array root_keys{
     KeyInfo{"watch", tables, false, "side quantities watched through the run"},
     KeyInfo{"recheck", tables, false, "measurements repeated to see that nothing has drifted"},
     KeyInfo{"table", table, false, "a table that grows by one row a run"},
+    KeyInfo{"report", table, false, "what stands around the results in the report"},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 16> sections{
+constexpr std::array<const SectionInfo*, 17> sections{
     &root_section,        &campaign_section,  &unit_section,   &question_section,
     &test_section,        &judge_section,     &sweep_section,  &range_section,
     &values_from_section, &from_test_section, &search_section, &maximise_section,
-    &watch_section,       &recheck_section,   &table_section,  &column_section};
+    &watch_section,       &recheck_section,   &table_section,  &column_section,
+    &report_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -206,6 +208,8 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
                 section->fail("column", "there is no test " + in_quotes(column.test));
         }
     }
+    if (const auto section = root.table("report", report_section))
+        campaign.report = read_report_head(*section, file, files, campaign.files);
     const TextPairs settings = head.pairs("settings");
     for (const auto& [name, value] : settings) {
         if (!setting_target(name, ""))

@@ -11,6 +11,7 @@
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/question_section.hpp"
+#include "lab/formats/report_section.hpp"
 #include "lab/formats/rulebook_file.hpp"
 #include "lab/formats/test_section.hpp"
 #include "lab/formats/watch_section.hpp"
@@ -37,6 +38,7 @@ struct Campaign {
     std::vector<Recheck> rechecks;
     bool confirm_connections = false;
     std::optional<GrowingTable> table;
+    ReportHead report;
     Profile profile;
     std::filesystem::path file;
     std::string text;

@@ -8,6 +8,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/sign_off_file.hpp"
 
 namespace rt {
 namespace {
@@ -281,6 +282,11 @@ Rulebook read_rulebook(std::string_view content, const std::string& file, const 
 
 void RuleLibrary::add(const std::filesystem::path& file, const std::string& reference) {
     std::string content = read_file(file);
+    if (holds_sign_offs(content, file.string())) {
+        sign_offs_.push_back({file, std::move(content), reference});
+        sign(sign_offs_.back());
+        return;
+    }
     LayerBelow below;
     if (const auto base = layered_on(content, file.string()); !base.empty()) {
         const Entry& entry = find_book(base, file.string());
@@ -312,9 +318,39 @@ void RuleLibrary::add_folder(const std::filesystem::path& folder) {
 }
 
 void RuleLibrary::add_all(const std::vector<std::filesystem::path>& files) {
-    for (const bool layered : {false, true}) {
+    enum class Pass { books, layered, sign_offs };
+    for (const Pass pass : {Pass::books, Pass::layered, Pass::sign_offs}) {
         for (const auto& file : files) {
-            if (layered_on(read_file(file), file.string()).empty() != layered) add(file);
+            const std::string content = read_file(file);
+            const Pass its = holds_sign_offs(content, file.string())      ? Pass::sign_offs
+                             : layered_on(content, file.string()).empty() ? Pass::books
+                                                                          : Pass::layered;
+            if (its == pass) add(file);
+        }
+    }
+}
+
+void RuleLibrary::sign(const SignOffs& sign_offs) {
+    for (const auto& each : read_sign_offs(sign_offs.text, sign_offs.file.string())) {
+        const auto slash = each.rule.find('/');
+        for (auto& entry : entries_) {
+            if (entry.book.id != each.rule.substr(0, slash)) continue;
+            std::vector<std::string> names;
+            bool found = false;
+            for (auto& rule : entry.book.rules) {
+                names.push_back(rule.id);
+                if (rule.id != each.rule.substr(slash + 1)) continue;
+                found = true;
+                if (rule_digest({&entry.book, &rule}) == each.digest) {
+                    rule.sign_off = each.sign_off, rule.lapsed_sign_off.clear();
+                } else if (!rule.sign_off) {
+                    rule.lapsed_sign_off = each.sign_off.by + ", " + each.sign_off.on;
+                }
+            }
+            if (!found)
+                fail_input(each.where, "rulebook " + entry.book.id + " has no rule " +
+                                           in_quotes(each.rule.substr(slash + 1)) +
+                                           suggestion(each.rule.substr(slash + 1), names));
         }
     }
 }

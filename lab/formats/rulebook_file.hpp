@@ -36,9 +36,16 @@ class RuleLibrary {
         std::string reference;  // as a campaign names it; "" for shipped ones and those of the command line
     };
 
-    // Throws Error(input) if a book's id is taken already.
+    struct SignOffs {
+        std::filesystem::path file;
+        std::string text;
+        std::string reference;
+    };
+
+    // A rulebook, or a file of sign-offs for the books added before. Throws Error(input) if a book's id is
+    // taken already, or a sign-off names a rule that its book does not have.
     void add(const std::filesystem::path& file, const std::string& reference = "");
-    // The same of several, those that are layered on others behind them.
+    // The same of several, those that are layered on others behind them, sign-offs last.
     void add_all(const std::vector<std::filesystem::path>& files);
     void add_folder(const std::filesystem::path& folder);  // every .toml in it, by name
 
@@ -47,10 +54,13 @@ class RuleLibrary {
     // "ieee-802.15.4/oqpsk-2450": a channel plan.
     const ChannelPlan& find_plan(std::string_view full_id) const;
     const std::deque<Entry>& entries() const { return entries_; }
+    const std::vector<SignOffs>& sign_offs() const { return sign_offs_; }
 
   private:
+    void sign(const SignOffs& sign_offs);
     const Entry& find_book(std::string_view id, std::string_view full_id) const;
     std::deque<Entry> entries_;  // addresses stay valid
+    std::vector<SignOffs> sign_offs_;
 };
 
 }  // namespace rt

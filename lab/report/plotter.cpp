@@ -14,17 +14,11 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/figure_style.hpp"
 #include "lab/report/svg_colours.hpp"
 
 namespace rt {
 namespace {
-
-constexpr const char* trace_colour = "#14506e";
-constexpr const char* sweep_colours[] = {"#14506e", "#a8480f", "#3f7d3a", "#7a3b8f", "#8a6d00",
-                                         "#b03060", "#2f7f86", "#5a5a5a", "#274b9f", "#6b4423"};
-constexpr const char* sweep_shapes[] = {"7", "5", "9", "13", "11", "6", "4", "8", "12", "10"};
-constexpr const char* limit_colours[] = {"#b3261e", "#8a5a00", "#6b3fa0", "#00695c", "#ad1457", "#37474f"};
-constexpr const char* limit_dashes[] = {"1", "2", "4", "5", "3", "1"};
 
 // A gnuplot single-quoted string: quotes doubled, control characters dropped. Nothing else is special in it.
 std::string text(std::string_view raw) {
@@ -223,7 +217,8 @@ std::string script(const Figure& figure, const std::string& file) {
         }
         if (curve.role == CurveRole::spots) {
             with = "points ";
-            style = std::string("pt 7 ps ") + (curve.x.size() > 20 ? "0.5" : "1.3") + " lc rgb '#a8480f'";
+            style = std::string("pt 7 ps ") + (curve.x.size() > 20 ? "0.5" : "1.3") + " lc rgb '" +
+                    spot_colour + "'";
         }
         if (curve.role == CurveRole::bars) {
             with = "boxes ";

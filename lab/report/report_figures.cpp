@@ -7,21 +7,29 @@
 #include "core/measure/emission/candidates.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/figure_values.hpp"
 #include "lab/report/maximum_figure.hpp"
 #include "lab/report/sweep_figure.hpp"
 
 namespace rt {
 namespace {
 
+struct PointOfPart {
+    std::size_t part = 0;
+    const PointRecord* point = nullptr;
+};
+
 // The points that get a figure: in every test those that a reader wants to see first.
-std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t most,
-                                               ReportFigures& figures) {
-    std::map<std::string, std::vector<const PointRecord*>> by_test;
-    std::vector<const PointRecord*> chosen;
-    for (const auto& point : run.points) {
-        const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
-                           point.capture.kind == "waveform" || point.capture.kind == "network";
-        if (drawn && point.kind == PointKind::point) by_test[point.test].push_back(&point);
+std::vector<PointOfPart> points_to_draw(const std::vector<const RunData*>& runs, std::size_t most,
+                                        ReportFigures& figures) {
+    std::map<std::string, std::vector<PointOfPart>> by_test;
+    std::vector<PointOfPart> chosen;
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        for (const auto& point : runs[part]->record().points) {
+            const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
+                               point.capture.kind == "waveform" || point.capture.kind == "network";
+            if (drawn && point.kind == PointKind::point) by_test[point.test].push_back({part, &point});
+        }
     }
     const auto worst = [](const PointRecord& p) {
         Finding unjudged;
@@ -30,12 +38,12 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
         return at == p.findings.end() ? unjudged : *at;
     };
     for (auto& [test, points] : by_test) {
-        std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
-            return reads_before(worst(*a), worst(*b));
+        std::stable_sort(points.begin(), points.end(), [&](const PointOfPart& a, const PointOfPart& b) {
+            return reads_before(worst(*a.point), worst(*b.point));
         });
         // Captures of samples make several figures each: the first few speak for the others.
         const std::size_t own =
-            points.front()->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
+            points.front().point->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
         if (points.size() > own) {
             figures.left_out[test] = points.size() - own;
             points.resize(own);
@@ -46,21 +54,22 @@ std::vector<const PointRecord*> points_to_draw(const RunRecord& run, std::size_t
 }
 
 // Curves over the sweep of each test whose captures are no figures of their own, or are many.
-std::map<std::string, Figure> sweep_figures(const RunRecord& run) {
+std::map<std::string, Figure> sweep_figures(const std::vector<const RunData*>& runs) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
-    for (const auto& point : run.points) {
-        if (point.kind != PointKind::check) by_test[point.test].push_back(&point);
+    std::map<std::string, const RuleLibrary*> rules;
+    for (const RunData* run : runs) {
+        for (const auto& point : run->record().points) {
+            if (point.kind == PointKind::check) continue;
+            by_test[point.test].push_back(&point);
+            rules.try_emplace(point.test, &run->rules());
+        }
     }
     std::map<std::string, Figure> out;
     for (const auto& [test, points] : by_test) {
-        if (auto figure = sweep_figure(points, test)) out.emplace(test, std::move(*figure));
+        if (auto figure = sweep_figure(points, test, rules[test])) out.emplace(test, std::move(*figure));
     }
     return out;
 }
-
-}  // namespace
-
-namespace {
 
 // Final readings of a test over what the pre-scans of the run have held, with the limits of both.
 std::optional<Figure> finals_figure(const RunData& run, const std::string& test, std::optional<Trace>& held) {
@@ -109,66 +118,103 @@ std::string worst_result(const std::vector<Finding>& findings, const RuleLibrary
     return at == findings.end() ? "" : rules.find(at->rule).rule->applies_to;
 }
 
+// Draws into one folder and remembers what each figure says.
+class FigureFolder {
+  public:
+    explicit FigureFolder(std::filesystem::path folder) : folder_(std::move(folder)) {}
+
+    DrawnFigure draw(const Figure& figure, const std::string& name) {
+        if (!plotter_) {
+            make_folder(folder_);
+            plotter_.emplace();
+        }
+        const auto file = folder_ / (name + ".svg");
+        plotter_->draw(figure, file);
+        return {file, "", figure_values(figure)};
+    }
+    void finish() {
+        if (plotter_) plotter_->finish();
+    }
+
+  private:
+    std::filesystem::path folder_;
+    std::optional<Plotter> plotter_;
+};
+
+void draw_point(const RunData& run, const PointRecord& point, const std::string& stem, FigureFolder& folder,
+                std::vector<DrawnFigure>& out) {
+    const Outcome outcome = run.outcome_of(point);
+    std::vector<RuleRef> rules;
+    for (const auto& finding : point.findings) rules.push_back(run.rules().find(finding.rule));
+    const auto searched = maximum_figures(run.record().points, point);
+    for (std::size_t i = 0; i < searched.size(); ++i)
+        out.push_back(folder.draw(searched[i], stem + "-maximum-" + std::to_string(i + 1)));
+    const std::string title = point.test + ": " + point.label;
+    // Single readings stand in the figure of their test.
+    for (const auto& trace : outcome.traces) {
+        if (trace.x.empty() || trace.spots) continue;
+        if (!trace.shows.empty() && trace.shows != worst_result(point.findings, run.rules())) continue;
+        const bool first = &trace == &outcome.traces.front();
+        out.push_back(folder.draw(trace_figure(trace, title, rules, point.findings),
+                                  stem + (first ? "" : "-" + slug(trace.name))));
+    }
+    for (const auto& raster : outcome.rasters)
+        out.push_back(folder.draw(raster_figure(raster, title), stem + "-" + slug(raster.name)));
+}
+
 }  // namespace
 
-ReportFigures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most) {
+const DrawnFigure* ReportFigures::sweep(const std::string& test) const {
+    const auto at = sweeps.find(test);
+    return at == sweeps.end() ? nullptr : &at->second;
+}
+
+std::vector<std::filesystem::path> ReportFigures::files() const {
+    std::vector<std::filesystem::path> out;
+    for (const auto& [test, figure] : sweeps) out.push_back(figure.file);
+    for (const auto& part : watches) {
+        for (const auto& figure : part) out.push_back(figure.file);
+    }
+    for (const auto& [place, drawn] : points) {
+        for (const auto& figure : drawn) out.push_back(figure.file);
+    }
+    return out;
+}
+
+ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::filesystem::path& target,
+                           std::size_t most) {
     ReportFigures figures;
-    const auto chosen = points_to_draw(run.record(), most, figures);
-    auto sweeps = sweep_figures(run.record());
-    std::optional<Trace> held;
-    for (const auto& test : run.record().tests) {
-        if (test.procedure != "emission.final") continue;
-        if (auto figure = finals_figure(run, test.name, held)) sweeps[test.name] = std::move(*figure);
+    const auto chosen = points_to_draw(runs, most, figures);
+    auto sweeps = sweep_figures(runs);
+    for (const RunData* run : runs) {
+        std::optional<Trace> held;
+        for (const auto& test : run->record().tests) {
+            if (test.procedure != "emission.final") continue;
+            if (auto figure = finals_figure(*run, test.name, held)) sweeps[test.name] = std::move(*figure);
+        }
     }
-    const auto watches = watch_figures(run.record().samples);
-    if (chosen.empty() && sweeps.empty() && watches.empty()) return figures;
-    make_folder(folder / "figures");
-    Plotter plotter;
-    const auto further = [&](const Figure& figure, const std::string& name) {
-        figures.files.push_back(folder / "figures" / (slug(name) + ".svg"));
-        plotter.draw(figure, figures.files.back());
+    FigureFolder folder(target / "figures");
+    const auto prefix = [&](std::size_t part) {
+        return runs.size() > 1 ? "part" + std::to_string(part + 1) + "-" : std::string();
     };
-    for (const auto& [test, figure] : sweeps) further(figure, "sweep-" + test);
-    for (std::size_t i = 0; i < watches.size(); ++i) further(watches[i], "watch-" + std::to_string(i + 1));
-    std::map<std::size_t, std::vector<std::filesystem::path>> files;
-    for (const PointRecord* point : chosen) {
-        const Outcome outcome = run.outcome_of(*point);
-        std::vector<RuleRef> rules;
-        for (const auto& finding : point->findings) rules.push_back(run.rules().find(finding.rule));
+    for (const auto& [test, figure] : sweeps)
+        figures.sweeps[test] = folder.draw(figure, slug("sweep-" + test));
+    figures.watches.resize(runs.size());
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        const auto watches = watch_figures(runs[part]->record().samples);
+        for (std::size_t i = 0; i < watches.size(); ++i)
+            figures.watches[part].push_back(
+                folder.draw(watches[i], prefix(part) + "watch-" + std::to_string(i + 1)));
+    }
+    for (const auto& [part, point] : chosen) {
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
-        const auto searched = maximum_figures(run.record().points, *point);
-        for (std::size_t i = 0; i < searched.size(); ++i) {
-            files[point->position].push_back(folder / "figures" /
-                                             (stem + "-maximum-" + std::to_string(i + 1) + ".svg"));
-            plotter.draw(searched[i], files[point->position].back());
-        }
-        // Single readings stand in the figure of their test.
-        for (const auto& trace : outcome.traces) {
-            if (trace.x.empty() || trace.spots) continue;
-            if (!trace.shows.empty() && trace.shows != worst_result(point->findings, run.rules())) continue;
-            const bool first = &trace == &outcome.traces.front();
-            const auto file = folder / "figures" / (stem + (first ? "" : "-" + slug(trace.name)) + ".svg");
-            plotter.draw(trace_figure(trace, point->test + ": " + point->label, rules, point->findings),
-                         file);
-            files[point->position].push_back(file);
-        }
-        for (const auto& raster : outcome.rasters) {
-            files[point->position].push_back(folder / "figures" / (stem + "-" + slug(raster.name) + ".svg"));
-            plotter.draw(raster_figure(raster, point->test + ": " + point->label),
-                         files[point->position].back());
-        }
+        draw_point(*runs[part], *point, prefix(part) + stem, folder, figures.points[{part, point->position}]);
     }
-    plotter.finish();
-    std::size_t next = 0;
-    for (const auto& [test, figure] : sweeps) figures.sweeps[test] = base64(read_file(figures.files[next++]));
-    for (std::size_t i = 0; i < watches.size(); ++i)
-        figures.watches.push_back(base64(read_file(figures.files[next++])));
-    for (const auto& [position, drawn] : files) {
-        for (const auto& file : drawn) {
-            figures.svg[position].push_back(base64(read_file(file)));
-            figures.files.push_back(file);
-        }
-    }
+    folder.finish();
+    const auto take_in = [](DrawnFigure& figure) { figure.svg = base64(read_file(figure.file)); };
+    for (auto& [test, figure] : figures.sweeps) take_in(figure);
+    for (auto& part : figures.watches) std::for_each(part.begin(), part.end(), take_in);
+    for (auto& [place, drawn] : figures.points) std::for_each(drawn.begin(), drawn.end(), take_in);
     return figures;
 }
 

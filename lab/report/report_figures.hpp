@@ -10,17 +10,26 @@
 
 namespace rt {
 
-// Where figures of points are, and what to say about those without one.
+struct DrawnFigure {
+    std::filesystem::path file;  // .svg
+    std::string svg;             // base64
+    std::string values;          // see figure_values(); "" for what is only looked at
+};
+
+// Of a report over one or several runs, which are its parts from 0.
 struct ReportFigures {
-    std::map<std::size_t, std::vector<std::string>> svg;  // by position
-    std::map<std::string, std::size_t> left_out;          // by test
-    std::map<std::string, std::string> sweeps;            // curves over the sweep, by test
-    std::vector<std::string> watches;
-    std::vector<std::filesystem::path> files;
+    std::map<std::pair<std::size_t, std::size_t>, std::vector<DrawnFigure>> points;  // by part and position
+    std::map<std::string, std::size_t> left_out;                                     // by test
+    std::map<std::string, DrawnFigure> sweeps;      // curves over the sweep, by test
+    std::vector<std::vector<DrawnFigure>> watches;  // by part
+
+    const DrawnFigure* sweep(const std::string& test) const;
+    std::vector<std::filesystem::path> files() const;
 };
 
 // Draws them into `folder`/figures, of each test at most `most` traces: those that a reader wants to see
 // first.
-ReportFigures draw_figures(const RunData& run, const std::filesystem::path& folder, std::size_t most);
+ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::filesystem::path& folder,
+                           std::size_t most);
 
 }  // namespace rt

@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
+#include "lab/tally/chain.hpp"
 #include "lab/tally/measure_kept.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -16,6 +17,7 @@ RunData::RunData(const std::filesystem::path& folder) : folder_(folder), record_
         if (file.kind == "rulebook") books.push_back(folder / file.file);
     }
     library_.add_all(books);
+    Tally::look_at(folder, [&](Database& database) { seal_ = chain_seal(database); });
 }
 
 std::vector<RuleRef> RunData::cited_rules() const {

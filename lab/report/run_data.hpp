@@ -18,6 +18,9 @@ class RunData {
     const RuleLibrary& rules() const { return library_; }
     const std::filesystem::path& folder() const { return folder_; }
 
+    // The last hash of the tally's chain: stands for everything in it.
+    const std::string& seal() const { return seal_; }
+
     // Rules that findings of the run cite, in order of their ids.
     std::vector<RuleRef> cited_rules() const;
 
@@ -28,6 +31,7 @@ class RunData {
   private:
     std::filesystem::path folder_;
     RunRecord record_;
+    std::string seal_;
     RuleLibrary library_;
 };
 

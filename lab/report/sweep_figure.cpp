@@ -1,6 +1,7 @@
 #include "lab/report/sweep_figure.hpp"
 
 #include <algorithm>
+#include <limits>
 #include <map>
 
 #include "lab/clock.hpp"
@@ -8,7 +9,47 @@
 #include "lab/report/sweep_curves.hpp"
 
 namespace rt {
-std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title) {
+namespace {
+
+// Each bound over the part of the axis whose points it judges.
+void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rules, Scale sx, Scale sy) {
+    struct Span {
+        double from = 0, to = 0;
+    };
+    std::map<std::string, Span> judged;
+    double low = 1e300, high = -1e300;
+    for (std::size_t c = 0; c < swept.curves.size(); ++c) {
+        for (std::size_t i = 0; i < swept.curves[c].points.size(); ++i) {
+            const double x = swept.curves[c].points[i].x * sx.factor;
+            low = std::min(low, x), high = std::max(high, x);
+            for (const auto& finding : swept.points[c][i]->findings) {
+                const auto [at, fresh] = judged.try_emplace(finding.rule, Span{x, x});
+                at->second = {std::min(at->second.from, x), std::max(at->second.to, x)};
+            }
+        }
+    }
+    for (auto& [id, span] : judged) {
+        const RuleRef ref = rules.find(id);
+        const Bound* bound = ref.rule->bound();
+        if (!bound || ref.rule->applies_to != swept.result || ref.rule->unit != swept.unit) continue;
+        const double beside = span.from == span.to ? (high - low) / 40 : 0;
+        Curve curve{ref.book->standard + ": " + ref.rule->title, CurveRole::limit, {}, {}};
+        for (const auto& level : {bound->min, bound->max}) {
+            if (!level) continue;
+            for (const double x : {span.from - beside, span.to + beside, span.to + beside}) {
+                curve.x.push_back(x);
+                curve.y.push_back(*level * sy.factor);
+            }
+            curve.y.back() = std::numeric_limits<double>::quiet_NaN();  // two bounds are two lines
+        }
+        figure.curves.push_back(std::move(curve));
+    }
+}
+
+}  // namespace
+
+std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
+                                   const RuleLibrary* rules) {
     const auto swept = sweep_result(points);
     if (!swept) return std::nullopt;
     double largest_x = 0, largest_y = 0;
@@ -31,6 +72,7 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
             curve.x.push_back(p.x * sx.factor), curve.y.push_back(p.y * sy.factor);
         figure.curves.push_back(std::move(curve));
     }
+    if (rules) add_bounds(figure, *swept, *rules, sx, sy);
     return figure;
 }
 

@@ -19,8 +19,8 @@ class Keeper {
              const std::string& text) {
         if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
         std::string ending = ".toml";
-        if (kind == "values" || kind == "correction")
-            ending = slug(std::filesystem::path(reference).extension().string());
+        if (kind == "values" || kind == "correction" || kind == "logo" || kind == "template")
+            ending = "." + slug(std::filesystem::path(reference).extension().string());
         std::string file = "inputs/" + name + ending;
         for (int i = 2; !names_.insert(file).second; ++i)
             file = "inputs/" + name + "-" + std::to_string(i) + ending;
@@ -66,6 +66,9 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
         if (!plan.campaign->books.contains(entry.book.id) && entry.reference.empty()) continue;
         keeper.add("rulebook", entry.reference, "rulebooks/" + slug(entry.book.id), entry.text);
     }
+    for (const auto& signed_off : library.sign_offs())
+        keeper.add("rulebook", signed_off.reference, "rulebooks/" + slug(signed_off.file.stem().string()),
+                   signed_off.text);
     for (const auto& instrument : plan.bench->instruments) {
         if (instrument.dialect_reference.empty()) continue;
         keeper.add("dialect", instrument.dialect_reference, "dialects/" + slug(instrument.dialect.id),

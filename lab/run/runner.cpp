@@ -49,6 +49,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         run.facts[key] = budget_text(budget);
     }
     if (campaign.table) run.facts["table"] = std::filesystem::absolute(campaign.table->file).string();
+    for (const auto& [name, value] : campaign.report.texts) run.facts["report." + name] = value;
     if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
     return run;
 }

@@ -6,6 +6,12 @@
 #include "lab/tally/tally.hpp"
 
 namespace rt {
+
+std::string chain_seal(Database& database) {
+    Statement last(database, "SELECT hash FROM chain ORDER BY number DESC LIMIT 1");
+    return last.step() ? last.text(0) : "";
+}
+
 namespace {
 
 // The rows of statements, bound to one key, as text that tells any two apart.
@@ -57,14 +63,9 @@ std::string hash_of(const std::string& before, const std::string& kind, const st
     return sha256(before + part(kind) + part(key) + part(text) + part(content));
 }
 
-std::string last_hash(Database& database) {
-    Statement last(database, "SELECT hash FROM chain ORDER BY number DESC LIMIT 1");
-    return last.step() ? last.text(0) : "";
-}
-
 void append(Database& database, const std::string& kind, const std::string& key, const std::string& text) {
     Statement add(database, "INSERT INTO chain VALUES (NULL, ?, ?, ?, ?)");
-    add.run(kind, key, text, hash_of(last_hash(database), kind, key, text, content_of(database, kind, key)));
+    add.run(kind, key, text, hash_of(chain_seal(database), kind, key, text, content_of(database, kind, key)));
 }
 
 long long single(Database& database, const char* query) {

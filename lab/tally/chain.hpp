@@ -27,6 +27,9 @@ class Chain {
     Database& database_;
 };
 
+// The last hash; "" of an empty chain.
+std::string chain_seal(Database& database);
+
 // Row by row as text; what link_state() keeps of an instrument or a point's standing.
 std::string instrument_text(Database& database, const std::string& role);
 std::string standing_text(const std::string& standing, const std::string& reason);

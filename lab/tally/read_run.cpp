@@ -5,17 +5,17 @@
 
 namespace rt {
 
+Unit unit_of_symbol(const std::string& symbol) {
+    const auto spelling = parse_unit(symbol);
+    return spelling ? spelling->unit : Unit::none;
+}
+
 namespace {
 
 template <class Enum, std::size_t n>
 Enum parse(const char* const (&names)[n], const std::string& text) {
     const auto at = std::find(std::begin(names), std::end(names), text);
     return static_cast<Enum>((at == std::end(names) ? std::begin(names) : at) - std::begin(names));
-}
-
-Unit unit_of(const std::string& symbol) {
-    const auto spelling = parse_unit(symbol);
-    return spelling ? spelling->unit : Unit::none;
 }
 
 void read_points(Database& db, RunRecord& run) {
@@ -48,8 +48,9 @@ void read_points(Database& db, RunRecord& run) {
     }
     Statement results(db, "SELECT point, name, value, unit, uncertainty FROM result ORDER BY point, number");
     while (results.step()) {
-        point(results).results.push_back(
-            {results.text(1), {results.number(2).value_or(0), unit_of(results.text(3))}, results.number(4)});
+        point(results).results.push_back({results.text(1),
+                                          {results.number(2).value_or(0), unit_of_symbol(results.text(3))},
+                                          results.number(4)});
     }
     Statement findings(
         db,
@@ -59,11 +60,11 @@ void read_points(Database& db, RunRecord& run) {
     while (findings.step()) {
         Finding f;
         f.rule = findings.text(1), f.title = findings.text(2), f.clause = findings.text(3);
-        f.unit = unit_of(findings.text(4));
+        f.unit = unit_of_symbol(findings.text(4));
         f.limit = findings.number(5), f.value = findings.number(6), f.margin = findings.number(7);
         f.verdict = parse_verdict(findings.text(8)).value_or(Verdict::none);
         f.reason = findings.text(9);
-        if (const auto at = findings.number(10)) f.at = Quantity{*at, unit_of(findings.text(11))};
+        if (const auto at = findings.number(10)) f.at = Quantity{*at, unit_of_symbol(findings.text(11))};
         f.points_judged = static_cast<std::size_t>(findings.whole(12));
         f.points_beyond = static_cast<std::size_t>(findings.whole(13));
         f.at_offset = findings.whole(14) != 0;
@@ -130,8 +131,8 @@ RunRecord read_run(Database& db) {
     }
     Statement samples(db, "SELECT time, watch, value, unit FROM sample ORDER BY number");
     while (samples.step()) {
-        run.samples.push_back(
-            {samples.text(0), samples.text(1), samples.number(2).value_or(0), unit_of(samples.text(3))});
+        run.samples.push_back({samples.text(0), samples.text(1), samples.number(2).value_or(0),
+                               unit_of_symbol(samples.text(3))});
     }
     Statement calibrations(
         db, "SELECT name, test, taken, valid_until, path, sha256, invalid FROM calibration ORDER BY number");

@@ -10,6 +10,9 @@ namespace rt {
 inline constexpr const char* kind_names[] = {"point", "trial", "threshold", "check"};
 inline constexpr const char* standing_names[] = {"valid", "superseded", "void"};
 
+// A unit as tallies spell it; none for what is unknown.
+Unit unit_of_symbol(const std::string& symbol);
+
 RunRecord read_run(Database& database);
 
 }  // namespace rt

@@ -1,28 +1,10 @@
 // What happens to a run afterwards: verified, judged again, compared, exported.
 #include <algorithm>
-#include <nlohmann/json.hpp>
 #include <sstream>
 
-#include "tests/cli/stand.hpp"
+#include "tests/cli/starter.hpp"
 
 using namespace rt;
-
-namespace {
-
-// A campaign of the shipped starter, run once.
-struct Starter {
-    TestFolder folder;
-    Starter() {
-        REQUIRE(rare_tally(folder.path(), {"draft", "mine"}).code == 0);
-        REQUIRE(rare_tally(folder.path(), {"run", "mine/campaign.toml", "--out", "a", "-q"}).code == 0);
-    }
-    Said say(std::vector<std::string> words) const { return rare_tally(folder.path(), std::move(words)); }
-    nlohmann::json results(const std::string& run) const {
-        return nlohmann::json::parse(read_file(folder / (run + "/report/results.json")));
-    }
-};
-
-}  // namespace
 
 TEST_CASE("verify: an untouched run, a seal, an altered capture") {
     const Starter starter;

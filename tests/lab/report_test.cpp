@@ -63,21 +63,23 @@ void make_run(const std::filesystem::path& folder) {
 TEST_CASE("hostile texts stay texts in page, figures and tables") {
     TestFolder folder;
     make_run(folder / "run");
-    const auto written = write_report(RunData(folder / "run"), folder / "run/report");
-    REQUIRE(written.size() == 4);
-    const std::string html = read_file(written[0]);
-    CHECK(html.find("<script") == std::string::npos);
+    const RunData run(folder / "run");
+    const auto written = write_report({&run}, folder / "run/report");
+    REQUIRE(written.files.size() == 3);
+    REQUIRE(written.figures == 1);
+    const std::string html = read_file(written.html);
+    CHECK(html.find("<script>alert") == std::string::npos);
     CHECK(html.find("&lt;script&gt;") != std::string::npos);
     CHECK(html.find("{{title}}") != std::string::npos);  // not rendered again
     CHECK_FALSE(std::filesystem::exists("owned"));
-    const std::string svg = read_file(written[3]);
+    const std::string svg = read_file(written.figure_folder / "00001.svg");
     CHECK(svg.find("<script>") == std::string::npos);
     CHECK(svg.find("touch owned") != std::string::npos);  // shown, not run
-    const auto json = nlohmann::json::parse(read_file(written[2]));
+    const auto json = nlohmann::json::parse(read_file(written.files[2]));
     CHECK(json["findings"][0]["reason"] == hostile);
     CHECK(json["findings"][0]["margin"] == 5);
     CHECK(json["findings"][0]["at"]["value"] == 1e6);
-    const std::string csv = read_file(written[1]);
+    const std::string csv = read_file(written.files[1]);
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 2);
     CHECK(csv.find("\"\"{{title}}") != std::string::npos);  // quotes doubled
     // One file that needs nothing else.
@@ -88,10 +90,11 @@ TEST_CASE("hostile texts stay texts in page, figures and tables") {
 TEST_CASE("a report can be made again, and an altered capture is not drawn") {
     TestFolder folder;
     make_run(folder / "run");
-    write_report(RunData(folder / "run"), folder / "elsewhere");
+    const RunData run(folder / "run");
+    write_report({&run}, folder / "elsewhere");
     CHECK(std::filesystem::exists(folder / "elsewhere/report.html"));
     write_file(folder / "run/captures/00001.csv", "frequency [MHz],level [dBuV]\n0.15,10\n");
-    CHECK(input_error([&] { write_report(RunData(folder / "run"), folder / "again"); }).find("was altered") !=
+    CHECK(input_error([&] { write_report({&run}, folder / "again"); }).find("was altered") !=
           std::string::npos);
     CHECK_FALSE(std::filesystem::exists(folder / "again/report.html"));
 }

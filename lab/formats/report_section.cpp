@@ -1,0 +1,74 @@
+#include "lab/formats/report_section.hpp"
+
+#include <array>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/report_name.hpp"
+
+namespace rt {
+namespace {
+
+using enum KeyKind;
+
+constexpr std::array report_keys{
+    KeyInfo{"company", text, false, "whose report it is"},
+    KeyInfo{"address", texts, false, "its address, line by line"},
+    KeyInfo{"contact", text, false, "telephone, mail"},
+    KeyInfo{"accreditation", text, false, "number or words of an accreditation"},
+    KeyInfo{"logo", text, false, "picture beside the campaign: .svg or .png, at most 1 MB"},
+    KeyInfo{"heading", text, false, "what kind of report; \"Test report\" without it"},
+    KeyInfo{"introduction", text, false, "text before the findings"},
+    KeyInfo{"closing", text, false, "text at the end"},
+    KeyInfo{"signatures", texts, false, "who signs: a line for each"},
+    KeyInfo{"file_name", text, false,
+            "name of the report's files: text with {serial}, {model}, {maker}, {date}, {time}, {campaign}, "
+            "{customer}, {operator}, {verdict}; \"report\" without it"},
+    KeyInfo{"templates", texts, false, "own templates beside the campaign, filled in besides the report"},
+};
+
+constexpr std::size_t largest_logo = 1'000'000;
+
+}  // namespace
+
+const SectionInfo report_section{"[report]", "What stands around the results in the report.", report_keys};
+
+ReportHead read_report_head(const ConfigSection& section, const std::filesystem::path& campaign,
+                            const InputFiles& found, std::vector<NamedFile>& files) {
+    ReportHead head;
+    for (const KeyInfo& key : report_keys) {
+        const std::string_view name = key.name;
+        if (!section.has(key.name) || name == "logo" || name == "templates") continue;
+        std::string value;
+        if (key.kind == text) {
+            value = section.text(key.name);
+        } else {
+            for (const auto& line : section.texts(key.name)) value += (value.empty() ? "" : "\n") + line;
+        }
+        head.texts.emplace_back(key.name, std::move(value));
+    }
+    section.at("file_name", [&] { require_name_pattern(section.text("file_name")); });
+    const auto keep = [&](const char* kind, const char* key, const std::string& reference) {
+        std::string content;
+        section.at(key, [&] { content = read_file(found.find(kind, reference, campaign)); });
+        files.push_back({kind, reference, content});
+        return content;
+    };
+    head.logo = section.text("logo");
+    if (!head.logo.empty()) {
+        const std::string ending = lower(std::filesystem::path(head.logo).extension().string());
+        if (ending != ".svg" && ending != ".png") section.fail("logo", "must be .svg or .png");
+        const std::string content = keep("logo", "logo", head.logo);
+        const bool fits =
+            ending == ".png" ? content.starts_with("\x89PNG") : content.find("<svg") != std::string::npos;
+        if (!fits) section.fail("logo", in_quotes(head.logo) + " is no " + ending.substr(1) + " picture");
+        if (content.size() > largest_logo)
+            section.fail("logo", in_quotes(head.logo) + " is larger than 1 MB");
+    }
+    head.templates = section.texts("templates");
+    for (const auto& name : head.templates) keep("template", "templates", name);
+    return head;
+}
+
+}  // namespace rt

@@ -1,0 +1,110 @@
+#include "lab/report/convert.hpp"
+
+#include <fcntl.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstring>
+#include <string>
+#include <vector>
+
+#include "core/base/error.hpp"
+#include "lab/formats/files.hpp"
+
+extern char** environ;
+
+namespace rt {
+
+namespace {
+
+struct Converter {
+    const char* program;
+    const char* makes;    // "PDF"
+    const char* package;  // Debian's
+};
+
+// The page without its scripts, beside it: what paper does not need would only take converters' time.
+class PaperPage {
+  public:
+    explicit PaperPage(const std::filesystem::path& html) : file_(html) {
+        file_ += ".paper.html";
+        std::string text = read_file(html);
+        for (std::size_t at = 0; (at = text.find("<script", at)) != std::string::npos;) {
+            const auto end = text.find("</script>", at);
+            if (end == std::string::npos) break;
+            text.erase(at, end + 9 - at);
+        }
+        write_file(file_, text);
+    }
+    ~PaperPage() {
+        std::error_code ignored;
+        std::filesystem::remove(file_, ignored);
+    }
+    PaperPage(const PaperPage&) = delete;
+    PaperPage& operator=(const PaperPage&) = delete;
+    std::string path() const { return file_.string(); }
+
+  private:
+    std::filesystem::path file_;
+};
+
+// `arguments` end with the file to make, which is written beside its final name.
+void convert(const Converter& converter, std::vector<std::string> arguments,
+             const std::filesystem::path& target) {
+    auto half = target, said = target;
+    half += ".part" + target.extension().string();
+    said += ".log";
+    arguments.insert(arguments.begin(), converter.program);
+    arguments.push_back(half.string());
+    std::vector<char*> pointers;
+    for (auto& argument : arguments) pointers.push_back(argument.data());
+    pointers.push_back(nullptr);
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, said.c_str(), O_WRONLY | O_CREAT | O_TRUNC,
+                                     0644);
+    posix_spawn_file_actions_adddup2(&actions, STDOUT_FILENO, STDERR_FILENO);
+    pid_t child = 0;
+    const int code = posix_spawnp(&child, converter.program, &actions, nullptr, pointers.data(), environ);
+    posix_spawn_file_actions_destroy(&actions);
+    std::error_code ignored;
+    if (code != 0) {
+        std::filesystem::remove(said, ignored);
+        throw Error(ErrorKind::output, target.string(),
+                    std::string("the program ") + converter.program + " makes " + converter.makes +
+                        ", and cannot be started (" + std::strerror(code) + "): install the package " +
+                        converter.package);
+    }
+    int status = 0;
+    while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
+    }
+    const std::string words = std::filesystem::exists(said, ignored) ? read_file(said) : "";
+    std::filesystem::remove(said, ignored);
+    if (!WIFEXITED(status) || WEXITSTATUS(status) != 0 || !std::filesystem::exists(half, ignored)) {
+        std::filesystem::remove(half, ignored);
+        const auto last = words.find_last_not_of('\n');
+        const auto begin = last == std::string::npos ? std::string::npos : words.rfind('\n', last);
+        const std::size_t from = begin == std::string::npos ? 0 : begin + 1;
+        throw Error(ErrorKind::output, target.string(),
+                    std::string(converter.program) + " made no " + converter.makes + ": " +
+                        (last == std::string::npos ? "" : words.substr(from, last + 1 - from)));
+    }
+    std::filesystem::rename(half, target, ignored);
+    if (ignored) throw Error(ErrorKind::output, target.string(), "cannot be written: " + ignored.message());
+}
+
+}  // namespace
+
+void write_pdf(const std::filesystem::path& html, const std::filesystem::path& pdf) {
+    const PaperPage page(html);
+    convert({"weasyprint", "PDF", "weasyprint"}, {"--quiet", page.path()}, pdf);
+}
+
+void write_document(const std::filesystem::path& html, const std::filesystem::path& odt) {
+    const PaperPage page(html);
+    convert({"pandoc", "an editable document", "pandoc"}, {"--from=html", "--to=odt", html.string(), "-o"},
+            odt);
+}
+
+}  // namespace rt

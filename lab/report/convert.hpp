@@ -1,0 +1,15 @@
+// The report's page in other forms, made by programs of their own.
+#pragma once
+
+#include <filesystem>
+
+namespace rt {
+
+// By weasyprint. Throws Error(output) when it cannot be started or makes nothing.
+void write_pdf(const std::filesystem::path& html, const std::filesystem::path& pdf);
+
+// An editable document (OpenDocument text) with the same texts, tables and figures, by pandoc. Throws as
+// write_pdf() does.
+void write_document(const std::filesystem::path& html, const std::filesystem::path& odt);
+
+}  // namespace rt

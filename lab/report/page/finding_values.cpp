@@ -1,0 +1,179 @@
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "core/base/text.hpp"
+#include "lab/report/page/values.hpp"
+#include "lab/report/verdict_data.hpp"
+
+namespace rt {
+namespace {
+
+struct PlacedFinding {
+    std::size_t part = 0;
+    const PointRecord* point = nullptr;
+    const Finding* finding = nullptr;
+};
+
+std::vector<PlacedFinding> sorted_findings(const PageRuns& runs) {
+    std::vector<PlacedFinding> rows;
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        for (const auto& point : runs[part]->record().points) {
+            for (const auto& finding : point.findings) rows.push_back({part, &point, &finding});
+        }
+    }
+    std::stable_sort(rows.begin(), rows.end(), [](const PlacedFinding& a, const PlacedFinding& b) {
+        return reads_before(*a.finding, *b.finding);
+    });
+    return rows;
+}
+
+struct Summary {
+    VerdictCounts counts;
+    const Finding* worst = nullptr;
+    std::string place;  // of the worst
+    std::string title, clause;
+};
+
+void take(Summary& summary, const PlacedFinding& row, const PageRuns& runs) {
+    summary.counts.add(row.finding->verdict);
+    // Rows come with those to read first first; margins count where there is one.
+    if (!summary.worst || (!summary.worst->margin && row.finding->margin)) {
+        summary.worst = row.finding;
+        summary.place = page_place(runs, row.part, row.point->position);
+    }
+}
+
+PageData summary_data(const std::string& name, const Summary& s) {
+    PageData data;
+    const Verdict worst = s.counts.fail       ? Verdict::fail
+                          : s.counts.none     ? Verdict::none
+                          : s.counts.marginal ? Verdict::marginal
+                          : s.counts.pass     ? Verdict::pass
+                                              : Verdict::none;
+    data = verdict_data(worst);
+    data.set("name", name);
+    data.set("title", s.title);
+    data.set("clause", s.clause);
+    data.set("judged", s.counts.total() > 0);
+    data.set("pass", std::to_string(s.counts.pass));
+    data.set("marginal", std::to_string(s.counts.marginal));
+    data.set("fail", std::to_string(s.counts.fail));
+    data.set("none", std::to_string(s.counts.none));
+    const bool margin = s.worst && s.worst->margin;
+    data.set("has_margin", margin);
+    data.set("place", s.place);
+    std::string text = margin ? margin_text(*s.worst) : "–";
+    if (text[0] == '-') text.replace(0, 1, "−");
+    data.set("margin", text);
+    if (s.worst) set_margin_bar(data, *s.worst);
+    return data;
+}
+
+}  // namespace
+
+std::string page_place(const PageRuns& runs, std::size_t part, std::size_t position) {
+    return (runs.size() > 1 ? std::to_string(part + 1) + "-" : "") + std::to_string(position);
+}
+
+PageData page_list() {
+    return PageData{PageData::type::list};
+}
+
+std::string page_time(const std::string& iso) {
+    return iso.size() < 19 ? iso : iso.substr(0, 10) + " " + iso.substr(11, 8) + " UTC";
+}
+
+std::string page_number(std::optional<double> value, int decimals) {
+    if (!value) return "–";
+    std::string text = fixed(*value, decimals);
+    if (text[0] == '-') text.replace(0, 1, "−");  // so that -3 does not look like a dash
+    return text;
+}
+
+std::string page_value(const Finding& f, std::optional<double> value) {
+    return is_decibel(f.unit) || !info(f.unit).prefixed ? page_number(value)
+           : value                                      ? format({*value, f.unit})
+                                                        : "–";
+}
+
+void set_margin_bar(PageData& data, const Finding& f) {
+    // Full at 12 dB, of other quantities at half the limit.
+    const double span = is_decibel(f.unit) ? 12 : std::abs(f.limit.value_or(1)) / 2;
+    const double part = f.margin && span > 0 ? std::clamp(*f.margin / span, -1.0, 1.0) : 0;
+    data.set("has_bar", f.margin.has_value());
+    data.set("bar_x", fixed(part < 0 ? 40 + 40 * part : 40.0, 1));
+    data.set("bar_width", fixed(std::max(std::abs(part) * 40, 1.0), 1));
+}
+
+PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecord& point, const Finding& f) {
+    PageData data = verdict_data(f.verdict);
+    for (const Verdict each : {Verdict::pass, Verdict::marginal, Verdict::fail, Verdict::none})
+        data.set(std::string("verdict_is_") + lower(name(each)), f.verdict == each);
+    data.set("test", point.test);
+    data.set("point", point.label);
+    data.set("place", page_place(runs, part, point.position));
+    data.set("rule", f.rule);
+    data.set("rule_title", f.title);
+    data.set("clause", f.clause);
+    data.set("value", page_value(f, f.value));
+    data.set("limit", page_value(f, f.limit));
+    data.set("margin", page_value(f, f.margin));
+    // Values with a prefix carry their unit themselves.
+    data.set("unit", info(f.unit).prefixed ? "" : pretty(f.unit));
+    data.set("margin_unit", info(f.margin_unit()).prefixed ? "" : pretty(f.margin_unit()));
+    data.set("at", f.at ? place_text(f) : "–");
+    std::string reason = f.reason;
+    if (f.wrong_pass) {
+        reason += (reason.empty() ? "" : "; ") + std::string("beyond the limit in truth: ") +
+                  format({100 * *f.wrong_pass, Unit::percent}, 2);
+    }
+    data.set("reason", reason);
+    data.set("has_reason", !reason.empty());
+    data.set("uncertainty", f.uncertainty ? "± " + page_value(f, f.uncertainty) : "");
+    data.set("guard", f.guard && *f.guard > 0 ? page_value(f, f.guard) : "");
+    data.set("guarded", f.guard && *f.guard > 0);
+    set_margin_bar(data, f);
+    PageData deviations = page_list();
+    for (const auto& text : f.deviations) deviations << PageData{"text", text};
+    data.set("deviations", deviations);
+    data.set("changed", !f.deviations.empty());
+    return data;
+}
+
+PageData all_findings(const PageRuns& runs) {
+    PageData out = page_list();
+    for (const auto& row : sorted_findings(runs))
+        out << finding_values(runs, row.part, *row.point, *row.finding);
+    return out;
+}
+
+PageData test_summary(const PageRuns& runs) {
+    std::vector<std::string> order;
+    std::map<std::string, Summary> by_test;
+    for (const RunData* run : runs) {
+        for (const auto& test : run->record().tests) {
+            const auto [at, fresh] = by_test.try_emplace(test.name);
+            if (fresh) order.push_back(test.name);
+            at->second.title = test.title;
+        }
+    }
+    for (const auto& row : sorted_findings(runs)) take(by_test[row.point->test], row, runs);
+    PageData out = page_list();
+    for (const auto& name : order) out << summary_data(name, by_test[name]);
+    return out;
+}
+
+PageData rule_summary(const PageRuns& runs) {
+    std::map<std::string, Summary> by_rule;
+    for (const auto& row : sorted_findings(runs)) {
+        Summary& summary = by_rule[row.finding->rule];
+        summary.title = row.finding->title, summary.clause = row.finding->clause;
+        take(summary, row, runs);
+    }
+    PageData out = page_list();
+    for (const auto& [name, summary] : by_rule) out << summary_data(name, summary);
+    return out;
+}
+
+}  // namespace rt

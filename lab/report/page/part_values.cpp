@@ -1,0 +1,225 @@
+#include <algorithm>
+#include <map>
+
+#include "core/base/text.hpp"
+#include "core/rules/uncertainty.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/anomalies.hpp"
+#include "lab/report/axes.hpp"
+#include "lab/report/page/values.hpp"
+
+namespace rt {
+namespace {
+
+PageData name_and_value(const std::string& name, const std::string& value) {
+    PageData entry;
+    entry.set("name", name);
+    entry.set("value", value);
+    return entry;
+}
+
+PageData pair_list(const RunRecord& run, const std::string& prefix) {
+    PageData out = page_list();
+    for (const auto& [name, value] : run.facts) {
+        if (name.starts_with(prefix) && !value.empty())
+            out << name_and_value(name.substr(prefix.size()), value);
+    }
+    return out;
+}
+
+// The unit's details, those that name it first.
+PageData unit_list(const RunRecord& run) {
+    PageData out = page_list();
+    const std::vector<std::string> first{"maker", "model", "serial", "hardware", "firmware", "description"};
+    const auto add = [&](const std::string& name) {
+        const std::string value = run.fact("unit." + name);
+        if (!value.empty()) out << name_and_value(name, value);
+    };
+    for (const auto& name : first) add(name);
+    // What was filled in afterwards, or set by an answer.
+    for (const auto& [name, value] : run.facts) {
+        const bool further =
+            name.starts_with("unit.") && std::find(first.begin(), first.end(), name.substr(5)) == first.end();
+        if (further) add(name.substr(5));
+    }
+    return out;
+}
+
+PageData equipment_list(const RunRecord& run) {
+    PageData out = page_list();
+    for (const auto& i : run.instruments) {
+        PageData data;
+        data.set("role", i.role);
+        data.set("name", i.name);
+        data.set("serial", i.serial.empty() ? "–" : i.serial);
+        data.set("identity", i.identity);
+        data.set("due", i.calibration_due.empty() ? "not stated" : i.calibration_due);
+        data.set("connected_to", i.connected_to.empty() ? "–" : i.connected_to);
+        out << data;
+    }
+    return out;
+}
+
+PageData calibration_list(const RunRecord& run) {
+    PageData out = page_list();
+    for (const auto& c : run.calibrations) {
+        PageData entry;
+        entry.set("name", c.name);
+        entry.set("test", c.test);
+        entry.set("taken", page_time(c.taken));
+        entry.set("valid_until", c.valid_until.empty() ? "end of the run" : page_time(c.valid_until));
+        entry.set("file", c.file.empty() ? "–" : c.file);
+        entry.set("invalid", c.invalid);
+        entry.set("is_invalid", !c.invalid.empty());
+        out << entry;
+    }
+    return out;
+}
+
+PageData set_aside_list(const RunRecord& run) {
+    PageData out = page_list();
+    for (const auto& point : run.superseded) {
+        PageData entry;
+        entry.set("number", std::to_string(point.position));
+        entry.set("test", point.test);
+        entry.set("label", point.label);
+        entry.set("results", result_words(point));
+        entry.set("reason", point.standing_reason);
+        out << entry;
+    }
+    return out;
+}
+
+PageData event_list(const RunRecord& run) {
+    PageData out = page_list();
+    for (const auto& e : run.events) {
+        PageData entry;
+        entry.set("time", page_time(e.time));
+        entry.set("kind", e.kind);
+        entry.set("text", e.text);
+        entry.set("lasted", e.seconds > 0 ? duration_text(e.seconds) : "");
+        out << entry;
+    }
+    return out;
+}
+
+const char* decision_words(const RunRecord& run) {
+    switch (parse_decision(run.fact("decision")).value_or(Decision::simple)) {
+        case Decision::guarded:
+            return "guarded: the limit is tightened by the expanded uncertainty";
+        case Decision::cispr:
+            return "CISPR rule: the limit is tightened by what the uncertainty exceeds the standard's own";
+        case Decision::simple:
+            break;
+    }
+    return "simple: the value against the limit, uncertainty stated beside it";
+}
+
+PageData one_part(const PageRuns& runs, std::size_t part, const ReportFigures& figures) {
+    const RunRecord& run = runs[part]->record();
+    PageData data;
+    data.set("number", std::to_string(part + 1));
+    data.set("folder", runs[part]->folder().filename().string());
+    for (const char* name : {"title", "customer", "operator", "note", "bench", "state", "profile"}) {
+        data.set(name, run.fact(name));
+        data.set(std::string("has_") + name, !run.fact(name).empty());
+    }
+    data.set("started", page_time(run.fact("started")));
+    data.set("ended", page_time(run.fact("ended")));
+    data.set("incomplete", run.fact("state") != "complete");
+    data.set("software", run.fact("version"));
+    data.set("seal", runs[part]->seal());
+    const auto put = [&](const std::string& name, PageData list) {
+        data.set("has_" + name, !list.is_empty_list());
+        data.set(name, std::move(list));
+    };
+    put("details", unit_list(run));
+    put("environment", pair_list(run, "environment."));
+    put("budgets", pair_list(run, "budget."));
+    put("answers", pair_list(run, "answer."));
+    data.set("decision_text", decision_words(run));
+    put("equipment", equipment_list(run));
+    put("calibrations", calibration_list(run));
+    put("set_aside", set_aside_list(run));
+    put("events", event_list(run));
+    PageData watches = page_list(), files = page_list();
+    for (const auto& figure : figures.watches[part])
+        watches << figure_entry(figure, "Readings of a watch through the run");
+    put("watches", std::move(watches));
+    const auto diagram = runs[part]->folder() / "connections.svg";
+    data.set("has_diagram", std::filesystem::exists(diagram));
+    if (std::filesystem::exists(diagram)) data.set("diagram", base64(read_file(diagram)));
+    for (const auto& f : run.files) {
+        PageData entry;
+        entry.set("file", f.file);
+        entry.set("sha256", f.sha256);
+        files << entry;
+    }
+    data.set("files", files);
+    return data;
+}
+
+}  // namespace
+
+PageData part_values(const PageRuns& runs, const ReportFigures& figures) {
+    PageData out = page_list();
+    for (std::size_t part = 0; part < runs.size(); ++part) out << one_part(runs, part, figures);
+    return out;
+}
+
+PageData rule_values(const PageRuns& runs) {
+    std::map<std::string, RuleRef> cited;
+    for (const RunData* run : runs) {
+        for (const auto& ref : run->cited_rules()) cited.emplace(ref.full_id(), ref);
+    }
+    PageData rules = page_list();
+    for (const auto& [id, ref] : cited) {
+        const Rule& rule = *ref.rule;
+        PageData data;
+        data.set("id", id);
+        data.set("title", rule.title);
+        data.set("standard", ref.book->standard);
+        data.set("edition", ref.book->edition);
+        data.set("clause", rule.clause);
+        std::string conditions;
+        const auto add = [&](const std::string& text) {
+            conditions += (conditions.empty() ? "" : ", ") + text;
+        };
+        for (const auto& [name, value] : rule.conditions) add(name + " " + value);
+        if (rule.detector) add(std::string(name(*rule.detector)) + " detector");
+        if (rule.bandwidth) add("RBW " + format(*rule.bandwidth));
+        data.set("conditions", conditions);
+        data.set("basis", rule.basis);
+        data.set("confidence", name(rule.confidence));
+        data.set("unsure", rule.confidence != Confidence::sure);
+        data.set("signed", rule.sign_off.has_value());
+        if (rule.sign_off) {
+            data.set("sign_off",
+                     rule.sign_off->by + ", " + rule.sign_off->on + ", " + rule.sign_off->document);
+        }
+        data.set("lapsed", rule.lapsed_sign_off);
+        data.set("has_lapsed", !rule.lapsed_sign_off.empty());
+        rules << data;
+    }
+    return rules;
+}
+
+PageData anomaly_values(const PageRuns& runs) {
+    PageData out = page_list();
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        for (const auto& a : anomalies_of(runs[part]->record())) {
+            PageData entry;
+            entry.set("place", page_place(runs, part, a.position));
+            entry.set("has_point", a.position > 0);
+            entry.set("test", a.test);
+            entry.set("curve", a.curve + (a.curve.empty() || a.at.empty() ? "" : ", ") + a.at);
+            entry.set("result", words(a.result));
+            entry.set("kind", a.kind);
+            entry.set("reason", a.reason);
+            out << entry;
+        }
+    }
+    return out;
+}
+
+}  // namespace rt

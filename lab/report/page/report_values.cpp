@@ -1,0 +1,123 @@
+#include <algorithm>
+#include <set>
+
+#include "core/base/text.hpp"
+#include "lab/clock.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/page/values.hpp"
+#include "lab/report/tables.hpp"
+#include "lab/report/verdict_data.hpp"
+#include "lab/version.hpp"
+
+namespace rt {
+namespace {
+
+Verdict overall_of(const PageRuns& runs) {
+    // In the order in which a reader must hear of them.
+    Verdict out = Verdict::pass;
+    for (const Verdict worse : {Verdict::marginal, Verdict::none, Verdict::fail}) {
+        for (const RunData* run : runs) {
+            if (overall_verdict(run->record()) == worse) out = worse;
+        }
+    }
+    return out;
+}
+
+PageData lines_of(const std::string& text) {
+    PageData out = page_list();
+    if (text.empty()) return out;
+    for (const auto& line : split(std::string_view(text), '\n')) out << PageData{"text", std::string(line)};
+    return out;
+}
+
+// What the campaign's [report] says, and its logo.
+void put_head(PageData& page, const RunData& run) {
+    const RunRecord& record = run.record();
+    const auto fact = [&](const char* name) { return record.fact(std::string("report.") + name); };
+    for (const char* name : {"company", "contact", "accreditation", "introduction", "closing"}) {
+        page.set(name, fact(name));
+        page.set(std::string("has_") + name, !fact(name).empty());
+    }
+    page.set("heading", fact("heading").empty() ? "Test report" : fact("heading"));
+    page.set("address", lines_of(fact("address")));
+    page.set("signatures", lines_of(fact("signatures")));
+    page.set("has_signatures", !fact("signatures").empty());
+    bool logo = false;
+    for (const auto& file : record.files) {
+        if (file.kind != "logo") continue;
+        page.set("logo_type", file.file.ends_with(".png") ? "png" : "svg+xml");
+        page.set("logo", base64(read_file(run.folder() / file.file)));
+        logo = true;
+    }
+    page.set("has_logo", logo);
+    page.set("has_letterhead", logo || !fact("company").empty());
+}
+
+// The units of all parts, each once: "Skerry-2, serial 0007".
+std::set<std::string> units_of(const PageRuns& runs) {
+    std::set<std::string> out;
+    for (const RunData* run : runs)
+        out.insert(run->record().fact("unit.model") + ", serial " + run->record().fact("unit.serial"));
+    return out;
+}
+
+}  // namespace
+
+PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
+    const RunRecord& first = runs.front()->record();
+    PageData page;
+    put_head(page, *runs.front());
+    for (const char* name : {"title", "customer", "operator", "version"}) {
+        page.set(name, first.fact(name));
+        page.set(std::string("has_") + name, !first.fact(name).empty());
+    }
+    page.set("version", version());
+    page.set("model", first.fact("unit.model"));
+    page.set("serial", first.fact("unit.serial"));
+    page.set("started", page_time(first.fact("started")));
+    page.set("ended", page_time(runs.back()->record().fact("ended")));
+    page.set("made", page_time(utc_now()));
+    const auto units = units_of(runs);
+    page.set("several_units", units.size() > 1);
+    std::string named;
+    for (const auto& unit : units) named += (named.empty() ? "" : "; ") + unit;
+    page.set("units", named);
+    page.set("several_parts", runs.size() > 1);
+    page.set("part_count", std::to_string(runs.size()));
+    VerdictCounts counts;
+    bool changed = false, incomplete = false;
+    for (const RunData* run : runs) {
+        counts.add(run->record().counts());
+        incomplete = incomplete || run->record().fact("state") != "complete";
+        for (const auto& point : run->record().points) {
+            for (const auto& finding : point.findings) changed = changed || !finding.deviations.empty();
+        }
+    }
+    page.set("incomplete", incomplete);
+    page.set("state", first.fact("state"));
+    page.set("overall", verdict_data(overall_of(runs)));
+    page.set("pass", std::to_string(counts.pass));
+    page.set("marginal", std::to_string(counts.marginal));
+    page.set("fail", std::to_string(counts.fail));
+    page.set("none", std::to_string(counts.none));
+    page.set("total", std::to_string(counts.total()));
+    page.set("changed", changed);
+    page.set("findings", all_findings(runs));
+    page.set("by_test", test_summary(runs));
+    page.set("by_rule", rule_summary(runs));
+    page.set("tests", test_values(runs, figures));
+    const PageData rules = rule_values(runs);
+    page.set("rules", rules);
+    bool all_signed = true;
+    for (const RunData* run : runs) {
+        for (const auto& ref : run->cited_rules()) all_signed = all_signed && ref.rule->sign_off.has_value();
+    }
+    page.set("unsigned_rules", !all_signed);
+    PageData anomalies = anomaly_values(runs);
+    page.set("has_anomalies", !anomalies.is_empty_list());
+    page.set("anomalies", std::move(anomalies));
+    page.set("parts", part_values(runs, figures));
+    return page;
+}
+
+}  // namespace rt

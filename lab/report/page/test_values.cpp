@@ -1,0 +1,178 @@
+#include <algorithm>
+#include <map>
+
+#include "core/base/text.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/report/axes.hpp"
+#include "lab/report/page/values.hpp"
+
+namespace rt {
+namespace {
+
+struct PlacedPoint {
+    std::size_t part = 0;
+    const PointRecord* point = nullptr;
+};
+
+// Pictures of the instrument's screen, as browsers show them.
+PageData pictures_of(const PointRecord& point, const std::filesystem::path& folder) {
+    PageData pictures = page_list();
+    for (const auto& attachment : point.attachments) {
+        const std::string ending = std::filesystem::path(attachment.file).extension().string();
+        if (ending != ".png" && ending != ".bmp") continue;
+        PageData picture;
+        picture.set("type", ending.substr(1));
+        picture.set("data", base64(read_file(folder / attachment.file)));
+        picture.set("file", attachment.file);
+        pictures << picture;
+    }
+    return pictures;
+}
+
+PageData findings_of(const PageRuns& runs, const PlacedPoint& placed) {
+    PageData findings = page_list();
+    for (const auto& finding : placed.point->findings)
+        findings << finding_values(runs, placed.part, *placed.point, finding);
+    return findings;
+}
+
+PageData point_values(const PageRuns& runs, const PlacedPoint& placed, const ReportFigures& figures) {
+    const PointRecord& point = *placed.point;
+    PageData data;
+    data.set("label", point.label);
+    data.set("number", std::to_string(point.position));
+    data.set("place", page_place(runs, placed.part, point.position));
+    data.set("started", page_time(point.started));
+    data.set("capture", point.capture.file);
+    data.set("sha256", point.capture.sha256);
+    PageData results = page_list(), notes = page_list();
+    for (const auto& result : point.results) {
+        PageData entry;
+        entry.set("name", words(result.name));
+        entry.set("value", format(result.value));
+        entry.set("uncertainty",
+                  result.uncertainty ? "± " + format({*result.uncertainty, result.value.unit}, 3) : "");
+        results << entry;
+    }
+    for (const auto& note : point.notes) notes << PageData{"text", note};
+    data.set("findings", findings_of(runs, placed));
+    data.set("results", results);
+    data.set("has_results", !point.results.empty());
+    data.set("notes", notes);
+    data.set("pictures", pictures_of(point, runs[placed.part]->folder()));
+    data.set("again", point.attempt > 1);
+    data.set("attempt", std::to_string(point.attempt));
+    std::string alt = "Measured trace of " + point.test + ", " + point.label;
+    for (const auto& f : point.findings) {
+        alt += "; " + f.rule + ": " + name(f.verdict);
+        if (f.margin) alt += ", margin " + margin_text(f);
+    }
+    PageData drawn = page_list();
+    const auto at = figures.points.find({placed.part, point.position});
+    if (at != figures.points.end()) {
+        for (const auto& each : at->second) drawn << figure_entry(each, alt);
+    }
+    data.set("figures", drawn);
+    return data;
+}
+
+// A line for points that are one number or a few.
+PageData row_values(const PageRuns& runs, const PlacedPoint& placed, bool drawn) {
+    const PointRecord& point = *placed.point;
+    PageData data;
+    data.set("number", std::to_string(point.position));
+    data.set("place", page_place(runs, placed.part, point.position));
+    data.set("label", point.label);
+    data.set("results", result_words(point));
+    std::string notes = point.attempt > 1 ? "attempt " + std::to_string(point.attempt) : "";
+    for (const auto& note : point.notes) notes += (notes.empty() ? "" : "; ") + note;
+    data.set("notes", notes);
+    data.set("capture", point.capture.file);
+    data.set("findings", findings_of(runs, placed));
+    data.set("drawn", drawn);  // the figure has the anchor
+    data.set("has_kind", point.kind != PointKind::point);
+    data.set("kind", point.kind == PointKind::trial       ? "trial"
+                     : point.kind == PointKind::threshold ? "threshold"
+                     : point.kind == PointKind::check     ? "check"
+                                                          : "");
+    return data;
+}
+
+PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vector<PlacedPoint>& all,
+                  const ReportFigures& figures) {
+    PageData data, points = page_list(), rows = page_list();
+    VerdictCounts counts;
+    std::size_t captures = 0, lines = 0;
+    for (const auto& placed : all) {
+        const PointRecord& point = *placed.point;
+        captures += point.kind != PointKind::threshold;
+        for (const auto& finding : point.findings) counts.add(finding.verdict);
+        // Each spectrum is shown by itself; of other captures those with figures, besides the table of all.
+        // Of very many spectra only those with figures: the others are lines too.
+        const bool drawn = figures.points.contains({placed.part, point.position});
+        const bool spectrum =
+            point.capture.kind == "spectrum" && point.kind == PointKind::point && all.size() <= 200;
+        if (spectrum || drawn) points << point_values(runs, placed, figures);
+        if (!spectrum && !(drawn && point.capture.kind == "spectrum")) {
+            rows << row_values(runs, placed, drawn);
+            ++lines;
+        }
+    }
+    data.set("name", test.name);
+    data.set("title", test.title);
+    data.set("procedure", test.procedure);
+    data.set("instrument", test.instrument);
+    data.set("note", test.note);
+    data.set("has_note", !test.note.empty());
+    data.set("done", std::to_string(captures));
+    data.set("points", points);
+    data.set("rows", rows);
+    data.set("has_rows", lines > 0);
+    data.set("pass", std::to_string(counts.pass));
+    data.set("marginal", std::to_string(counts.marginal));
+    data.set("fail", std::to_string(counts.fail));
+    data.set("none", std::to_string(counts.none));
+    const auto left_out = figures.left_out.find(test.name);
+    data.set("has_left_out", left_out != figures.left_out.end());
+    if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
+    PageData sweep = page_list();
+    if (const DrawnFigure* figure = figures.sweep(test.name))
+        sweep << figure_entry(*figure, "Results of " + test.name + " over its sweep");
+    data.set("sweep", sweep);
+    return data;
+}
+
+}  // namespace
+
+PageData figure_entry(const DrawnFigure& figure, const std::string& alt) {
+    PageData data;
+    data.set("svg", figure.svg);
+    data.set("values", figure.values);
+    data.set("readable", !figure.values.empty());
+    data.set("alt", alt);
+    return data;
+}
+
+std::string result_words(const PointRecord& point) {
+    std::string text;
+    for (const auto& result : point.results)
+        text += (text.empty() ? "" : "; ") + words(result.name) + " " + format(result.value, 4);
+    return text;
+}
+
+PageData test_values(const PageRuns& runs, const ReportFigures& figures) {
+    // Tests of one name are one test, measured in parts.
+    std::vector<const TestRecord*> order;
+    std::map<std::string, std::vector<PlacedPoint>> by_test;
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        for (const auto& test : runs[part]->record().tests) {
+            if (by_test.try_emplace(test.name).second) order.push_back(&test);
+        }
+        for (const auto& point : runs[part]->record().points) by_test[point.test].push_back({part, &point});
+    }
+    PageData tests = page_list();
+    for (const TestRecord* test : order) tests << one_test(runs, *test, by_test[test->name], figures);
+    return tests;
+}
+
+}  // namespace rt

@@ -1,0 +1,54 @@
+// The values of a report, as templates name them.
+#pragma once
+
+#include <kainjow/mustache.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lab/report/report_figures.hpp"
+#include "lab/report/run_data.hpp"
+
+namespace rt {
+
+using PageData = kainjow::mustache::data;
+using PageRuns = std::vector<const RunData*>;
+
+// Where a point stands on a page over one or several runs: "12", or "2-12" for number 12 of part 2.
+std::string page_place(const PageRuns& runs, std::size_t part, std::size_t position);
+
+PageData page_list();
+std::string page_time(const std::string& iso);  // "2026-05-31 14:05:09 UTC"
+// A number with a true minus sign; a dash for none.
+std::string page_number(std::optional<double> value, int decimals = 2);
+// Value of a finding in its unit, without the unit's name where that has a column of its own.
+std::string page_value(const Finding& finding, std::optional<double> value);
+// x, width and class of a bar from the limit to the margin.
+void set_margin_bar(PageData& data, const Finding& finding);
+
+PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecord& point,
+                        const Finding& finding);
+// All findings, those to read first first.
+PageData all_findings(const PageRuns& runs);
+// Counts and least margin of each test, and of each rule.
+PageData test_summary(const PageRuns& runs);
+PageData rule_summary(const PageRuns& runs);
+
+// Each test with its figures, points and tables.
+PageData test_values(const PageRuns& runs, const ReportFigures& figures);
+PageData figure_entry(const DrawnFigure& figure, const std::string& alt);
+// What a point came to: "level 40 dBm; loss 2 dB".
+std::string result_words(const PointRecord& point);
+
+// Each run: unit, conditions, equipment, events, what was set aside, inputs.
+PageData part_values(const PageRuns& runs, const ReportFigures& figures);
+PageData rule_values(const PageRuns& runs);
+PageData anomaly_values(const PageRuns& runs);
+
+// The page as a whole.
+PageData report_values(const PageRuns& runs, const ReportFigures& figures);
+// The same, and the values of each test by its name: test.NAME.RESULT ..., for users' own templates.
+// `html` says what tables are written in.
+PageData template_values(const PageRuns& runs, const ReportFigures& figures, bool html);
+
+}  // namespace rt

@@ -1,0 +1,41 @@
+// Findings looked for over many runs: in run folders, or in a lab's shared store.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/rules/finding.hpp"
+
+namespace rt {
+
+struct FindingQuery {
+    std::string unit;  // serial number or model, whole
+    std::string rule;  // "cispr-32/mains-b-qp", or a book's id for all its rules
+    std::string test;  // name of a test
+    std::optional<Verdict> verdict;
+    std::optional<double> below;   // margins smaller than this ...
+    Unit below_unit = Unit::none;  // ... in this unit; of any unit with none
+    std::string since;             // runs begun on this day or later, ISO date
+    std::size_t most = 1000;       // smallest margins first
+};
+
+struct FoundFinding {
+    std::string run;  // folder
+    std::string started, model, serial;
+    std::string test, point, rule;
+    Verdict verdict = Verdict::none;
+    std::optional<double> value, limit, margin;
+    Unit unit = Unit::none;
+};
+
+// Units of findings whose margins are in the unit asked for, as ",dBuV,dBm,": "" for all.
+std::string units_asked_for(const FindingQuery& query);
+
+// What a folder holds: run folders, or folders of run folders. Throws Error(input) where there is no run at
+// all.
+std::vector<FoundFinding> find_in_folders(const std::vector<std::filesystem::path>& folders,
+                                          const FindingQuery& query);
+
+}  // namespace rt

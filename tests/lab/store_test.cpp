@@ -1,0 +1,102 @@
+#include <doctest/doctest.h>
+
+#include "core/base/error.hpp"
+#include "lab/store/shared_store.hpp"
+#include "tests/expect_error.hpp"
+#include "tests/lab/folder.hpp"
+#include "tests/lab/made_run.hpp"
+#include "tests/lab/postgres.hpp"
+
+using namespace rt;
+
+TEST_CASE("findings of run folders: by unit, rule, margin, verdict, smallest margins first") {
+    TestFolder folder;
+    make_counted_run(folder / "runs/a", {{"level", "SN-1", {1, 5, -2}}});
+    make_counted_run(folder / "runs/deep/b", {{"level", "SN-2", {0.5}}, {"other", "SN-2", {7}}});
+    const auto margins = [&](const FindingQuery& query) {
+        std::vector<double> out;
+        for (const auto& f : find_in_folders({folder / "runs"}, query)) out.push_back(*f.margin);
+        return out;
+    };
+    CHECK(margins({}) == std::vector<double>{-2, 0.5, 1, 5, 7});
+    FindingQuery query;
+    query.unit = "SN-2";
+    CHECK(margins(query) == std::vector<double>{0.5, 7});
+    query.test = "other";
+    CHECK(margins(query) == std::vector<double>{7});
+    query = {};
+    query.rule = "made";
+    query.below = 1;
+    CHECK(margins(query) == std::vector<double>{-2, 0.5});
+    query.below_unit = Unit::db;
+    CHECK(margins(query) == std::vector<double>{-2, 0.5});
+    query.below_unit = Unit::second;
+    CHECK(margins(query).empty());
+    query = {};
+    query.rule = "mad";  // no book of this name
+    CHECK(margins(query).empty());
+    query = {};
+    query.verdict = Verdict::fail;
+    CHECK(margins(query) == std::vector<double>{-2});
+    query = {};
+    query.most = 2;
+    CHECK(margins(query) == std::vector<double>{-2, 0.5});
+    query = {};
+    query.since = "2999-01-01";
+    CHECK(margins(query).empty());
+    std::filesystem::create_directories(folder / "empty");
+    CHECK(input_error([&] { find_in_folders({folder / "empty"}, {}); }).find("holds no run") !=
+          std::string::npos);
+}
+
+TEST_CASE("the shared store holds what the folders hold, once, and follows what is amended") {
+    TestFolder folder;
+    const std::string hostile = "SN'); DROP TABLE run; --\x01\xff";
+    make_counted_run(folder / "a", {{"level", "SN-1", {1, 5, -2}}});
+    make_counted_run(folder / "b", {{"level", hostile, {0.5}}});
+    const PostgresServer server;
+    SharedStore store(server.address());
+    CHECK(store.push(RunData(folder / "a")) == Pushed::fresh);
+    CHECK(store.push(RunData(folder / "b")) == Pushed::fresh);
+    CHECK(store.push(RunData(folder / "a")) == Pushed::same);
+    const auto same = [&](const FindingQuery& query) {
+        const auto there = store.find(query), here = find_in_folders({folder.path()}, query);
+        REQUIRE(there.size() == here.size());
+        for (std::size_t i = 0; i < here.size(); ++i) {
+            CHECK(there[i].margin == here[i].margin);
+            CHECK(there[i].value == here[i].value);
+            CHECK(there[i].rule == here[i].rule);
+            CHECK(there[i].test == here[i].test);
+            CHECK(there[i].point == here[i].point);
+            CHECK(there[i].verdict == here[i].verdict);
+            CHECK(there[i].unit == here[i].unit);
+            CHECK(there[i].started == here[i].started);
+        }
+        return here.size();
+    };
+    CHECK(same({}) == 4);
+    FindingQuery query;
+    query.unit = "SN-1", query.below = 3, query.below_unit = Unit::db;
+    CHECK(same(query) == 2);
+    query = {};
+    query.verdict = Verdict::fail;
+    CHECK(same(query) == 1);
+    query = {};
+    query.rule = "made", query.most = 1;
+    CHECK(same(query) == 1);
+    {
+        Tally tally = Tally::open_to_write(folder / "a");
+        tally.set_fact("unit.serial", "SN-9");
+    }
+    CHECK(store.push(RunData(folder / "a")) == Pushed::replaced);
+    query = {};
+    query.unit = "SN-9";
+    CHECK(same(query) == 3);
+    query.unit = "SN-1";
+    CHECK(same(query) == 0);
+    // A second connection finds the tables made.
+    CHECK(SharedStore(server.address()).find({}).size() == 4);
+    CHECK(error_text(ErrorKind::bench, [] {
+              SharedStore("postgresql://lab@127.0.0.1:1/x");
+          }).find("shared store: cannot be reached") == 0);
+}
