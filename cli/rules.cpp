@@ -1,4 +1,4 @@
-#include <cmath>
+#include <deque>
 #include <map>
 #include <nlohmann/json.hpp>
 
@@ -6,6 +6,7 @@
 #include "cli/rules_care.hpp"
 #include "core/base/text.hpp"
 #include "core/rules/rule_text.hpp"
+#include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 
 namespace rt {
@@ -128,8 +129,18 @@ void draw(const Call& call, std::vector<RuleRef> rules) {
 // Two books, or two editions of one, rule by rule.
 void differences(const Call& call, const RuleLibrary& library, const Texts& books) {
     if (books.size() != 2)
-        fail_input("rules diff needs two rulebooks: rare-tally rules diff cispr-32 our-cispr-32");
+        fail_input(
+            "rules diff needs two rulebooks, by id or as files: rare-tally rules diff 2015.toml cispr-32");
+    // Editions in files may have one id: each file is read by itself.
+    std::deque<RuleLibrary> own;
     const auto book_named = [&](const std::string& id) -> const Rulebook& {
+        if (id.ends_with(".toml")) {
+            RuleLibrary& files = own.emplace_back();
+            if (!layered_on(read_file(id), id).empty()) files.add_folder(share_folder() / "rulebooks");
+            files.add(id);
+            if (files.entries().empty()) fail_input(id, "is no rulebook");
+            return files.entries().back().book;
+        }
         Texts known;
         for (const auto& entry : library.entries()) {
             if (entry.book.id == id) return entry.book;

@@ -168,5 +168,12 @@ TEST_CASE("rules diff: what a lab's own book says otherwise") {
     CHECK(contains(said.out, "own  only in ours\n  + Bytes\n"));
     CHECK(contains(said.out, "2 rules differ, 52 are the same"));
     CHECK(rare_tally(folder.path(), {"rules", "diff", "i2c"}).code == 2);
+    // Another edition in a file, with the id of the shipped one.
+    std::string older = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/i2c.toml");
+    older.replace(older.find("min = \"1.3 us\""), 14, "min = \"1.2 us\"");
+    folder.write("older.toml", older);
+    const Said editions = rare_tally(folder.path(), {"rules", "diff", "older.toml", "i2c"});
+    CHECK(editions.code == 0);
+    CHECK(contains(editions.out, "  - at least  1.2 \u00b5s\n  + at least  1.3 \u00b5s\n1 rules differ"));
     CHECK(contains(rare_tally(folder.path(), {"rules", "diff", "i2c", "i3c"}).err, "did you mean \"i2c\"?"));
 }

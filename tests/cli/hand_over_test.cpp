@@ -26,8 +26,8 @@ TEST_CASE("a campaign's letterhead, logo and template come into the report, from
     std::filesystem::remove(starter.folder / "mine/letter.txt.mustache");
     const Said again = starter.say({"report", "b", "--out", "again"});
     REQUIRE(again.code == 0);
-    const std::string date = starter.results("b")["facts"]["started"].get<std::string>().substr(0, 10);
-    const std::string serial = starter.results("b")["facts"]["unit.serial"];
+    const std::string date = starter.results("b")["run"]["started"].get<std::string>().substr(0, 10);
+    const std::string serial = starter.results("b")["run"]["unit.serial"];
     const std::string page = read_file(starter.folder / "again" / (serial + "-" + date + ".html"));
     CHECK(contains(page, "<strong>Lantern &amp; Quay</strong><br>Berth 3<br>Northhaven"));
     CHECK(
