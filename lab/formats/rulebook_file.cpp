@@ -356,11 +356,11 @@ void RuleLibrary::sign(const SignOffs& sign_offs) {
 }
 
 const RuleLibrary::Entry& RuleLibrary::find_book(std::string_view id, std::string_view full_id) const {
-    std::vector<std::string> names;
     for (const auto& entry : entries_) {
         if (entry.book.id == id) return entry;
-        names.push_back(entry.book.id);
     }
+    std::vector<std::string> names;
+    for (const auto& entry : entries_) names.push_back(entry.book.id);
     fail_input("no rulebook " + in_quotes(id) + " for " + in_quotes(full_id) + suggestion(id, names));
 }
 

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/error.hpp"
+#include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
 extern char** environ;
@@ -24,16 +25,45 @@ struct Converter {
     const char* package;  // Debian's
 };
 
-// The page without its scripts, beside it: what paper does not need would only take converters' time.
+// Takes all elements out that begin with `begin`, up to the end of `end`.
+void take_out(std::string& text, const std::string& begin, const std::string& end) {
+    std::string out;
+    std::size_t kept = 0;
+    for (std::size_t at = 0; (at = text.find(begin, kept)) != std::string::npos;) {
+        const auto behind = text.find(end, at);
+        if (behind == std::string::npos) break;
+        out.append(text, kept, at - kept);
+        kept = behind + end.size();
+    }
+    text = out.append(text, kept, std::string::npos);
+}
+
+// Tables say how wide their columns are in documents, in percent: data-columns="20 80".
+void state_columns(std::string& text) {
+    const std::string mark = " data-columns=\"";
+    for (std::size_t at = 0; (at = text.find(mark, at)) != std::string::npos;) {
+        const auto begin = at + mark.size(), end = text.find('"', begin);
+        std::string columns = "><colgroup>";
+        const std::string widths = text.substr(begin, end - begin);
+        for (const auto& width : split(std::string_view(widths), ' '))
+            columns += "<col style=\"width: " + std::string(width) + "%\">";
+        text.replace(at, end + 2 - at, columns + "</colgroup>");
+    }
+}
+
+// The page without its scripts, beside it: what paper does not need would only take converters' time. For
+// documents also without bars of margins, and without pictures in a form (BMP) that they cannot hold.
 class PaperPage {
   public:
-    explicit PaperPage(const std::filesystem::path& html) : file_(html) {
+    PaperPage(const std::filesystem::path& html, bool document) : file_(html) {
         file_ += ".paper.html";
         std::string text = read_file(html);
-        for (std::size_t at = 0; (at = text.find("<script", at)) != std::string::npos;) {
-            const auto end = text.find("</script>", at);
-            if (end == std::string::npos) break;
-            text.erase(at, end + 9 - at);
+        take_out(text, "<script", "</script>");
+        if (document) {
+            take_out(text, "<th scope=\"col\" class=\"bars\"", "</th>");
+            take_out(text, "<td class=\"bars", "</td>");
+            take_out(text, "<img src=\"data:image/bmp", ">");
+            state_columns(text);
         }
         write_file(file_, text);
     }
@@ -97,13 +127,13 @@ void convert(const Converter& converter, std::vector<std::string> arguments,
 }  // namespace
 
 void write_pdf(const std::filesystem::path& html, const std::filesystem::path& pdf) {
-    const PaperPage page(html);
+    const PaperPage page(html, false);
     convert({"weasyprint", "PDF", "weasyprint"}, {"--quiet", page.path()}, pdf);
 }
 
 void write_document(const std::filesystem::path& html, const std::filesystem::path& odt) {
-    const PaperPage page(html);
-    convert({"pandoc", "an editable document", "pandoc"}, {"--from=html", "--to=odt", html.string(), "-o"},
+    const PaperPage page(html, true);
+    convert({"pandoc", "an editable document", "pandoc"}, {"--from=html", "--to=odt", page.path(), "-o"},
             odt);
 }
 

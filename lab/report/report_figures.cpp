@@ -54,7 +54,7 @@ std::vector<PointOfPart> points_to_draw(const std::vector<const RunData*>& runs,
 }
 
 // Curves over the sweep of each test whose captures are no figures of their own, or are many.
-std::map<std::string, Figure> sweep_figures(const std::vector<const RunData*>& runs) {
+std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const RunData*>& runs) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
     std::map<std::string, const RuleLibrary*> rules;
     for (const RunData* run : runs) {
@@ -64,9 +64,25 @@ std::map<std::string, Figure> sweep_figures(const std::vector<const RunData*>& r
             rules.try_emplace(point.test, &run->rules());
         }
     }
-    std::map<std::string, Figure> out;
+    std::map<std::string, std::vector<Figure>> out;
     for (const auto& [test, points] : by_test) {
-        if (auto figure = sweep_figure(points, test, rules[test])) out.emplace(test, std::move(*figure));
+        // The first result, and those that a bound judges.
+        constexpr std::size_t most_results = 4;
+        std::vector<std::string> results{""};
+        for (const auto* point : points) {
+            for (const auto& finding : point->findings) {
+                const Rule& rule = *rules[test]->find(finding.rule).rule;
+                const bool first = !point->results.empty() && point->results.front().name == rule.applies_to;
+                const bool known =
+                    std::find(results.begin(), results.end(), rule.applies_to) != results.end();
+                if (rule.bound() && !first && !known && results.size() < most_results)
+                    results.push_back(rule.applies_to);
+            }
+        }
+        for (const auto& result : results) {
+            if (auto figure = sweep_figure(points, test, rules[test], result))
+                out[test].push_back(std::move(*figure));
+        }
     }
     return out;
 }
@@ -166,12 +182,14 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
 
 const DrawnFigure* ReportFigures::sweep(const std::string& test) const {
     const auto at = sweeps.find(test);
-    return at == sweeps.end() ? nullptr : &at->second;
+    return at == sweeps.end() || at->second.empty() ? nullptr : &at->second.front();
 }
 
 std::vector<std::filesystem::path> ReportFigures::files() const {
     std::vector<std::filesystem::path> out;
-    for (const auto& [test, figure] : sweeps) out.push_back(figure.file);
+    for (const auto& [test, drawn] : sweeps) {
+        for (const auto& figure : drawn) out.push_back(figure.file);
+    }
     for (const auto& part : watches) {
         for (const auto& figure : part) out.push_back(figure.file);
     }
@@ -190,15 +208,18 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
         std::optional<Trace> held;
         for (const auto& test : run->record().tests) {
             if (test.procedure != "emission.final") continue;
-            if (auto figure = finals_figure(*run, test.name, held)) sweeps[test.name] = std::move(*figure);
+            if (auto figure = finals_figure(*run, test.name, held)) sweeps[test.name] = {std::move(*figure)};
         }
     }
     FigureFolder folder(target / "figures");
     const auto prefix = [&](std::size_t part) {
         return runs.size() > 1 ? "part" + std::to_string(part + 1) + "-" : std::string();
     };
-    for (const auto& [test, figure] : sweeps)
-        figures.sweeps[test] = folder.draw(figure, slug("sweep-" + test));
+    for (const auto& [test, all] : sweeps) {
+        for (std::size_t i = 0; i < all.size(); ++i)
+            figures.sweeps[test].push_back(
+                folder.draw(all[i], slug("sweep-" + test + (i ? "-" + std::to_string(i + 1) : ""))));
+    }
     figures.watches.resize(runs.size());
     for (std::size_t part = 0; part < runs.size(); ++part) {
         const auto watches = watch_figures(runs[part]->record().samples);
@@ -212,7 +233,7 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
     }
     folder.finish();
     const auto take_in = [](DrawnFigure& figure) { figure.svg = base64(read_file(figure.file)); };
-    for (auto& [test, figure] : figures.sweeps) take_in(figure);
+    for (auto& [test, drawn] : figures.sweeps) std::for_each(drawn.begin(), drawn.end(), take_in);
     for (auto& part : figures.watches) std::for_each(part.begin(), part.end(), take_in);
     for (auto& [place, drawn] : figures.points) std::for_each(drawn.begin(), drawn.end(), take_in);
     return figures;

@@ -20,9 +20,10 @@ struct DrawnFigure {
 struct ReportFigures {
     std::map<std::pair<std::size_t, std::size_t>, std::vector<DrawnFigure>> points;  // by part and position
     std::map<std::string, std::size_t> left_out;                                     // by test
-    std::map<std::string, DrawnFigure> sweeps;      // curves over the sweep, by test
-    std::vector<std::vector<DrawnFigure>> watches;  // by part
+    std::map<std::string, std::vector<DrawnFigure>> sweeps;  // curves over the sweep, by test
+    std::vector<std::vector<DrawnFigure>> watches;           // by part
 
+    // The first of a test; null without one.
     const DrawnFigure* sweep(const std::string& test) const;
     std::vector<std::filesystem::path> files() const;
 };

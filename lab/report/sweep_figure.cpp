@@ -49,8 +49,8 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
 }  // namespace
 
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
-                                   const RuleLibrary* rules) {
-    const auto swept = sweep_result(points);
+                                   const RuleLibrary* rules, const std::string& result) {
+    const auto swept = sweep_result(points, result);
     if (!swept) return std::nullopt;
     double largest_x = 0, largest_y = 0;
     for (const auto& curve : swept->curves) {

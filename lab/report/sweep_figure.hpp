@@ -10,11 +10,11 @@
 
 namespace rt {
 
-// The first result of the points against the last axis whose values are quantities or channels, with at most
-// ten curves. Bounds of that result among `rules` are drawn over the points that they judge. Nothing for
-// points without such an axis or with fewer than two of its values.
+// `result` of the points (the first one without it) against the last axis whose values are quantities or
+// channels, with at most ten curves. Bounds of that result among `rules` are drawn over the points that they
+// judge. Nothing for points without such an axis or with fewer than two of its values.
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
-                                   const RuleLibrary* rules = nullptr);
+                                   const RuleLibrary* rules = nullptr, const std::string& result = "");
 
 // Readings of watches against minutes since the first, each with its own curve; at most one unit.
 std::vector<Figure> watch_figures(const std::vector<SampleRecord>& samples);

@@ -60,6 +60,11 @@ class Book {
         if (book_) workbook_close(book_);
     }
     void close() {
+        for (const auto& [sheet, widths] : widths_) {
+            for (std::size_t i = 0; i < widths.size(); ++i)
+                worksheet_set_column(sheet, column(i), column(i), std::clamp(widths[i] + 1.5, 8.0, 60.0),
+                                     nullptr);
+        }
         const lxw_error code = workbook_close(std::exchange(book_, nullptr));
         if (code != LXW_NO_ERROR) throw Error(ErrorKind::output, file_, lxw_strerror(code));
     }
@@ -68,18 +73,22 @@ class Book {
         lxw_worksheet* out = workbook_add_worksheet(book_, name.c_str());
         if (!out) fail();
         worksheet_freeze_panes(out, 1, 0);
+        // On paper: as wide as the sheet, the headings on every page.
+        worksheet_set_landscape(out);
+        worksheet_fit_to_pages(out, 1, 0);
+        worksheet_repeat_rows(out, 0, 0);
         return out;
     }
     void headings(lxw_worksheet* sheet, const std::vector<std::string>& names) {
-        for (std::size_t i = 0; i < names.size(); ++i) {
-            text(sheet, 0, i, names[i], heading_);
-            worksheet_set_column(sheet, column(i), column(i),
-                                 std::clamp(static_cast<double>(names[i].size()) + 2, 9.0, 40.0), nullptr);
-        }
+        for (std::size_t i = 0; i < names.size(); ++i) text(sheet, 0, i, names[i], heading_);
         if (!names.empty()) worksheet_autofilter(sheet, 0, 0, 0, column(names.size() - 1));
     }
     void text(lxw_worksheet* sheet, std::size_t row, std::size_t at, const std::string& value,
               lxw_format* format = nullptr) {
+        const auto letters = std::count_if(value.begin(), value.end(), [](char c) {
+            return (static_cast<unsigned char>(c) & 0xc0) != 0x80;
+        });
+        widen(sheet, at, static_cast<double>(letters) * (format == heading_ ? 1.15 : 1));
         // Texts are written as texts: one that begins with = is no formula. Cells hold 32767 characters.
         worksheet_write_string(sheet, static_cast<lxw_row_t>(row), column(at),
                                plain_text(value.substr(0, 32000)).c_str(), format);
@@ -92,6 +101,7 @@ class Book {
                              : size > 0 && (size < 1e-3 || size >= 1e7) ? small_
                                                                         : nullptr;
         worksheet_write_number(sheet, static_cast<lxw_row_t>(row), column(at), *value, format);
+        widen(sheet, at, format ? 10 : std::min<double>(static_cast<double>(exact(*value).size()), 12));
     }
     void verdict(lxw_worksheet* sheet, std::size_t row, std::size_t at, Verdict v) {
         text(sheet, row, at, name(v), verdict_[v]);
@@ -100,11 +110,17 @@ class Book {
     static lxw_col_t column(std::size_t at) { return static_cast<lxw_col_t>(at); }
 
   private:
+    void widen(lxw_worksheet* sheet, std::size_t at, double letters) {
+        auto& widths = widths_[sheet];
+        if (widths.size() <= at) widths.resize(at + 1, 0.0);
+        widths[at] = std::max(widths[at], letters);
+    }
     [[noreturn]] void fail() const { throw Error(ErrorKind::output, file_, "the workbook cannot be made"); }
     std::string file_;
     lxw_workbook* book_;
     lxw_format *heading_, *number_, *small_;
     std::map<Verdict, lxw_format*> verdict_;
+    std::map<lxw_worksheet*, std::vector<double>> widths_;  // in letters, by column
 };
 
 // Names in charts are formulas when they begin with an equals sign.

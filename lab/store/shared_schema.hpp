@@ -44,7 +44,7 @@ CREATE TABLE IF NOT EXISTS event (
 CREATE INDEX IF NOT EXISTS run_by_serial ON run (serial, started);
 CREATE INDEX IF NOT EXISTS finding_by_rule ON finding (rule, margin);
 CREATE INDEX IF NOT EXISTS finding_by_run ON finding (run, position);
-CREATE INDEX IF NOT EXISTS finding_by_margin ON finding (margin);
+CREATE INDEX IF NOT EXISTS finding_by_margin ON finding (margin, run, position);
 CREATE INDEX IF NOT EXISTS result_by_run ON result (run, position);
 CREATE INDEX IF NOT EXISTS axis_by_run ON axis (run, position);
 )sql";

@@ -200,19 +200,31 @@ Pushed SharedStore::push(const RunData& run) {
 std::vector<FoundFinding> SharedStore::find(const FindingQuery& query) {
     return reported([&] {
         pqxx::read_transaction work(state_->connection);
-        const std::string below = query.below ? exact(*query.below) : "";
-        const auto rows = work.exec_params(
+        // Only the conditions that were asked for, so that the planner sees which index serves.
+        std::string sql =
             "SELECT r.folder, r.started, r.model, r.serial, p.test, p.label, f.rule, f.verdict, f.value, "
             "f.limit_value, f.margin, f.unit FROM finding f JOIN run r ON r.number = f.run "
-            "JOIN point p ON p.run = f.run AND p.position = f.position WHERE p.standing = 'valid' "
-            "AND ($1 = '' OR r.serial = $1 OR r.model = $1) "
-            "AND ($2 = '' OR f.rule = $2 OR starts_with(f.rule, $2 || '/')) AND ($3 = '' OR p.test = $3) "
-            "AND ($4 = '' OR f.verdict = $4) AND ($5 = '' OR f.margin < nullif($5, '')::double precision) "
-            "AND r.started >= $6 AND ($8 = '' OR position(',' || f.unit || ',' in $8) > 0) ORDER BY f.margin "
-            "NULLS LAST, r.started LIMIT $7",
-            plain_text(query.unit), plain_text(query.rule), plain_text(query.test),
-            query.verdict ? name(*query.verdict) : "", below, plain_text(query.since),
-            static_cast<long long>(query.most), units_asked_for(query));
+            "JOIN point p ON p.run = f.run AND p.position = f.position WHERE p.standing = 'valid'";
+        std::vector<std::string> values;
+        const auto where = [&](bool wanted, const char* condition, const std::string& value) {
+            if (!wanted) return;
+            values.push_back(plain_text(value));
+            std::string text = condition;
+            for (std::size_t at = 0; (at = text.find('?', at)) != std::string::npos;)
+                text.replace(at, 1, "$" + std::to_string(values.size()));
+            sql += " AND " + text;
+        };
+        where(!query.unit.empty(), "(r.serial = ? OR r.model = ?)", query.unit);
+        where(!query.rule.empty(), "(f.rule = ? OR starts_with(f.rule, ? || '/'))", query.rule);
+        where(!query.test.empty(), "p.test = ?", query.test);
+        where(query.verdict.has_value(), "f.verdict = ?", query.verdict ? name(*query.verdict) : "");
+        where(query.below.has_value(), "f.margin < ?::double precision",
+              query.below ? exact(*query.below) : "");
+        where(!units_asked_for(query).empty(), "position(',' || f.unit || ',' in ?) > 0",
+              units_asked_for(query));
+        where(!query.since.empty(), "r.started >= ?", query.since);
+        sql += " ORDER BY f.margin, f.run, f.position LIMIT " + std::to_string(query.most);
+        const auto rows = work.exec_params(sql, pqxx::prepare::make_dynamic_params(values));
         const auto number = [](const pqxx::field& f) {
             return f.is_null() ? std::nullopt : std::optional<double>(to_double(f.c_str()));
         };

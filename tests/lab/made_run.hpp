@@ -17,6 +17,7 @@ struct MadeTest {
 inline void make_counted_run(const std::filesystem::path& folder, const std::vector<MadeTest>& tests) {
     rt::RunRecord run;
     run.facts = {{"title", "made"},
+                 {"customer", ""},
                  {"unit.model", "Skerry-2"},
                  {"unit.serial", tests.front().serial},
                  {"state", "complete"},

@@ -61,6 +61,7 @@ TEST_CASE("own templates: values by name, escaped in markup, as they are in text
     CHECK(filled("{{#by_test}}{{name}} {{pass}};{{/by_test}}", {&run}) == "level 2;other.test 0;");
     CHECK(filled("{{#unit.owner}}{{unit.owner}}{{/unit.owner}}-{{^unit.owner}}none{{/unit.owner}}", {&run}) ==
           "-none");
+    CHECK(filled("a{{#customer}} for {{customer}}{{/customer}}", {&run}) == "a");  // stated as nothing
     CHECK(filled("{{{test.level.table}}}", {&run}).starts_with("<table>\n<tr><th>level</th><th>loss</th>"));
     CHECK(filled("{{{test.level.table}}}", {&run}, false)
               .starts_with("level  loss  verdict\n0 dBm  1 dB  PASS\n"));

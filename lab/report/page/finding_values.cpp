@@ -93,7 +93,7 @@ std::string page_number(std::optional<double> value, int decimals) {
 
 std::string page_value(const Finding& f, std::optional<double> value) {
     return is_decibel(f.unit) || !info(f.unit).prefixed ? page_number(value)
-           : value                                      ? format({*value, f.unit})
+           : value                                      ? format({*value, f.unit}, 5)
                                                         : "–";
 }
 
@@ -131,6 +131,7 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
     data.set("reason", reason);
     data.set("has_reason", !reason.empty());
     data.set("uncertainty", f.uncertainty ? "± " + page_value(f, f.uncertainty) : "");
+    data.set("has_uncertainty", f.uncertainty.has_value());
     data.set("guard", f.guard && *f.guard > 0 ? page_value(f, f.guard) : "");
     data.set("guarded", f.guard && *f.guard > 0);
     set_margin_bar(data, f);

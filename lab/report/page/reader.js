@@ -53,7 +53,7 @@
     var u = new uPlot({
       width: wide, height: 420, title: data.title, series: series,
       scales: { x: { time: false, distr: data.log ? 3 : 1, range: function (u, min, max) { return [min, max]; } } },
-      axes: [{ label: data.x, size: 44, labelSize: 24, filter: logLabels, values: function (u, at) { return at.map(function (v) { return v == null ? null : number(v); }); } }, { label: data.y, size: 64, labelSize: 24 }],
+      axes: [{ label: data.x, size: 44, labelSize: 24, filter: logLabels, values: function (u, at) { return at.map(function (v) { return v == null ? null : number(+v.toPrecision(4)); }); } }, { label: data.y, size: 64, labelSize: 24 }],
       cursor: { drag: { x: true, y: true, uni: 20 }, points: { size: 7 } }, legend: { live: true }
     }, values, plot);
     function logLabels(u, at) {

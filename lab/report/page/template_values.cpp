@@ -154,7 +154,8 @@ PageData template_values(const PageRuns& runs, const ReportFigures& figures, boo
     for (const auto& [name, value] : runs.front()->record().facts) {
         const auto dot = name.find('.');
         if (dot == std::string::npos) {
-            page.set(name, value);
+            // A section of an empty text is passed over.
+            page.set(name, value.empty() ? PageData{false} : PageData{value});
             continue;
         }
         const std::string group = name.substr(0, dot);

@@ -136,8 +136,10 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     data.set("has_left_out", left_out != figures.left_out.end());
     if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
     PageData sweep = page_list();
-    if (const DrawnFigure* figure = figures.sweep(test.name))
-        sweep << figure_entry(*figure, "Results of " + test.name + " over its sweep");
+    if (const auto at = figures.sweeps.find(test.name); at != figures.sweeps.end()) {
+        for (const auto& figure : at->second)
+            sweep << figure_entry(figure, "Results of " + test.name + " over its sweep");
+    }
     data.set("sweep", sweep);
     return data;
 }
