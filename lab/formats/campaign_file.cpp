@@ -58,11 +58,10 @@ constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.",
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
 constexpr std::array<const SectionInfo*, 17> sections{
-    &root_section,        &campaign_section,  &unit_section,   &question_section,
-    &test_section,        &judge_section,     &sweep_section,  &range_section,
-    &values_from_section, &from_test_section, &search_section, &maximise_section,
-    &watch_section,       &recheck_section,   &table_section,  &column_section,
-    &report_section};
+    &root_section,   &campaign_section, &unit_section,  &question_section,    &test_section,
+    &judge_section,  &sweep_section,    &range_section, &values_from_section, &from_test_section,
+    &search_section, &maximise_section, &watch_section, &recheck_section,     &table_section,
+    &column_section, &report_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {

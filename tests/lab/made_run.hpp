@@ -16,12 +16,9 @@ struct MadeTest {
 // Each test a sweep over level = 0, 1, 2 dBm; each point judged by made/loss, at least 0 dB.
 inline void make_counted_run(const std::filesystem::path& folder, const std::vector<MadeTest>& tests) {
     rt::RunRecord run;
-    run.facts = {{"title", "made"},
-                 {"customer", ""},
-                 {"unit.model", "Skerry-2"},
-                 {"unit.serial", tests.front().serial},
-                 {"state", "complete"},
-                 {"started", rt::utc_now()}};
+    run.facts = {{"title", "made"},          {"customer", ""},
+                 {"unit.model", "Skerry-2"}, {"unit.serial", tests.front().serial},
+                 {"state", "complete"},      {"started", rt::utc_now()}};
     for (const auto& test : tests)
         run.tests.push_back({test.name, test.name, "path.loss", "power-meter", "", test.margins.size()});
     const std::string book =
