@@ -117,7 +117,7 @@ void convert(const Converter& converter, std::vector<std::string> arguments,
         const auto begin = last == std::string::npos ? std::string::npos : words.rfind('\n', last);
         const std::size_t from = begin == std::string::npos ? 0 : begin + 1;
         throw Error(ErrorKind::output, target.string(),
-                    std::string(converter.program) + " made no " + converter.makes + ": " +
+                    std::string(converter.program) + " did not make " + converter.makes + ": " +
                         (last == std::string::npos ? "" : words.substr(from, last + 1 - from)));
     }
     std::filesystem::rename(half, target, ignored);

@@ -90,7 +90,11 @@ std::string log_ticks(Range x) {
     }
     ticks.push_back(x.high);
     std::string out;
-    for (const double at : ticks) out += (out.empty() ? "" : ", ") + text(decimal(at, 4)) + " " + exact(at);
+    for (const double at : ticks) {
+        // Four digits are enough beside an axis, and find room at its end.
+        const int whole = std::max(0, static_cast<int>(std::floor(std::log10(at))) + 1);
+        out += (out.empty() ? "" : ", ") + text(decimal(at, std::max(0, 4 - whole))) + " " + exact(at);
+    }
     return "set xtics (" + out + ")\n";
 }
 

@@ -6,6 +6,7 @@
 
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/report/run_data.hpp"
 #include "lab/tally/tally.hpp"
 
 struct MadeTest {
