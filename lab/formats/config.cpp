@@ -311,4 +311,18 @@ std::vector<ConfigSection> ConfigSection::tables(std::string_view key, const Sec
     return out;
 }
 
+std::string toml_text(std::string_view text) {
+    std::string out = "\"";
+    for (const char c : text) {
+        const auto byte = static_cast<unsigned char>(c);
+        if (c == '"' || c == '\\') out += '\\';
+        if (byte < 0x20 || byte == 0x7f) {
+            out += "\\u00" + hex(byte, 2);
+        } else {
+            out += c;
+        }
+    }
+    return out + "\"";
+}
+
 }  // namespace rt

@@ -108,6 +108,9 @@ class ConfigSection {
     const SectionInfo* info_;
 };
 
+// A TOML basic string, in quotes, for files that are written.
+std::string toml_text(std::string_view text);
+
 // "text", "quantity (Hz)", ... for messages and reference pages.
 std::string describe(const KeyInfo& key);
 

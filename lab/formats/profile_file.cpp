@@ -28,21 +28,6 @@ constexpr SectionInfo profile_section{"[profile]", "The profile as a whole.", pr
 constexpr SectionInfo test_section{"[[test]]", "The parameters of one test.", test_keys};
 constexpr std::array<const SectionInfo*, 3> profile_sections{&profile_root, &profile_section, &test_section};
 
-// A TOML basic string.
-std::string toml(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        const auto byte = static_cast<unsigned char>(c);
-        if (c == '"' || c == '\\') out += '\\';
-        if (byte < 0x20 || byte == 0x7f) {
-            out += "\\u00" + hex(byte, 2);
-        } else {
-            out += c;
-        }
-    }
-    return out + "\"";
-}
-
 }  // namespace
 
 const FileInfo profile_file{"profile", "Parameters of tests, to be put over those of a campaign (--profile).",
@@ -64,11 +49,11 @@ Profile read_profile(const std::filesystem::path& file) {
 }
 
 std::string profile_text(const Profile& profile) {
-    std::string out = "[profile]\ntitle = " + toml(profile.title) + "\n";
+    std::string out = "[profile]\ntitle = " + toml_text(profile.title) + "\n";
     if (profile.published) out += "published = true\n";
     for (const auto& [test, parameters] : profile.parameters) {
-        out += "\n[[test]]\nname = " + toml(test) + "\n\n[test.parameters]\n";
-        for (const auto& [name, value] : parameters) out += name + " = " + toml(value) + "\n";
+        out += "\n[[test]]\nname = " + toml_text(test) + "\n\n[test.parameters]\n";
+        for (const auto& [name, value] : parameters) out += name + " = " + toml_text(value) + "\n";
     }
     return out;
 }

@@ -30,16 +30,6 @@ constexpr SectionInfo sign_off_entry{"[[sign_off]]", "One rule, checked against 
                                      sign_off_keys};
 constexpr std::array<const SectionInfo*, 2> sign_off_sections{&sign_off_root, &sign_off_entry};
 
-// A TOML basic string.
-std::string quoted(const std::string& text) {
-    std::string out = "\"";
-    for (const char c : text) {
-        if (c == '"' || c == '\\') out += '\\';
-        if (static_cast<unsigned char>(c) >= 0x20 && c != 0x7f) out += c;
-    }
-    return out + "\"";
-}
-
 }  // namespace
 
 const FileInfo sign_off_file{
@@ -80,9 +70,9 @@ void append_sign_off(const std::filesystem::path& file, RuleRef rule, const Sign
     } else {
         content = "# Rules that the laboratory has checked against its own copies of the standards.\n";
     }
-    content += "\n[[sign_off]]\nrule = " + quoted(rule.full_id()) + "\nsays = " + quoted(rule_digest(rule)) +
-               "\nby = " + quoted(sign_off.by) + "\non = " + sign_off.on +
-               "\ndocument = " + quoted(sign_off.document) + "\n";
+    content += "\n[[sign_off]]\nrule = " + toml_text(rule.full_id()) +
+               "\nsays = " + toml_text(rule_digest(rule)) + "\nby = " + toml_text(sign_off.by) +
+               "\non = " + sign_off.on + "\ndocument = " + toml_text(sign_off.document) + "\n";
     write_file(file, content);
 }
 

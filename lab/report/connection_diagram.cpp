@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/base/text.hpp"
+#include "lab/report/plain_text.hpp"
 
 namespace rt {
 namespace {
@@ -13,26 +14,6 @@ std::string part_text(const PathEntry& entry) {
     if (entry.part.table) return text + (entry.part.antenna ? " (factor by table)" : " (loss by table)");
     const double db = entry.part.constant_db;
     return text + (db < 0 ? " (gain " + decimal(-db, 2) : " (" + decimal(db, 2)) + " dB)";
-}
-
-// Text for XML. Control characters have no business there.
-std::string xml(const std::string& text) {
-    std::string out;
-    for (const char c : text) {
-        const auto byte = static_cast<unsigned char>(c);
-        if (c == '&') {
-            out += "&amp;";
-        } else if (c == '<') {
-            out += "&lt;";
-        } else if (c == '>') {
-            out += "&gt;";
-        } else if (c == '"') {
-            out += "&quot;";
-        } else {
-            out += byte < 0x20 || byte == 0x7f ? '?' : c;
-        }
-    }
-    return out;
 }
 
 std::string shortened(const std::string& text, std::size_t most) {
@@ -60,15 +41,15 @@ class Drawing {
     }
     void text(double x, double y, const std::string& words, const char* style, const char* anchor = "start") {
         body_ += "<text x=\"" + decimal(x, 1) + "\" y=\"" + decimal(y, 1) + "\" text-anchor=\"" + anchor +
-                 "\" style=\"" + style + "\">" + xml(words) + "</text>\n";
+                 "\" style=\"" + style + "\">" + markup_text(words) + "</text>\n";
     }
     std::string finish(double width, double height, const std::string& title) const {
         return "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 " + decimal(width, 0) + " " +
                decimal(height, 0) + "\" width=\"" + decimal(width, 0) + "\" height=\"" + decimal(height, 0) +
                "\" role=\"img\" font-family=\"DejaVu Sans, Liberation Sans, Helvetica, "
                "sans-serif\">\n<title>" +
-               xml(title) + "</title>\n<rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n" + body_ +
-               "</svg>\n";
+               markup_text(title) + "</title>\n<rect width=\"100%\" height=\"100%\" fill=\"#ffffff\"/>\n" +
+               body_ + "</svg>\n";
     }
 
   private:

@@ -37,4 +37,27 @@ std::string plain_text(std::string_view text) {
     return out;
 }
 
+std::string markup_text(std::string_view text) {
+    std::string out;
+    for (const char c : plain_text(text)) {
+        switch (c) {
+            case '&':
+                out += "&amp;";
+                break;
+            case '<':
+                out += "&lt;";
+                break;
+            case '>':
+                out += "&gt;";
+                break;
+            case '"':
+                out += "&quot;";
+                break;
+            default:
+                out += c;
+        }
+    }
+    return out;
+}
+
 }  // namespace rt

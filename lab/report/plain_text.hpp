@@ -10,4 +10,7 @@ namespace rt {
 // (XML 1.0 2.2).
 std::string plain_text(std::string_view text);
 
+// The same for the inside of an element or an attribute of XML or HTML.
+std::string markup_text(std::string_view text);
+
 }  // namespace rt

@@ -8,8 +8,8 @@
 namespace {
 
 const std::filesystem::path source = RT_SOURCE;
-const std::vector<std::string> names{"demo",   "draft", "check",   "run",    "measure", "report",
-                                     "export", "judge", "compare", "verify", "rules",   "bench"};
+const std::vector<std::string> names{"demo",  "draft",   "check",  "run",   "measure", "report", "export",
+                                     "judge", "compare", "verify", "rules", "bench",   "find",   "push"};
 
 }  // namespace
 
@@ -238,7 +238,7 @@ TEST_CASE("the campaign in the documentation is a good one") {
 TEST_CASE("commands in the documentation exist") {
     for (const char* file :
          {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md",
-          "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md"}) {
+          "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md", "docs/store.md"}) {
         const std::string text = rt::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);

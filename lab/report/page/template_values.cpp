@@ -19,18 +19,6 @@ std::string template_name(std::string name) {
     return name;
 }
 
-std::string html_text(const std::string& raw) {
-    std::string out;
-    for (const char c : plain_text(raw)) {
-        out += c == '&'   ? "&amp;"
-               : c == '<' ? "&lt;"
-               : c == '>' ? "&gt;"
-               : c == '"' ? "&quot;"
-                          : std::string(1, c);
-    }
-    return out;
-}
-
 // The point that a reader wants to see first.
 const PointRecord* worst_of(const Points& points) {
     const PointRecord* out = nullptr;
@@ -97,7 +85,7 @@ std::string table_text(const Points& points, bool html) {
         const char* cell = r == 0 ? "th" : "td";
         out += "<tr>";
         for (const auto& text : rows[r])
-            out += std::string("<") + cell + ">" + html_text(text) + "</" + cell + ">";
+            out += std::string("<") + cell + ">" + markup_text(text) + "</" + cell + ">";
         out += "</tr>\n";
     }
     return out + "</table>";
