@@ -172,6 +172,8 @@ Pushed SharedStore::push(const RunData& run) {
         const RunRecord& record = run.record();
         const std::string identity = identity_of(run);
         pqxx::work work(state_->connection);
+        // One at a time of those who push this run: the later one finds it there.
+        work.exec_params("SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", identity);
         const auto before = work.exec_params("SELECT seal FROM run WHERE identity = $1 FOR UPDATE", identity);
         if (!before.empty() && before[0][0].as<std::string>() == run.seal()) return Pushed::same;
         if (!before.empty()) work.exec_params("DELETE FROM run WHERE identity = $1", identity);

@@ -1,5 +1,8 @@
 #include <doctest/doctest.h>
 
+#include <atomic>
+#include <thread>
+
 #include "core/base/error.hpp"
 #include "lab/store/shared_store.hpp"
 #include "tests/expect_error.hpp"
@@ -99,4 +102,56 @@ TEST_CASE("the shared store holds what the folders hold, once, and follows what 
     CHECK(error_text(ErrorKind::bench, [] {
               SharedStore("postgresql://lab@127.0.0.1:1/x");
           }).find("shared store: cannot be reached") == 0);
+}
+
+TEST_CASE("several benches push at once, also into a store that has no tables yet") {
+    TestFolder folder;
+    constexpr int benches = 4, runs = 3;
+    for (int b = 0; b < benches; ++b) {
+        for (int r = 0; r < runs; ++r) {
+            const std::string name = std::to_string(b) + "-" + std::to_string(r);
+            make_counted_run(folder / name, {{"level", "SN-" + name, {1.0 + b, 2.0 + r}}});
+        }
+    }
+    const PostgresServer server;
+    std::atomic<int> fresh = 0, trouble = 0;
+    std::vector<std::thread> threads;
+    for (int b = 0; b < benches; ++b) {
+        threads.emplace_back([&, b] {
+            try {
+                SharedStore store(server.address());
+                for (int r = 0; r < runs; ++r) {
+                    const RunData run(folder / (std::to_string(b) + "-" + std::to_string(r)));
+                    fresh += store.push(run) == Pushed::fresh;
+                    fresh += store.push(run) == Pushed::fresh;  // the second time it is there
+                }
+            } catch (const Error&) {
+                ++trouble;
+            }
+        });
+    }
+    for (auto& thread : threads) thread.join();
+    CHECK(trouble == 0);
+    CHECK(fresh == benches * runs);
+    CHECK(SharedStore(server.address()).find({}).size() == 2 * benches * runs);
+}
+
+TEST_CASE("the same run pushed by two at once stands in the store once") {
+    TestFolder folder;
+    make_counted_run(folder / "run", {{"level", "SN", {1, 2, 3}}});
+    const PostgresServer server;
+    SharedStore prepared(server.address());
+    std::atomic<int> fresh = 0, same = 0;
+    std::vector<std::thread> threads;
+    for (int b = 0; b < 4; ++b) {
+        threads.emplace_back([&] {
+            SharedStore store(server.address());
+            ++(store.push(RunData(folder / "run")) == Pushed::fresh ? fresh : same);
+        });
+    }
+    for (auto& thread : threads) thread.join();
+    CHECK(fresh == 1);
+    CHECK(same == 3);
+    CHECK(prepared.find({}).size() == 3);
+    CHECK(prepared.push(RunData(folder / "run")) == Pushed::same);
 }
