@@ -59,6 +59,11 @@ std::filesystem::path share_folder();
 // Shipped rulebooks and those named with --rulebook.
 RuleLibrary load_rules(const Call& call);
 
+// The whole number that an option was given. Throws Error(input) naming the option for anything else, or less
+// than `least` or more than `greatest`.
+std::size_t whole_option(const Call& call, const std::string& option, std::size_t least,
+                         std::size_t greatest);
+
 // A name for a figure: ends in .svg or .png, in a folder that exists. Throws Error(input) naming the option.
 void require_figure_name(const std::string& option, const std::filesystem::path& file);
 

@@ -5,15 +5,12 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/comparison.hpp"
+#include "lab/report/json_number.hpp"
 
 namespace rt {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-Json number(const std::optional<double>& value) {
-    return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
-}
 
 std::string document(const std::vector<ComparedFinding>& all, const std::vector<std::string>& names) {
     Json findings = Json::array();
@@ -24,8 +21,9 @@ std::string document(const std::vector<ComparedFinding>& all, const std::vector<
                 each.push_back(nullptr);
                 continue;
             }
-            each.push_back(
-                {{"verdict", name(f->verdict)}, {"value", number(f->value)}, {"margin", number(f->margin)}});
+            each.push_back({{"verdict", name(f->verdict)},
+                            {"value", json_number(f->value)},
+                            {"margin", json_number(f->margin)}});
         }
         const Repeatability spread = c.values();
         findings.push_back({{"test", c.test},
@@ -33,7 +31,7 @@ std::string document(const std::vector<ComparedFinding>& all, const std::vector<
                             {"rule", c.rule},
                             {"unit", symbol(c.unit())},
                             {"runs", each},
-                            {"margin_change", number(c.change())},
+                            {"margin_change", json_number(c.change())},
                             {"mean", spread.mean},
                             {"deviation", spread.deviation},
                             {"range", spread.range},
@@ -92,12 +90,8 @@ ExitCode perform_compare(const Call& call) {
     if (folders.size() < 2)
         fail_input("compare needs at least two run folders: rare-tally compare BEFORE AFTER");
     if (folders.size() > 20) fail_input("compare takes at most 20 runs");
-    std::vector<std::unique_ptr<RunData>> kept;
-    std::vector<const RunData*> runs;
-    for (const auto& folder : folders) {
-        kept.push_back(std::make_unique<RunData>(folder));
-        runs.push_back(kept.back().get());
-    }
+    const OpenRuns opened({folders.begin(), folders.end()});
+    const auto& runs = opened.all();
     auto all = compare_runs(runs);
     order_by_change(all);
     if (call.flag("json")) {

@@ -10,14 +10,7 @@
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
-namespace {
-
-std::size_t width(const std::string& text) {
-    return static_cast<std::size_t>(std::count_if(
-        text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
-
-}  // namespace
+namespace {}  // namespace
 
 Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
     const char* no_colour = std::getenv("NO_COLOR");
@@ -86,33 +79,6 @@ std::string Console::counts(const VerdictCounts& c) const {
     };
     return part(c.pass, "PASS", Tone::good) + ", " + part(c.marginal, "MARGINAL", Tone::warning) + ", " +
            part(c.fail, "FAIL", Tone::bad) + ", " + part(c.none, "NONE", Tone::strong);
-}
-
-std::string printable(std::string text) {
-    for (char& c : text) {
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = '?';
-    }
-    return text;
-}
-
-std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
-                                 const std::string& indent) {
-    std::vector<std::size_t> widths;
-    for (const auto& row : rows) {
-        widths.resize(std::max(widths.size(), row.size()));
-        for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], width(row[i]));
-    }
-    std::vector<std::string> lines;
-    for (const auto& row : rows) {
-        std::string line = indent;
-        for (std::size_t i = 0; i < row.size(); ++i) {
-            line += printable(row[i]);
-            if (i + 1 < row.size()) line += std::string(widths[i] - width(row[i]) + 2, ' ');
-        }
-        while (!line.empty() && line.back() == ' ') line.pop_back();
-        lines.push_back(std::move(line));
-    }
-    return lines;
 }
 
 }  // namespace rt

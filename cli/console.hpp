@@ -27,11 +27,4 @@ class Console {
     bool quiet_, verbose_, colour_;
 };
 
-// Text from files and instruments with control characters replaced: a terminal must not obey it.
-std::string printable(std::string text);
-
-// Columns padded to the widest cell; the last one is not padded. Widths count characters, not bytes.
-std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
-                                 const std::string& indent);
-
 }  // namespace rt

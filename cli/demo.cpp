@@ -2,8 +2,6 @@
 #include "cli/copy_files.hpp"
 #include "lab/report/report.hpp"
 
-#include <deque>
-
 namespace rt {
 namespace {
 
@@ -47,11 +45,8 @@ ExitCode perform_demo(const Call& call) {
     const auto kept = load_kept_campaign(folder / "run");
     const ExitCode code = run_and_report(morning, *kept, folder / "run", true, true);
     // All four measured separately, in one report.
-    std::deque<RunData> opened;
-    std::vector<const RunData*> runs;
-    for (const char* name : {"run", "chamber", "link", "ports"})
-        runs.push_back(&opened.emplace_back(folder / name));
-    const WrittenReport joined = write_report(runs, folder / "joined");
+    const OpenRuns runs({folder / "run", folder / "chamber", folder / "link", folder / "ports"});
+    const WrittenReport joined = write_report(runs.all(), folder / "joined");
     if (!call.flag("json")) call.console.out("\nall four runs in one report: " + joined.html.string());
     return code;
 }

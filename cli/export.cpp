@@ -13,20 +13,24 @@ namespace {
 struct Form {
     const char* name;
     const char* file;
+    bool on_request = false;  // made only when asked for by name
 };
 constexpr Form forms[] = {{"csv", "results.csv"},
                           {"json", "results.json"},
                           {"junit", "junit.xml"},
                           {"workbook", "results.xlsx"},
-                          {"evidence", "evidence.zip"}};
+                          {"evidence", "evidence.zip", true}};  // as large as the run
 
 ExitCode perform_export(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("export needs one run folder: rare-tally export RUN --as workbook");
     std::vector<std::string> wanted = call.texts("as"), known;
     for (const Form& form : forms) known.push_back(form.name);
-    // The archive is as large as the run: made only when asked for.
-    if (wanted.empty()) wanted.assign(known.begin(), known.end() - 1);
+    if (wanted.empty()) {
+        for (const Form& form : forms) {
+            if (!form.on_request) wanted.push_back(form.name);
+        }
+    }
     for (const auto& name : wanted) {
         if (std::find(known.begin(), known.end(), name) == known.end())
             fail_input("--as " + name + ": no such form" + suggestion(name, known));

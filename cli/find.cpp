@@ -1,9 +1,9 @@
-#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "cli/store_option.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/report/json_number.hpp"
 #include "lab/store/shared_store.hpp"
 
 namespace rt {
@@ -15,11 +15,12 @@ FindingQuery query_of(const Call& call) {
     FindingQuery query;
     query.unit = call.text("unit"), query.rule = call.text("rule"), query.test = call.text("test");
     query.since = call.text("since");
+    if (call.flag("since") && !is_date(query.since))
+        fail_input("--since " + query.since + ": write a date such as 2026-05-31");
     if (call.flag("verdict")) {
-        std::string word = call.text("verdict");
-        std::transform(word.begin(), word.end(), word.begin(),
-                       [](char c) { return c >= 'a' && c <= 'z' ? static_cast<char>(c - 'a' + 'A') : c; });
-        query.verdict = parse_verdict(word);
+        for (const Verdict each : {Verdict::pass, Verdict::marginal, Verdict::fail, Verdict::none}) {
+            if (lower(call.text("verdict")) == lower(name(each))) query.verdict = each;
+        }
         if (!query.verdict)
             fail_input("--verdict " + call.text("verdict") + ": write PASS, MARGINAL, FAIL or NONE");
     }
@@ -36,17 +37,8 @@ FindingQuery query_of(const Call& call) {
             }
         }
     }
-    if (call.flag("most")) {
-        const auto number = to_double(call.text("most"));
-        if (!number || *number < 1 || *number > 1e7)
-            fail_input("--most " + call.text("most") + ": write a whole number above 0");
-        query.most = static_cast<std::size_t>(*number);
-    }
+    if (call.flag("most")) query.most = whole_option(call, "most", 1, 10'000'000);
     return query;
-}
-
-FoundJson maybe(const std::optional<double>& value) {
-    return value ? FoundJson(*value) : FoundJson(nullptr);
 }
 
 ExitCode perform_find(const Call& call) {
@@ -74,9 +66,9 @@ ExitCode perform_find(const Call& call) {
                             {"point", f.point},
                             {"rule", f.rule},
                             {"verdict", name(f.verdict)},
-                            {"value", maybe(f.value)},
-                            {"limit", maybe(f.limit)},
-                            {"margin", maybe(f.margin)},
+                            {"value", json_number(f.value)},
+                            {"limit", json_number(f.limit)},
+                            {"margin", json_number(f.margin)},
                             {"unit", symbol(f.unit)}});
         }
         call.console.out(json.dump(2));

@@ -3,6 +3,7 @@
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/report/json_number.hpp"
 #include "lab/run/second_judgement.hpp"
 
 namespace rt {
@@ -22,13 +23,13 @@ std::map<std::string, std::string> books_instead(const Call& call) {
     return out;
 }
 
-Json number(const std::optional<double>& value) {
-    return value ? Json(*value) : Json(nullptr);
-}
-
 Json side(const Finding& f) {
-    return {{"rule", f.rule},           {"verdict", name(f.verdict)}, {"limit", number(f.limit)},
-            {"value", number(f.value)}, {"margin", number(f.margin)}, {"reason", f.reason}};
+    return {{"rule", f.rule},
+            {"verdict", name(f.verdict)},
+            {"limit", json_number(f.limit)},
+            {"value", json_number(f.value)},
+            {"margin", json_number(f.margin)},
+            {"reason", f.reason}};
 }
 
 std::string document(const std::vector<SecondFinding>& all, const VerdictCounts& counts) {

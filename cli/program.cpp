@@ -3,6 +3,7 @@
 #include <cxxopts.hpp>
 
 #include <array>
+#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 #include <exception>
@@ -149,6 +150,17 @@ RuleLibrary load_rules(const Call& call) {
     const auto further = call.texts("rulebook");
     library.add_all({further.begin(), further.end()});
     return library;
+}
+
+std::size_t whole_option(const Call& call, const std::string& option, std::size_t least,
+                         std::size_t greatest) {
+    const std::string text = call.text(option);
+    const auto value = to_double(text);
+    if (!value || *value < static_cast<double>(least) || *value != std::floor(*value) ||
+        *value > static_cast<double>(greatest))
+        fail_input("--" + option + " " + text + ": write a whole number" +
+                   (least > 0 ? " above " + std::to_string(least - 1) : ""));
+    return static_cast<std::size_t>(*value);
 }
 
 void require_figure_name(const std::string& option, const std::filesystem::path& file) {

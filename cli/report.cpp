@@ -1,6 +1,4 @@
 #include "lab/report/report.hpp"
-#include <cmath>
-#include <deque>
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
@@ -12,14 +10,6 @@
 
 namespace rt {
 namespace {
-
-std::size_t count_of(const std::string& text) {
-    const auto value = to_double(text);
-    if (!value || *value < 0 || *value != std::floor(*value) || *value > 1e6) {
-        fail_input("--figures " + text + ": write a whole number");
-    }
-    return static_cast<std::size_t>(*value);
-}
 
 // Details filled in afterwards: each change stands in the tally as an event.
 void amend(const Call& call, const std::string& folder) {
@@ -62,22 +52,20 @@ ExitCode perform_report(const Call& call) {
         fail_input("several runs joined in one report need --out DIR: where to write it");
     if (folders.size() > 1 && call.flag("set")) fail_input("--set is for one run at a time");
     ReportOptions options;
-    if (call.flag("figures")) options.figures_per_test = count_of(call.text("figures"));
+    if (call.flag("figures")) options.figures_per_test = whole_option(call, "figures", 0, 1'000'000);
     options.name = call.text("name");
     require_name_pattern(options.name);
     for (const auto& file : call.texts("template")) options.templates.emplace_back(file);
     amend(call, folders.front());
-    std::deque<RunData> opened;
-    std::vector<const RunData*> runs;
-    for (const auto& folder : folders) runs.push_back(&opened.emplace_back(folder));
+    const OpenRuns opened({folders.begin(), folders.end()});
+    const auto& runs = opened.all();
     const auto target =
         out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out);
     WrittenReport written = write_report(runs, target, options);
     const auto further = [&](const char* option, const char* ending, const auto& make) {
         if (!call.flag(option)) return;
         auto file = written.html;
-        file.replace_extension();  // a name with dots in it keeps them: only .html goes
-        file += ending;
+        file.replace_extension(ending);
         make(written.html, file);
         written.files.push_back(file);
     };

@@ -22,15 +22,6 @@ std::vector<std::string> judged_names() {
     return out;
 }
 
-bool is_date(const std::string& text) {
-    if (text.size() != 10 || text[4] != '-' || text[7] != '-') return false;
-    for (const std::size_t i : {0, 1, 2, 3, 5, 6, 8, 9}) {
-        if (text[i] < '0' || text[i] > '9') return false;
-    }
-    const int month = std::stoi(text.substr(5, 2)), day = std::stoi(text.substr(8, 2));
-    return month >= 1 && month <= 12 && day >= 1 && day <= 31;
-}
-
 }  // namespace
 
 void sign_rules(const Call& call, const std::vector<RuleRef>& rules) {

@@ -44,6 +44,19 @@ std::uint64_t fnv1a(std::string_view text, std::uint64_t seed = fnv1a_start);
 
 std::string hex(std::uint64_t value, int digits);
 
+// "2026-05-31": four digits, a month and a day that can be.
+bool is_date(std::string_view text);
+
+// Characters of a text, not its bytes (UTF-8).
+std::size_t letters(std::string_view text);
+
+// Text from files and instruments with control characters replaced: a terminal must not obey it.
+std::string printable(std::string text);
+
+// Columns padded to the widest cell; the last one is not padded. Widths count characters, not bytes.
+std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
+                                 const std::string& indent);
+
 // A text made safe for a file name: letters, digits, '.', '-' and '_' stay, the rest becomes '-'.
 std::string slug(std::string_view text);
 

@@ -19,6 +19,12 @@ std::optional<Verdict> parse_verdict(std::string_view text) {
     return std::nullopt;
 }
 
+Verdict VerdictCounts::worst() const {
+    if (fail > 0) return Verdict::fail;
+    if (none > 0 || total() == 0) return Verdict::none;
+    return marginal > 0 ? Verdict::marginal : Verdict::pass;
+}
+
 void VerdictCounts::add(const VerdictCounts& others) {
     pass += others.pass, marginal += others.marginal, fail += others.fail, none += others.none;
 }

@@ -45,6 +45,8 @@ struct VerdictCounts {
 
     void add(Verdict verdict, std::size_t times = 1);
     void add(const VerdictCounts& others);
+    // The one that a reader must hear of first; NONE where nothing was judged.
+    Verdict worst() const;
     std::size_t total() const { return pass + marginal + fail + none; }
 };
 

@@ -25,11 +25,6 @@ constexpr std::array question_keys{
 
 const std::vector<std::string> kinds{"yes", "date-not-past", "value", "text"};
 
-bool is_date(const std::string& text) {
-    return text.size() == 10 && text[4] == '-' && text[7] == '-' &&
-           text.find_first_not_of("0123456789-") == std::string::npos;
-}
-
 [[noreturn]] void fail(const Question& question, const std::string& why) {
     fail_input(question.place, "question " + in_quotes(question.name) + " (" + question.ask + "): " + why);
 }

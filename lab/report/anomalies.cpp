@@ -15,21 +15,16 @@ bool is_level(Unit unit) {
     return d == Dimension::power || d == Dimension::voltage || d == Dimension::level_difference;
 }
 
-const Procedure* procedure_of(const RunRecord& run, const std::string& test) {
-    for (const auto& t : run.tests) {
-        if (t.name != test) continue;
-        for (const auto& p : procedures()) {
-            if (t.procedure == p.name) return &p;
-        }
+// Null for one that this program does not know.
+const Procedure* procedure_of(const TestRecord& test) {
+    for (const auto& p : procedures()) {
+        if (test.procedure == p.name) return &p;
     }
     return nullptr;
 }
 
-Trend trend_of(const RunRecord& run, const std::string& test, const SweptResult& swept, bool first) {
-    const std::string stated = run.fact("trend." + test);
-    if (first && stated == "rising") return Trend::rising;
-    if (first && stated == "falling") return Trend::falling;
-    const Procedure* procedure = procedure_of(run, test);
+// What the procedure declares of a result over a level.
+Trend declared_trend(const Procedure* procedure, const SweptResult& swept) {
     if (!procedure || !is_level(swept.x_unit)) return Trend::none;
     for (const auto& product : procedure->results) {
         if (swept.result == product.name) return product.over_level;
@@ -61,9 +56,7 @@ std::string reason_of(const Anomaly& a, const SweptResult& swept, Trend trend) {
            text(a.usual) + " is usual here";
 }
 
-void look_at(const RunRecord& run, const std::string& test, const SweptResult& swept, bool first,
-             std::vector<RunAnomaly>& out) {
-    const Trend trend = trend_of(run, test, swept, first);
+void look_at(const std::string& test, const SweptResult& swept, Trend trend, std::vector<RunAnomaly>& out) {
     for (const Anomaly& a : find_anomalies(swept.curves, trend)) {
         RunAnomaly entry{test, swept.result, name(a.kind), "", 0, "", reason_of(a, swept, trend)};
         if (swept.curves.size() > 1) entry.curve = swept.curves[a.curve].name;
@@ -91,13 +84,18 @@ std::vector<RunAnomaly> anomalies_of(const RunRecord& run) {
         auto swept = sweep_result(points);
         if (!swept) swept = sweep_result(points, "margin");
         if (!swept) continue;
-        look_at(run, test.name, *swept, true, out);
-        const Procedure* procedure = procedure_of(run, test.name);
+        const Procedure* procedure = procedure_of(test);
+        const std::string stated = run.fact("trend." + test.name);
+        look_at(test.name, *swept,
+                stated == "rising"    ? Trend::rising
+                : stated == "falling" ? Trend::falling
+                                      : declared_trend(procedure, *swept),
+                out);
         if (!procedure || !is_level(swept->x_unit)) continue;
         for (const auto& product : procedure->results) {
             if (product.over_level == Trend::none || product.name == swept->result) continue;
             if (const auto further = sweep_result(points, product.name))
-                look_at(run, test.name, *further, false, out);
+                look_at(test.name, *further, declared_trend(procedure, *further), out);
         }
     }
     return out;

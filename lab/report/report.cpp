@@ -27,10 +27,9 @@ std::filesystem::path made_name(const std::filesystem::path& own, const std::str
     return name + "-" + slug(made.string());
 }
 
-std::string report_page(const PageRuns& runs, const ReportFigures& figures) {
+std::string report_page(PageData page) {
     ReportMustache mustache{std::string(report_template)};
     if (!mustache.is_valid()) throw Error(ErrorKind::internal, "report template", mustache.error_message());
-    PageData page = report_values(runs, figures);
     page.set("reader_script", std::string(reader_script));
     page.set("reader_style", std::string(reader_style));
     return mustache.render(page);
@@ -52,21 +51,22 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     const std::string pattern = options.name.empty() ? first.fact("report.file_name") : options.name;
     const std::string name = report_name(pattern, first);
     const auto own = templates_of(runs, options);
-    // Slips in templates are found before figures are drawn.
-    for (const auto& file : own)
-        fill_template(
-            read_file(file), file.string(),
-            template_values(
-                runs, ReportFigures{{}, {}, {}, std::vector<std::vector<DrawnFigure>>(runs.size())}, true),
-            true);
+    if (!own.empty()) {
+        // Slips in templates are found before figures are drawn.
+        ReportFigures none;
+        none.watches.resize(runs.size());
+        const PageData values = template_values(report_values(runs, none), runs, none, true);
+        for (const auto& file : own) fill_template(read_file(file), file.string(), values, true);
+    }
     make_folder(folder);
     const ReportFigures figures = draw_figures(runs, folder, options.figures_per_test);
-    std::vector<Filled> filled{{folder / (name + ".html"), report_page(runs, figures)}};
+    const PageData page = report_values(runs, figures);
+    std::vector<Filled> filled{{folder / (name + ".html"), report_page(page)}};
     for (const auto& file : own) {
         const bool markup = makes_markup(file);
-        filled.push_back(
-            {folder / made_name(file, name),
-             fill_template(read_file(file), file.string(), template_values(runs, figures, markup), markup)});
+        filled.push_back({folder / made_name(file, name),
+                          fill_template(read_file(file), file.string(),
+                                        template_values(page, runs, figures, markup), markup)});
     }
     for (std::size_t part = 0; part < runs.size(); ++part) {
         const std::string number = part ? "-" + std::to_string(part + 1) : "";

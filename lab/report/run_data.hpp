@@ -2,7 +2,9 @@
 // again from the captures.
 #pragma once
 
+#include <deque>
 #include <filesystem>
+#include <vector>
 
 #include "lab/formats/rulebook_file.hpp"
 #include "lab/tally/record.hpp"
@@ -33,6 +35,20 @@ class RunData {
     RunRecord record_;
     std::string seal_;
     RuleLibrary library_;
+};
+
+// Several kept runs, opened together.
+class OpenRuns {
+  public:
+    // Throws Error(input) for a folder that is no run.
+    explicit OpenRuns(const std::vector<std::filesystem::path>& folders) {
+        for (const auto& folder : folders) all_.push_back(&opened_.emplace_back(folder));
+    }
+    const std::vector<const RunData*>& all() const { return all_; }
+
+  private:
+    std::deque<RunData> opened_;  // addresses stay valid
+    std::vector<const RunData*> all_;
 };
 
 }  // namespace rt

@@ -1,4 +1,5 @@
 #include "lab/report/tables.hpp"
+#include "lab/report/json_number.hpp"
 
 #include <cmath>
 #include <nlohmann/json.hpp>
@@ -14,11 +15,6 @@ using Json = nlohmann::ordered_json;
 
 constexpr int json_schema = 1;
 
-Json number(std::optional<double> value) {
-    if (!value || !std::isfinite(*value)) return nullptr;
-    return *value;
-}
-
 void tag(Json& entry, const PointRecord* point) {
     if (!point) return;
     entry["test"] = point->test;
@@ -30,9 +26,9 @@ void tag(Json& entry, const PointRecord* point) {
 
 Json to_json(const Result& result, const PointRecord* point) {
     Json entry{{"name", result.name},
-               {"value", number(result.value.value)},
+               {"value", json_number(result.value.value)},
                {"unit", symbol(result.value.unit)},
-               {"uncertainty", number(result.uncertainty)}};
+               {"uncertainty", json_number(result.uncertainty)}};
     tag(entry, point);
     return entry;
 }
@@ -49,7 +45,7 @@ Json to_json(const Table& table) {
             if (const auto* text = std::get_if<std::string>(&cell)) {
                 cells.push_back(*text);
             } else {
-                cells.push_back(number(std::get<double>(cell)));
+                cells.push_back(json_number(std::get<double>(cell)));
             }
         }
         entry["rows"].push_back(std::move(cells));
@@ -60,20 +56,20 @@ Json to_json(const Table& table) {
 Json to_json(const Finding& f, const PointRecord* point) {
     Json at = nullptr;
     if (f.at)
-        at = Json{{"value", number(f.at->value)},
+        at = Json{{"value", json_number(f.at->value)},
                   {"unit", symbol(f.at->unit)},
                   {"from", f.at_offset ? "carrier" : "zero"}};
     Json entry{{"rule", f.rule},
                {"title", f.title},
                {"clause", f.clause},
-               {"limit", number(f.limit)},
-               {"value", number(f.value)},
+               {"limit", json_number(f.limit)},
+               {"value", json_number(f.value)},
                {"unit", symbol(f.unit)},
-               {"margin", number(f.margin)},
+               {"margin", json_number(f.margin)},
                {"margin_unit", symbol(f.margin_unit())},
-               {"uncertainty", number(f.uncertainty)},
-               {"guard", number(f.guard)},
-               {"wrong_pass", number(f.wrong_pass)},
+               {"uncertainty", json_number(f.uncertainty)},
+               {"guard", json_number(f.guard)},
+               {"wrong_pass", json_number(f.wrong_pass)},
                {"verdict", name(f.verdict)},
                {"reason", f.reason},
                {"at", at},
@@ -113,10 +109,8 @@ std::string csv_cell(std::string text) {
 }
 
 Verdict overall_verdict(const RunRecord& run) {
-    const VerdictCounts counts = run.counts();
-    if (counts.fail > 0) return Verdict::fail;
-    if (counts.none > 0 || run.fact("state") != "complete" || counts.total() == 0) return Verdict::none;
-    return counts.marginal > 0 ? Verdict::marginal : Verdict::pass;
+    const Verdict worst = run.counts().worst();
+    return worst == Verdict::fail || run.fact("state") == "complete" ? worst : Verdict::none;
 }
 
 std::string run_json(const RunRecord& run) {

@@ -30,4 +30,11 @@ inline kainjow::mustache::data verdict_data(Verdict verdict) {
     return data;
 }
 
+inline void set_counts(kainjow::mustache::data& data, const VerdictCounts& counts) {
+    data.set("pass", std::to_string(counts.pass));
+    data.set("marginal", std::to_string(counts.marginal));
+    data.set("fail", std::to_string(counts.fail));
+    data.set("none", std::to_string(counts.none));
+}
+
 }  // namespace rt

@@ -85,10 +85,7 @@ class Book {
     }
     void text(lxw_worksheet* sheet, std::size_t row, std::size_t at, const std::string& value,
               lxw_format* format = nullptr) {
-        const auto letters = std::count_if(value.begin(), value.end(), [](char c) {
-            return (static_cast<unsigned char>(c) & 0xc0) != 0x80;
-        });
-        widen(sheet, at, static_cast<double>(letters) * (format == heading_ ? 1.15 : 1));
+        widen(sheet, at, static_cast<double>(letters(value)) * (format == heading_ ? 1.15 : 1));
         // Texts are written as texts: one that begins with = is no formula. Cells hold 32767 characters.
         worksheet_write_string(sheet, static_cast<lxw_row_t>(row), column(at),
                                plain_text(value.substr(0, 32000)).c_str(), format);
@@ -110,10 +107,10 @@ class Book {
     static lxw_col_t column(std::size_t at) { return static_cast<lxw_col_t>(at); }
 
   private:
-    void widen(lxw_worksheet* sheet, std::size_t at, double letters) {
+    void widen(lxw_worksheet* sheet, std::size_t at, double wide) {
         auto& widths = widths_[sheet];
         if (widths.size() <= at) widths.resize(at + 1, 0.0);
-        widths[at] = std::max(widths[at], letters);
+        widths[at] = std::max(widths[at], wide);
     }
     [[noreturn]] void fail() const { throw Error(ErrorKind::output, file_, "the workbook cannot be made"); }
     std::string file_;

@@ -113,6 +113,10 @@ TEST_CASE("push and find: the store of a lab and the folders say the same") {
     CHECK(contains(say({"find", "--below", "0 dB"}).out, "0 findings"));
     CHECK(say({"find", "--verdict", "good"}).code == 2);
     CHECK(say({"find", "--below", "3 dBB"}).code == 2);
+    CHECK(say({"find", "--since", "yesterday"}).code == 2);
+    CHECK(say({"find", "--most", "2.5"}).code == 2);
+    CHECK(contains(say({"find", "--most", "0"}).err, "--most 0: write a whole number above 0"));
+    CHECK(contains(say({"find", "--verdict", "pass"}).out, " findings"));
     const Said nowhere = say({"push", "a", "--store", "postgresql://lab@127.0.0.1:1/x"});
     CHECK(nowhere.code == 3);
     CHECK(lines(nowhere.err) == 1);

@@ -17,7 +17,8 @@ namespace {
 
 std::string filled(const std::string& text, const PageRuns& runs, bool markup = true) {
     const ReportFigures none{{}, {}, {}, std::vector<std::vector<DrawnFigure>>(runs.size())};
-    return fill_template(text, "own.html", template_values(runs, none, markup), markup);
+    return fill_template(text, "own.html", template_values(report_values(runs, none), runs, none, markup),
+                         markup);
 }
 
 }  // namespace

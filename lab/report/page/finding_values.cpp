@@ -9,6 +9,12 @@
 namespace rt {
 namespace {
 
+// With a true minus sign, so that -3 does not look like a dash.
+std::string with_minus(std::string text) {
+    if (text.starts_with('-')) text.replace(0, 1, "−");
+    return text;
+}
+
 struct PlacedFinding {
     std::size_t part = 0;
     const PointRecord* point = nullptr;
@@ -45,27 +51,16 @@ void take(Summary& summary, const PlacedFinding& row, const PageRuns& runs) {
 }
 
 PageData summary_data(const std::string& name, const Summary& s) {
-    PageData data;
-    const Verdict worst = s.counts.fail       ? Verdict::fail
-                          : s.counts.none     ? Verdict::none
-                          : s.counts.marginal ? Verdict::marginal
-                          : s.counts.pass     ? Verdict::pass
-                                              : Verdict::none;
-    data = verdict_data(worst);
+    PageData data = verdict_data(s.counts.worst());
     data.set("name", name);
     data.set("title", s.title);
     data.set("clause", s.clause);
     data.set("judged", s.counts.total() > 0);
-    data.set("pass", std::to_string(s.counts.pass));
-    data.set("marginal", std::to_string(s.counts.marginal));
-    data.set("fail", std::to_string(s.counts.fail));
-    data.set("none", std::to_string(s.counts.none));
+    set_counts(data, s.counts);
     const bool margin = s.worst && s.worst->margin;
     data.set("has_margin", margin);
     data.set("place", s.place);
-    std::string text = margin ? margin_text(*s.worst) : "–";
-    if (text[0] == '-') text.replace(0, 1, "−");
-    data.set("margin", text);
+    data.set("margin", margin ? with_minus(margin_text(*s.worst)) : "–");
     if (s.worst) set_margin_bar(data, *s.worst);
     return data;
 }
@@ -85,10 +80,7 @@ std::string page_time(const std::string& iso) {
 }
 
 std::string page_number(std::optional<double> value, int decimals) {
-    if (!value) return "–";
-    std::string text = fixed(*value, decimals);
-    if (text[0] == '-') text.replace(0, 1, "−");  // so that -3 does not look like a dash
-    return text;
+    return value ? with_minus(fixed(*value, decimals)) : "–";
 }
 
 std::string page_value(const Finding& f, std::optional<double> value) {

@@ -11,11 +11,16 @@
 namespace rt {
 namespace {
 
-PageData name_and_value(const std::string& name, const std::string& value) {
+using Texts = std::initializer_list<std::pair<const char*, std::string>>;
+
+PageData entry_of(Texts texts) {
     PageData entry;
-    entry.set("name", name);
-    entry.set("value", value);
+    for (const auto& [name, text] : texts) entry.set(name, text);
     return entry;
+}
+
+PageData name_and_value(const std::string& name, const std::string& value) {
+    return entry_of({{"name", name}, {"value", value}});
 }
 
 PageData pair_list(const RunRecord& run, const std::string& prefix) {
@@ -48,14 +53,12 @@ PageData unit_list(const RunRecord& run) {
 PageData equipment_list(const RunRecord& run) {
     PageData out = page_list();
     for (const auto& i : run.instruments) {
-        PageData data;
-        data.set("role", i.role);
-        data.set("name", i.name);
-        data.set("serial", i.serial.empty() ? "–" : i.serial);
-        data.set("identity", i.identity);
-        data.set("due", i.calibration_due.empty() ? "not stated" : i.calibration_due);
-        data.set("connected_to", i.connected_to.empty() ? "–" : i.connected_to);
-        out << data;
+        out << entry_of({{"role", i.role},
+                         {"name", i.name},
+                         {"serial", i.serial.empty() ? "–" : i.serial},
+                         {"identity", i.identity},
+                         {"due", i.calibration_due.empty() ? "not stated" : i.calibration_due},
+                         {"connected_to", i.connected_to.empty() ? "–" : i.connected_to}});
     }
     return out;
 }
@@ -63,13 +66,13 @@ PageData equipment_list(const RunRecord& run) {
 PageData calibration_list(const RunRecord& run) {
     PageData out = page_list();
     for (const auto& c : run.calibrations) {
-        PageData entry;
-        entry.set("name", c.name);
-        entry.set("test", c.test);
-        entry.set("taken", page_time(c.taken));
-        entry.set("valid_until", c.valid_until.empty() ? "end of the run" : page_time(c.valid_until));
-        entry.set("file", c.file.empty() ? "–" : c.file);
-        entry.set("invalid", c.invalid);
+        PageData entry =
+            entry_of({{"name", c.name},
+                      {"test", c.test},
+                      {"taken", page_time(c.taken)},
+                      {"valid_until", c.valid_until.empty() ? "end of the run" : page_time(c.valid_until)},
+                      {"file", c.file.empty() ? "–" : c.file},
+                      {"invalid", c.invalid}});
         entry.set("is_invalid", !c.invalid.empty());
         out << entry;
     }
@@ -79,13 +82,11 @@ PageData calibration_list(const RunRecord& run) {
 PageData set_aside_list(const RunRecord& run) {
     PageData out = page_list();
     for (const auto& point : run.superseded) {
-        PageData entry;
-        entry.set("number", std::to_string(point.position));
-        entry.set("test", point.test);
-        entry.set("label", point.label);
-        entry.set("results", result_words(point));
-        entry.set("reason", point.standing_reason);
-        out << entry;
+        out << entry_of({{"number", std::to_string(point.position)},
+                         {"test", point.test},
+                         {"label", point.label},
+                         {"results", result_words(point)},
+                         {"reason", point.standing_reason}});
     }
     return out;
 }
@@ -93,12 +94,10 @@ PageData set_aside_list(const RunRecord& run) {
 PageData event_list(const RunRecord& run) {
     PageData out = page_list();
     for (const auto& e : run.events) {
-        PageData entry;
-        entry.set("time", page_time(e.time));
-        entry.set("kind", e.kind);
-        entry.set("text", e.text);
-        entry.set("lasted", e.seconds > 0 ? duration_text(e.seconds) : "");
-        out << entry;
+        out << entry_of({{"time", page_time(e.time)},
+                         {"kind", e.kind},
+                         {"text", e.text},
+                         {"lasted", e.seconds > 0 ? duration_text(e.seconds) : ""}});
     }
     return out;
 }
@@ -149,12 +148,7 @@ PageData one_part(const PageRuns& runs, std::size_t part, const ReportFigures& f
     const auto diagram = runs[part]->folder() / "connections.svg";
     data.set("has_diagram", std::filesystem::exists(diagram));
     if (std::filesystem::exists(diagram)) data.set("diagram", base64(read_file(diagram)));
-    for (const auto& f : run.files) {
-        PageData entry;
-        entry.set("file", f.file);
-        entry.set("sha256", f.sha256);
-        files << entry;
-    }
+    for (const auto& f : run.files) files << entry_of({{"file", f.file}, {"sha256", f.sha256}});
     data.set("files", files);
     return data;
 }
@@ -167,11 +161,15 @@ PageData part_values(const PageRuns& runs, const ReportFigures& figures) {
     return out;
 }
 
-PageData rule_values(const PageRuns& runs) {
-    std::map<std::string, RuleRef> cited;
+std::map<std::string, RuleRef> cited_rules(const PageRuns& runs) {
+    std::map<std::string, RuleRef> out;
     for (const RunData* run : runs) {
-        for (const auto& ref : run->cited_rules()) cited.emplace(ref.full_id(), ref);
+        for (const auto& ref : run->cited_rules()) out.emplace(ref.full_id(), ref);
     }
+    return out;
+}
+
+PageData rule_values(const std::map<std::string, RuleRef>& cited) {
     PageData rules = page_list();
     for (const auto& [id, ref] : cited) {
         const Rule& rule = *ref.rule;

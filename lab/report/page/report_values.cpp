@@ -96,22 +96,18 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     page.set("incomplete", incomplete);
     page.set("state", first.fact("state"));
     page.set("overall", verdict_data(overall_of(runs)));
-    page.set("pass", std::to_string(counts.pass));
-    page.set("marginal", std::to_string(counts.marginal));
-    page.set("fail", std::to_string(counts.fail));
-    page.set("none", std::to_string(counts.none));
+    set_counts(page, counts);
     page.set("total", std::to_string(counts.total()));
     page.set("changed", changed);
     page.set("findings", all_findings(runs));
     page.set("by_test", test_summary(runs));
     page.set("by_rule", rule_summary(runs));
     page.set("tests", test_values(runs, figures));
-    const PageData rules = rule_values(runs);
-    page.set("rules", rules);
-    bool all_signed = true;
-    for (const RunData* run : runs) {
-        for (const auto& ref : run->cited_rules()) all_signed = all_signed && ref.rule->sign_off.has_value();
-    }
+    const auto rules = cited_rules(runs);
+    page.set("rules", rule_values(rules));
+    const bool all_signed = std::all_of(rules.begin(), rules.end(), [](const auto& cited) {
+        return cited.second.rule->sign_off.has_value();
+    });
     page.set("unsigned_rules", !all_signed);
     PageData anomalies = anomaly_values(runs);
     page.set("has_anomalies", !anomalies.is_empty_list());

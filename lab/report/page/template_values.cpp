@@ -11,7 +11,7 @@
 namespace rt {
 namespace {
 
-using Points = std::vector<const PointRecord*>;
+using Points = std::vector<PlacedPoint>;
 
 // Dots part names in templates.
 std::string template_name(std::string name) {
@@ -20,15 +20,15 @@ std::string template_name(std::string name) {
 }
 
 // The point that a reader wants to see first.
-const PointRecord* worst_of(const Points& points) {
-    const PointRecord* out = nullptr;
+PlacedPoint worst_of(const Points& points) {
+    PlacedPoint out;
     const Finding* least = nullptr;
-    for (const PointRecord* point : points) {
-        for (const auto& finding : point->findings) {
-            if (!least || reads_before(finding, *least)) least = &finding, out = point;
+    for (const PlacedPoint& placed : points) {
+        for (const auto& finding : placed.point->findings) {
+            if (!least || reads_before(finding, *least)) least = &finding, out = placed;
         }
     }
-    return out ? out : points.empty() ? nullptr : points.front();
+    return least || points.empty() ? out : points.front();
 }
 
 std::vector<std::vector<std::string>> table_rows(const Points& points) {
@@ -36,7 +36,7 @@ std::vector<std::vector<std::string>> table_rows(const Points& points) {
     const auto note = [](std::vector<std::string>& names, const std::string& name) {
         if (std::find(names.begin(), names.end(), name) == names.end()) names.push_back(name);
     };
-    for (const PointRecord* point : points) {
+    for (const auto& [part, point] : points) {
         for (const auto& [name, value] : point->axes) note(axes, name);
         for (const auto& result : point->results) note(results, result.name);
     }
@@ -44,7 +44,7 @@ std::vector<std::vector<std::string>> table_rows(const Points& points) {
     for (const auto& name : axes) rows.front().push_back(words(name));
     for (const auto& name : results) rows.front().push_back(words(name));
     rows.front().push_back("verdict");
-    for (const PointRecord* point : points) {
+    for (const auto& [part, point] : points) {
         std::vector<std::string> row;
         for (const auto& name : axes) {
             const auto at = std::find_if(point->axes.begin(), point->axes.end(),
@@ -66,18 +66,7 @@ std::string table_text(const Points& points, bool html) {
     const auto rows = table_rows(points);
     std::string out;
     if (!html) {
-        std::vector<std::size_t> widths;
-        for (const auto& row : rows) {
-            widths.resize(std::max(widths.size(), row.size()));
-            for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], row[i].size());
-        }
-        for (const auto& row : rows) {
-            std::string line;
-            for (std::size_t i = 0; i < row.size(); ++i)
-                line += plain_text(row[i]) + std::string(widths[i] - row[i].size() + 2, ' ');
-            line.erase(line.find_last_not_of(' ') + 1);
-            out += line + "\n";
-        }
+        for (const auto& line : aligned(rows, "")) out += plain_text(line) + "\n";
         return out;
     }
     out = "<table>\n";
@@ -91,28 +80,17 @@ std::string table_text(const Points& points, bool html) {
     return out + "</table>";
 }
 
-PageData named_test(const TestRecord& test, const Points& points, const std::vector<std::size_t>& parts,
-                    const ReportFigures& figures, bool html) {
-    PageData data;
+PageData named_test(const TestRecord& test, const Points& points, const ReportFigures& figures, bool html) {
     VerdictCounts counts;
-    std::map<std::string, std::string> shown;
-    for (const PointRecord* point : points) {
+    for (const auto& [part, point] : points) {
         for (const auto& finding : point->findings) counts.add(finding.verdict);
     }
-    const PointRecord* worst = worst_of(points);
-    const Verdict verdict = counts.fail       ? Verdict::fail
-                            : counts.none     ? Verdict::none
-                            : counts.marginal ? Verdict::marginal
-                            : counts.pass     ? Verdict::pass
-                                              : Verdict::none;
-    data = verdict_data(verdict);
+    const auto [part, worst] = worst_of(points);
+    PageData data = verdict_data(counts.worst());
     data.set("title", test.title);
     data.set("procedure", test.procedure);
     data.set("points", std::to_string(points.size()));
-    data.set("pass", std::to_string(counts.pass));
-    data.set("marginal", std::to_string(counts.marginal));
-    data.set("fail", std::to_string(counts.fail));
-    data.set("none", std::to_string(counts.none));
+    set_counts(data, counts);
     data.set("margin", "–");
     data.set("where", worst ? worst->label : "");
     data.set("figure", "");
@@ -123,8 +101,6 @@ PageData named_test(const TestRecord& test, const Points& points, const std::vec
     }
     const DrawnFigure* figure = figures.sweep(test.name);
     if (!figure && worst) {
-        const std::size_t part =
-            parts[static_cast<std::size_t>(std::find(points.begin(), points.end(), worst) - points.begin())];
         const auto at = figures.points.find({part, worst->position});
         if (at != figures.points.end() && !at->second.empty()) figure = &at->second.front();
     }
@@ -135,8 +111,7 @@ PageData named_test(const TestRecord& test, const Points& points, const std::vec
 
 }  // namespace
 
-PageData template_values(const PageRuns& runs, const ReportFigures& figures, bool html) {
-    PageData page = report_values(runs, figures);
+PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html) {
     // "unit.serial", "environment.temperature", "report.company": groups of facts.
     std::map<std::string, PageData> groups;
     for (const auto& [name, value] : runs.front()->record().facts) {
@@ -152,21 +127,11 @@ PageData template_values(const PageRuns& runs, const ReportFigures& figures, boo
     }
     for (auto& [name, group] : groups) page.set(name, group);
     PageData tests{PageData::type::object};
-    std::vector<std::string> known;
-    for (const RunData* run : runs) {
-        for (const auto& test : run->record().tests) {
-            if (std::find(known.begin(), known.end(), test.name) != known.end()) continue;
-            known.push_back(test.name);
-            Points points;
-            std::vector<std::size_t> parts;
-            for (std::size_t part = 0; part < runs.size(); ++part) {
-                for (const auto& point : runs[part]->record().points) {
-                    const bool counts = point.kind == PointKind::point || point.kind == PointKind::threshold;
-                    if (point.test == test.name && counts) points.push_back(&point), parts.push_back(part);
-                }
-            }
-            tests.set(template_name(test.name), named_test(test, points, parts, figures, html));
-        }
+    for (auto& [test, points] : joined_tests(runs)) {
+        std::erase_if(points, [](const PlacedPoint& placed) {
+            return placed.point->kind != PointKind::point && placed.point->kind != PointKind::threshold;
+        });
+        tests.set(template_name(test->name), named_test(*test, points, figures, html));
     }
     page.set("test", tests);
     page.set("started", page_time(runs.front()->record().fact("started")));

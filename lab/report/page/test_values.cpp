@@ -5,14 +5,10 @@
 #include "lab/formats/files.hpp"
 #include "lab/report/axes.hpp"
 #include "lab/report/page/values.hpp"
+#include "lab/report/verdict_data.hpp"
 
 namespace rt {
 namespace {
-
-struct PlacedPoint {
-    std::size_t part = 0;
-    const PointRecord* point = nullptr;
-};
 
 // Pictures of the instrument's screen, as browsers show them.
 PageData pictures_of(const PointRecord& point, const std::filesystem::path& folder) {
@@ -128,10 +124,7 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     data.set("points", points);
     data.set("rows", rows);
     data.set("has_rows", lines > 0);
-    data.set("pass", std::to_string(counts.pass));
-    data.set("marginal", std::to_string(counts.marginal));
-    data.set("fail", std::to_string(counts.fail));
-    data.set("none", std::to_string(counts.none));
+    set_counts(data, counts);
     const auto left_out = figures.left_out.find(test.name);
     data.set("has_left_out", left_out != figures.left_out.end());
     if (left_out != figures.left_out.end()) data.set("left_out", std::to_string(left_out->second));
@@ -162,18 +155,24 @@ std::string result_words(const PointRecord& point) {
     return text;
 }
 
-PageData test_values(const PageRuns& runs, const ReportFigures& figures) {
-    // Tests of one name are one test, measured in parts.
-    std::vector<const TestRecord*> order;
-    std::map<std::string, std::vector<PlacedPoint>> by_test;
+std::vector<JoinedTest> joined_tests(const PageRuns& runs) {
+    std::vector<JoinedTest> out;
+    std::map<std::string, std::size_t> places;
     for (std::size_t part = 0; part < runs.size(); ++part) {
         for (const auto& test : runs[part]->record().tests) {
-            if (by_test.try_emplace(test.name).second) order.push_back(&test);
+            if (places.try_emplace(test.name, out.size()).second) out.push_back({&test, {}});
         }
-        for (const auto& point : runs[part]->record().points) by_test[point.test].push_back({part, &point});
+        for (const auto& point : runs[part]->record().points) {
+            const auto place = places.find(point.test);
+            if (place != places.end()) out[place->second].points.push_back({part, &point});
+        }
     }
+    return out;
+}
+
+PageData test_values(const PageRuns& runs, const ReportFigures& figures) {
     PageData tests = page_list();
-    for (const TestRecord* test : order) tests << one_test(runs, *test, by_test[test->name], figures);
+    for (const auto& [test, points] : joined_tests(runs)) tests << one_test(runs, *test, points, figures);
     return tests;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <kainjow/mustache.hpp>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -16,6 +17,17 @@ using PageRuns = std::vector<const RunData*>;
 
 // Where a point stands on a page over one or several runs: "12", or "2-12" for number 12 of part 2.
 std::string page_place(const PageRuns& runs, std::size_t part, std::size_t position);
+
+struct PlacedPoint {
+    std::size_t part = 0;
+    const PointRecord* point = nullptr;
+};
+// Tests of one name are one test, measured in parts; in the order in which they first stand.
+struct JoinedTest {
+    const TestRecord* test = nullptr;
+    std::vector<PlacedPoint> points;
+};
+std::vector<JoinedTest> joined_tests(const PageRuns& runs);
 
 PageData page_list();
 std::string page_time(const std::string& iso);  // "2026-05-31 14:05:09 UTC"
@@ -42,13 +54,15 @@ std::string result_words(const PointRecord& point);
 
 // Each run: unit, conditions, equipment, events, what was set aside, inputs.
 PageData part_values(const PageRuns& runs, const ReportFigures& figures);
-PageData rule_values(const PageRuns& runs);
+// Rules that findings of any run cite, by id.
+std::map<std::string, RuleRef> cited_rules(const PageRuns& runs);
+PageData rule_values(const std::map<std::string, RuleRef>& rules);
 PageData anomaly_values(const PageRuns& runs);
 
 // The page as a whole.
 PageData report_values(const PageRuns& runs, const ReportFigures& figures);
-// The same, and the values of each test by its name: test.NAME.RESULT ..., for users' own templates.
-// `html` says what tables are written in.
-PageData template_values(const PageRuns& runs, const ReportFigures& figures, bool html);
+// `page`, and the values of each test by its name: test.NAME.RESULT ..., for users' own templates. `html`
+// says what tables are written in.
+PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html);
 
 }  // namespace rt
