@@ -85,7 +85,7 @@ std::string page_number(std::optional<double> value, int decimals) {
 
 std::string page_value(const Finding& f, std::optional<double> value) {
     return is_decibel(f.unit) || !info(f.unit).prefixed ? page_number(value)
-           : value                                      ? format({*value, f.unit}, 5)
+           : value                                      ? with_minus(format({*value, f.unit}, 5))
                                                         : "–";
 }
 
