@@ -69,6 +69,14 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
                      : carry_out(loaded.plan, loaded.library, folder, listener, options);
     } catch (const Error&) {
         listener.finish("aborted", false);
+        // Points that were kept are told all the same.
+        if (call.flag("json") && std::filesystem::exists(folder / "tally.sqlite")) {
+            try {
+                console.out(run_json(RunData(folder).record()));
+            } catch (const Error&) {
+                // The trouble itself is what is told.
+            }
+        }
         throw;
     }
     const bool complete = end.state == RunEnd::State::complete;
@@ -89,8 +97,9 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     }
     if (with_report) {
         console.progress("drawing figures and writing the report");
-        const auto files = write_report({&*data}, folder / "report").files;
-        written.insert(written.end(), files.begin(), files.end());
+        const WrittenReport report = write_report({&*data}, folder / "report");
+        written.insert(written.end(), report.files.begin(), report.files.end());
+        for (const auto& why : report.left_out) console.attention("template left out: " + why);
     }
     listener.finish(complete ? "complete" : "stopped", with_report);
     if (json) {

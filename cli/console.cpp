@@ -7,6 +7,7 @@
 #include <cstdio>
 #include <cstdlib>
 
+#include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
@@ -21,6 +22,11 @@ Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
 
 void Console::out(const std::string& line) const {
     std::fprintf(stdout, "%s\n", line.c_str());
+}
+
+void Console::attention(const std::string& line) const {
+    std::fprintf(stderr, "attention: %s\n", printable(line).c_str());
+    std::fflush(stderr);
 }
 
 void Console::progress(const std::string& line) const {

@@ -15,9 +15,10 @@ class Console {
     Console(bool quiet, bool verbose);
 
     bool verbose() const { return verbose_; }
-    void out(const std::string& line) const;       // a result
-    void progress(const std::string& line) const;  // how it goes; nothing when quiet
-    void detail(const std::string& line) const;    // progress, only when verbose
+    void out(const std::string& line) const;        // a result
+    void progress(const std::string& line) const;   // how it goes; nothing when quiet
+    void attention(const std::string& line) const;  // on stderr, quiet or not
+    void detail(const std::string& line) const;     // progress, only when verbose
     // Colour for stdout, if stdout is a terminal and NO_COLOR is not set. Control characters are replaced.
     std::string tinted(const std::string& text, Tone tone) const;
     std::string verdict(Verdict verdict) const;  // tinted, 8 wide

@@ -12,6 +12,7 @@ enum class ExitCode {
     wrong_input = 2,
     trouble = 3,     // bench, instrument or output
     no_verdict = 4,  // incomplete, or a finding without verdict
+    own_fault = 5,   // a fault of this program
 };
 
 inline ExitCode exit_code(const VerdictCounts& counts, bool complete) {
@@ -20,7 +21,8 @@ inline ExitCode exit_code(const VerdictCounts& counts, bool complete) {
 }
 
 inline ExitCode exit_code(ErrorKind kind) {
-    return kind == ErrorKind::input ? ExitCode::wrong_input : ExitCode::trouble;
+    if (kind == ErrorKind::internal) return ExitCode::own_fault;
+    return kind == ErrorKind::input || kind == ErrorKind::signal ? ExitCode::wrong_input : ExitCode::trouble;
 }
 
 }  // namespace rt

@@ -45,6 +45,7 @@ ExitCode perform_find(const Call& call) {
     const FindingQuery query = query_of(call);
     const auto folders = call.texts("folder");
     std::vector<FoundFinding> found;
+    std::vector<std::string> left_out;
     if (folders.empty()) {
         const std::string address = store_address(call);
         if (address.empty())
@@ -53,8 +54,10 @@ ExitCode perform_find(const Call& call) {
                 "dB\"");
         found = SharedStore(address).find(query);
     } else {
-        found = find_in_folders({folders.begin(), folders.end()}, query);
+        found = find_in_folders({folders.begin(), folders.end()}, query, left_out);
     }
+    for (const auto& why : left_out) call.console.attention("left out: " + why);
+    const ExitCode code = left_out.empty() ? ExitCode::passed : ExitCode::no_verdict;
     if (call.flag("json")) {
         FoundJson json = FoundJson::array();
         for (const auto& f : found) {
@@ -72,7 +75,7 @@ ExitCode perform_find(const Call& call) {
                             {"unit", symbol(f.unit)}});
         }
         call.console.out(json.dump(2));
-        return ExitCode::passed;
+        return code;
     }
     std::vector<std::vector<std::string>> rows;
     for (const auto& f : found) {
@@ -84,7 +87,7 @@ ExitCode perform_find(const Call& call) {
     for (const auto& line : aligned(rows, "")) call.console.out(printable(line));
     call.console.out(std::to_string(found.size()) + (found.size() == 1 ? " finding" : " findings") +
                      (found.size() == query.most ? ", those with the smallest margins" : ""));
-    return ExitCode::passed;
+    return code;
 }
 
 }  // namespace

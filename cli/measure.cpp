@@ -84,6 +84,7 @@ void print_table(const Console& console, const Table& table) {
 JudgeOptions judge_options(const Call& call, const Rule& rule) {
     JudgeOptions options;
     options.allow_partial = call.flag("allow-partial");
+    options.least_observation_s = hint(call, "least-observation", Unit::second);
     if (call.flag("uncertainty")) {
         Budget budget{.name = "stated", .applies_to = {}, .contributions = {}};
         budget.unit = is_decibel(rule.unit) ? Unit::db : rule.unit;
@@ -173,8 +174,7 @@ ExitCode perform_measure(const Call& call) {
     std::vector<Finding> findings;
     VerdictCounts counts;
     for (const auto& rule : rules) {
-        outcome.deviations = deviations_from(*rule.rule, parameters);
-        findings.push_back(judge(rule, outcome, judge_options(call, *rule.rule)));
+        findings.push_back(judge(rule, outcome, parameters, judge_options(call, *rule.rule)));
         counts.add(findings.back().verdict);
     }
     if (!figure.empty() && (!outcome.traces.empty() || !outcome.rasters.empty())) {
@@ -215,6 +215,8 @@ Command measure_command() {
          {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
          {"uncertainty", "VALUE", "expanded uncertainty (k = 2) of what is judged"},
          {"decision", "WORD", "how it enters the verdict: simple, guarded or cispr"},
+         {"least-observation", "TIME",
+          "a shorter time of observation than the rule's is meant (not per the standard)"},
          {"allow-partial", "", "judge a trace that covers only a part of the limit"},
          rulebook_option,
          {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},

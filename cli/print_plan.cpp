@@ -1,3 +1,4 @@
+#include <map>
 #include <set>
 
 #include "cli/campaign_options.hpp"
@@ -32,8 +33,12 @@ std::string setup_text(const CaptureSetup& setup) {
 
 std::string rules_text(const Test& test, const Point& point) {
     std::string rules;
+    TextPairs axes;
+    for (std::size_t i = 0; i < test.sweep.axes.size(); ++i)
+        axes.emplace_back(test.sweep.axes[i].name, point.value(test.sweep, i).text);
+    if (test.selects_only) return "selects candidates only";
     for (const auto& judging : test.judgings) {
-        if (judging.applies(test.sweep, point)) rules += (rules.empty() ? "" : ", ") + judging.rule.full_id();
+        if (judging.applies(test.sweep, axes)) rules += (rules.empty() ? "" : ", ") + judging.rule.full_id();
     }
     if (!rules.empty()) return rules;
     return test.provides.empty() ? "not judged" : "provides " + test.provides;
@@ -62,7 +67,7 @@ std::vector<std::string> remarks_of(const Test& test) {
         const Search& s = *test.search;
         out.push_back("at each, a search of " + s.axis + " between " + format(s.fails_at) + " and " +
                       format(s.holds_at) + " in steps of " + format(s.resolution) + ", at most " +
-                      std::to_string(ThresholdSearch(s).most_trials()) + " trials");
+                      std::to_string(ThresholdSearch(s, confirmations(test)).most_trials()) + " trials");
     }
     if (test.maximise) {
         std::string axes;
@@ -150,6 +155,56 @@ void print_watches(const Console& console, const Campaign& campaign) {
     }
 }
 
+// Tests in the order in which they are carried out, with everything that a person does: told where there is
+// more to it than one test after the other.
+void print_order(const Console& console, const Plan& plan) {
+    std::vector<std::string> lines;
+    const PlannedTest* in_place = nullptr;
+    std::set<const PlannedTest*> cycled;
+    std::map<std::string, std::string> set_by_hand;
+    bool person = false;
+    for (const auto& stretch : plan.order) {
+        const PlannedTest& planned = plan.tests[stretch.test];
+        const Test& test = *planned.test;
+        if (!test.prompt.empty() && in_place != &planned) {
+            lines.push_back("a person: " + test.prompt);
+            in_place = &planned;
+            cycled.clear();
+            person = true;
+        }
+        if (!test.power_cycle.empty() && cycled.insert(&planned).second)
+            lines.push_back("the " + test.power_cycle + " is switched off and on");
+        std::size_t points = 0;
+        const auto flush = [&] {
+            if (points > 0) lines.push_back(test.name + ", " + count_text(points, "point", "points"));
+            points = 0;
+        };
+        for (const std::size_t i : stretch.points) {
+            for (std::size_t a = 0; a < test.sweep.axes.size(); ++a) {
+                const Axis& axis = test.sweep.axes[a];
+                const std::string& value = planned.points[i].value(test.sweep, a).text;
+                if (axis.prompt.empty() || set_by_hand[axis.name] == value) continue;
+                flush();
+                std::string text = axis.prompt;
+                if (const auto hole = text.find("{value}"); hole != std::string::npos)
+                    text.replace(hole, 7, value);
+                lines.push_back("a person: " + text);
+                set_by_hand[axis.name] = value;
+                person = true;
+            }
+            ++points;
+        }
+        flush();
+        if (stretch.points.empty()) lines.push_back(test.name);
+    }
+    if (!person && plan.order.size() <= plan.tests.size()) return;
+    console.out("");
+    console.out(console.tinted("order", Tone::strong));
+    constexpr std::size_t most = 60;
+    for (std::size_t i = 0; i < lines.size() && i < most; ++i) console.out("  " + printable(lines[i]));
+    if (lines.size() > most) console.out("  ... and " + std::to_string(lines.size() - most) + " more steps");
+}
+
 }  // namespace
 
 void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most) {
@@ -167,6 +222,7 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     std::size_t number = 0;
     const std::size_t width = std::to_string(plan.captures()).size();
     for (const auto& planned : plan.tests) print_test(console, planned, number, width, most);
+    print_order(console, plan);
     print_watches(console, campaign);
     print_rules(console, plan);
     console.out("");

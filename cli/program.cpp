@@ -30,7 +30,7 @@ void print_overview() {
         "\nrare-tally COMMAND --help explains a command, with an example.\n"
         "Exit codes: 0 all passed; 1 a finding failed; 2 wrong input; 3 bench, instrument or output "
         "trouble;\n"
-        "4 incomplete or without verdict.\n";
+        "4 incomplete or without verdict; 5 a fault of this program.\n";
     std::fputs(out.c_str(), stdout);
 }
 
@@ -112,6 +112,13 @@ int complain(const std::string& message, ExitCode code) {
     return static_cast<int>(code);
 }
 
+// A fault of our own is told apart from those of files and benches.
+int confess(const std::string& what) {
+    return complain("a fault of this program, not of your input: " + what +
+                        "; please report it with the command and, where possible, its files",
+                    ExitCode::own_fault);
+}
+
 }  // namespace
 
 std::span<const Command> commands() {
@@ -177,13 +184,14 @@ int run_program(int argc, const char* const* argv) {
     try {
         return static_cast<int>(run_command_line(argc, argv));
     } catch (const Error& error) {
+        if (error.kind() == ErrorKind::internal) return confess(error.what());
         return complain(error.what(), exit_code(error.kind()));
     } catch (const cxxopts::exceptions::exception& error) {
         return complain(
             std::string(error.what()) + "; see rare-tally " + (argc > 1 ? argv[1] : "") + " --help",
             ExitCode::wrong_input);
     } catch (const std::exception& error) {
-        return complain(std::string("unexpected trouble: ") + error.what(), ExitCode::trouble);
+        return confess(error.what());
     }
 }
 

@@ -57,11 +57,16 @@ ExitCode perform_report(const Call& call) {
     require_name_pattern(options.name);
     for (const auto& file : call.texts("template")) options.templates.emplace_back(file);
     amend(call, folders.front());
-    const OpenRuns opened({folders.begin(), folders.end()});
+    const OpenRuns opened({folders.begin(), folders.end()},
+                          call.flag("even-if-altered") ? Altered::mark : Altered::refuse);
     const auto& runs = opened.all();
     const auto target =
         out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out);
+    for (const RunData* run : runs) {
+        for (const auto& text : run->altered()) call.console.attention("altered: " + text);
+    }
     WrittenReport written = write_report(runs, target, options);
+    for (const auto& why : written.left_out) call.console.attention("template left out: " + why);
     const auto further = [&](const char* option, const char* ending, const auto& make) {
         if (!call.flag(option)) return;
         auto file = written.html;
@@ -100,6 +105,7 @@ Command report_command() {
              {"document", "", "as a document to edit by hand too, .odt (by pandoc)"},
              {"template", "FILE", "fill in this template of your own too; may be given more than once"},
              {"name", "PATTERN", "name of the files: \"{serial}-{date}\"; see docs/afterwards.md"},
+             {"even-if-altered", "", "report a run that is not as it was written, with a mark on every page"},
              {"out", "DIR", "where to write; without it, report/ in the run folder"},
              {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
             "run",

@@ -1,5 +1,6 @@
 #include "cli/run_listener.hpp"
 
+#include <termios.h>
 #include <unistd.h>
 
 #include <csignal>
@@ -51,7 +52,16 @@ bool somebody_there(const Call& call) {
     return !call.flag("unattended") && ::isatty(STDIN_FILENO);
 }
 
+// Keys that were typed before a question was there are no answer to it.
+static void forget_typed() {
+    if (!::isatty(STDIN_FILENO)) return;
+    ::tcflush(STDIN_FILENO, TCIFLUSH);
+    const auto waiting = std::cin.rdbuf()->in_avail();
+    if (waiting > 0) std::cin.ignore(waiting);
+}
+
 std::string read_line(const std::string& question) {
+    forget_typed();
     std::fprintf(stderr, "%s", printable(question).c_str());
     std::fflush(stderr);
     std::string line;
@@ -104,11 +114,10 @@ ConsoleListener::~ConsoleListener() {
     std::signal(SIGTERM, SIG_DFL);
 }
 
-void ConsoleListener::begun(const std::filesystem::path& folder, const VerdictCounts& earlier) {
+void ConsoleListener::begun(const std::filesystem::path& folder, const std::string& unit,
+                            const VerdictCounts& earlier) {
     counts_ = earlier;
     const auto list = connections(loaded_.bench, loaded_.plan.roles);
-    const std::string unit =
-        loaded_.campaign.unit_detail("model") + " " + loaded_.campaign.unit_detail("serial");
     write_file(folder / "connections.svg", diagram_svg(list, unit, loaded_.bench.name));
     if (loaded_.campaign.confirm_connections) {
         console_.progress("connections, drawn in " + (folder / "connections.svg").string());
@@ -176,8 +185,8 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
         return request.kind == Request::Kind::unexpected && request.may_redo ? Reply::redo : Reply::go;
     }
     for (;;) {
-        const std::string choices =
-            request.may_redo ? "  [go, redo, skip or stop] " : "  [go, skip or stop] ";
+        const std::string choices = request.may_redo ? "  [go, redo, skip or stop; Enter means go] "
+                                                     : "  [go, skip or stop; Enter means go] ";
         const std::string answer = read_line(request.name + ": " + request.text + choices);
         if (answer.empty() || answer == "go" || answer == "yes") return Reply::go;
         if (answer == "skip") return Reply::skip;
@@ -189,7 +198,8 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
 
 bool ConsoleListener::stop() {
     // Ctrl-C on a terminal asks; a second one there, or one where nobody can be asked, ends the run.
-    if (interrupted && person_ && read_line("interrupted: go on, or stop?  [go or stop] ") == "go")
+    if (interrupted && person_ &&
+        read_line("interrupted: go on, or stop?  [go or stop; Enter means stop] ") == "go")
         interrupted = 0;
     return interrupted != 0 || (stop_at_failure_ && failed_);
 }

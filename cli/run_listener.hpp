@@ -24,7 +24,8 @@ class ConsoleListener : public RunListener {
     ConsoleListener(const Call& call, const LoadedCampaign& loaded, Answers replies);
     ~ConsoleListener() override;
 
-    void begun(const std::filesystem::path& folder, const VerdictCounts& earlier) override;
+    void begun(const std::filesystem::path& folder, const std::string& unit,
+               const VerdictCounts& earlier) override;
     void connected(const InstrumentRecord& instrument) override;
     void point_done(const PointRecord& point, const Progress& progress) override;
     void event(const EventRecord& event) override;

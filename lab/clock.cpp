@@ -47,7 +47,7 @@ double seconds_between(const std::string& a, const std::string& b) {
 std::string today() {
     const std::time_t now = std::time(nullptr);
     std::tm parts{};
-    localtime_r(&now, &parts);
+    gmtime_r(&now, &parts);  // the same day wherever the bench stands, and whatever its time zone is set to
     char text[16];
     return std::string(text, std::strftime(text, sizeof text, "%Y-%m-%d", &parts));
 }

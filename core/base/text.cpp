@@ -44,6 +44,15 @@ std::optional<double> to_double(std::string_view text) {
     return value;
 }
 
+std::optional<double> to_reading(std::string_view text) {
+    const auto value = to_double(text);
+    return value && is_number(*value) ? value : std::nullopt;
+}
+
+bool is_number(double value) {
+    return std::abs(value) < 9.899e37;
+}
+
 std::string exact(double value) {
     char buffer[64];
     const double size = std::abs(value);
@@ -147,7 +156,7 @@ std::string hex(std::uint64_t value, int digits) {
     return out;
 }
 
-std::string slug(std::string_view text) {
+static std::string with_safe_letters(std::string_view text) {
     std::string out;
     for (const char c : text) {
         const bool keep = std::isalnum(static_cast<unsigned char>(c)) || c == '.' || c == '-' || c == '_';
@@ -158,6 +167,18 @@ std::string slug(std::string_view text) {
         }
     }
     while (!out.empty() && out.back() == '-') out.pop_back();
+    return out;
+}
+
+std::string file_part(std::string_view text) {
+    constexpr std::size_t most = 80, kept = 68;
+    std::string out = with_safe_letters(text);
+    if (out.size() > most) out = out.substr(0, kept) + "-" + hex(fnv1a(text), 11);
+    return out.empty() ? "unnamed" : out;
+}
+
+std::string slug(std::string_view text) {
+    std::string out = with_safe_letters(text);
     const auto first = out.find_first_not_of("-.");  // no hidden file, no "..", no option
     out.erase(0, first == std::string::npos ? out.size() : first);
     return out.empty() ? "unnamed" : out.substr(0, 80);
@@ -191,11 +212,34 @@ std::size_t letters(std::string_view text) {
         text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
+// U+0080 to U+009F steer terminals as control characters do; marks of writing direction (Unicode TR 9) and
+// line and paragraph separators move what stands around them.
+static bool steers(std::uint32_t code) {
+    return (code >= 0x80 && code <= 0x9F) || code == 0x061C || (code >= 0x200B && code <= 0x200F) ||
+           (code >= 0x2028 && code <= 0x202E) || (code >= 0x2060 && code <= 0x2069) || code == 0xFEFF;
+}
+
 std::string printable(std::string text) {
-    for (char& c : text) {
-        if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) c = '?';
+    std::string out;
+    for (std::size_t at = 0; at < text.size();) {
+        const std::size_t length = utf8_length(std::string_view(text).substr(at));
+        const auto first = static_cast<unsigned char>(text[at]);
+        if (length < 2) {
+            out += length == 0 || first < 0x20 || first == 0x7f ? '?' : text[at];
+            ++at;
+            continue;
+        }
+        std::uint32_t code = first & (0xFFU >> (length + 1));
+        for (std::size_t i = 1; i < length; ++i)
+            code = code << 6 | (static_cast<unsigned char>(text[at + i]) & 0x3FU);
+        if (steers(code)) {
+            out += '?';
+        } else {
+            out.append(text, at, length);
+        }
+        at += length;
     }
-    return text;
+    return out;
 }
 
 std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,

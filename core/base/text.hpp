@@ -18,6 +18,12 @@ std::vector<std::string_view> split(std::string&& text, char separator) = delete
 // The whole text as a decimal number; nothing else around it. NaN and infinities are not numbers here.
 std::optional<double> to_double(std::string_view text);
 
+// False for NaN, infinities, and the numbers by which instruments say these: 9.91E37 is not a number, 9.9E37
+// and -9.9E37 are infinities (SCPI-1999 7.2.1.4, 7.2.1.5; IEEE 488.2 knows neither).
+bool is_number(double value);
+// As to_double(), for what was measured: nothing for what is_number() does not take.
+std::optional<double> to_reading(std::string_view text);
+
 // The shortest decimal text that reads back as the same double; with an exponent only for very large and
 // small ones.
 std::string exact(double value);
@@ -56,6 +62,11 @@ std::string printable(std::string text);
 // Columns padded to the widest cell; the last one is not padded. Widths count characters, not bytes.
 std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
                                  const std::string& indent);
+
+// A text as a part within a file name: letters, digits, '.', '-' and '_' stay, the rest becomes '-', also at
+// its beginning ("-8 dBm" and "8 dBm" differ). A long one ends in a digest of all of it, so that two texts
+// never share a name for being cut.
+std::string file_part(std::string_view text);
 
 // A text made safe for a file name: letters, digits, '.', '-' and '_' stay, the rest becomes '-'.
 std::string slug(std::string_view text);

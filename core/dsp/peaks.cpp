@@ -7,9 +7,14 @@
 namespace rt {
 namespace {
 
+struct Valley {
+    double level;
+    bool open;  // nothing higher lies beyond it before the end
+};
+
 // For each point the lowest level between it and the nearest higher one before it (or the beginning).
-std::vector<double> valleys(std::span<const double> level) {
-    std::vector<double> out(level.size());
+std::vector<Valley> valleys(std::span<const double> level) {
+    std::vector<Valley> out(level.size());
     struct Step {
         double level, valley;
     };
@@ -20,10 +25,17 @@ std::vector<double> valleys(std::span<const double> level) {
             valley = std::min(valley, higher.back().valley);
             higher.pop_back();
         }
-        out[i] = valley;
+        out[i] = {valley, higher.empty()};
         higher.push_back({level[i], valley});
     }
     return out;
+}
+
+// How far one must come down on the shallower side; a side that the trace's end cuts off does not count.
+double prominence_of(double level, const Valley& left, const Valley& right, Ends ends) {
+    if (ends == Ends::falls && left.open != right.open) return level - (left.open ? right.level : left.level);
+    if (ends == Ends::falls && left.open) return level - std::min(left.level, right.level);
+    return level - std::max(left.level, right.level);
 }
 
 struct Bend {
@@ -40,7 +52,7 @@ Bend parabola(std::span<const double> y, std::size_t at) {
 
 }  // namespace
 
-std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence) {
+std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence, Ends ends) {
     const auto left = valleys(level);
     std::vector<double> backwards(level.rbegin(), level.rend());
     auto right = valleys(backwards);
@@ -49,12 +61,13 @@ std::vector<TracePeak> find_peaks(std::span<const double> level, double least_pr
     for (std::size_t i = 0; i < level.size(); ++i) {
         std::size_t end = i;
         while (end + 1 < level.size() && level[end + 1] == level[i]) ++end;
-        const bool rises = i > 0 && level[i - 1] < level[i];
-        const bool falls = end + 1 < level.size() && level[end + 1] < level[i];
+        const bool open = ends == Ends::falls;
+        const bool rises = i > 0 ? level[i - 1] < level[i] : open;
+        const bool falls = end + 1 < level.size() ? level[end + 1] < level[i] : open;
         if (rises && falls) {
             // valleys() takes equal levels as lower, so the first point of a flat top is asked on its left
             // and the last one on its right.
-            const double prominence = level[i] - std::max(left[i], right[end]);
+            const double prominence = prominence_of(level[i], left[i], right[end], ends);
             if (prominence >= least_prominence) out.push_back({(i + end) / 2, level[i], prominence});
         }
         i = end;

@@ -14,9 +14,16 @@ struct TracePeak {
     double prominence = 0;
 };
 
+// What an end of the trace means for the peaks beside it.
+enum class Ends {
+    walls,  // the trace rises there, so that nothing at an end or on a slope that is cut off stands out
+    falls,  // beyond it the level falls away: a maximum there counts by its inner side
+};
+
 // All local maxima (of a flat top the middle) with at least this prominence, from the highest down. Takes
 // time in proportion to the length.
-std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence);
+std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence,
+                                  Ends ends = Ends::walls);
 
 // The highest of those closer than `distance` to each other along x stays.
 std::vector<TracePeak> merged(std::vector<TracePeak> highest_first, std::span<const double> x,

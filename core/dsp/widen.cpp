@@ -32,10 +32,24 @@ RT_SIMD int largest(const std::int8_t* in, std::size_t count) {
     return std::max<int>(high, -low);
 }
 
-// 1 when all bits of the exponent are set somewhere: infinite or no number.
+// Magnitudes from here on are no numbers: infinities, NaN, and what instruments send for them
+// (9.9E37, 9.91E37).
+constexpr std::uint32_t no_number = std::bit_cast<std::uint32_t>(9.899e37F);
+
+RT_SIMD std::uint32_t any_no_number(const float* values, std::size_t count) {
+    std::uint32_t bad = 0;
+    for (std::size_t i = 0; i < count; ++i)
+        bad |=
+            static_cast<std::uint32_t>((std::bit_cast<std::uint32_t>(values[i]) & 0x7fffffffU) >= no_number);
+    return bad;
+}
+
+// 1 when a value was no number before, or is none with the factor.
 RT_SIMD std::uint32_t scale_and_look(float* values, std::size_t count, float factor) {
     std::uint32_t bad = 0;
     for (std::size_t i = 0; i < count; ++i) {
+        bad |=
+            static_cast<std::uint32_t>((std::bit_cast<std::uint32_t>(values[i]) & 0x7fffffffU) >= no_number);
         values[i] *= factor;
         const auto bits = std::bit_cast<std::uint32_t>(values[i]);
         bad |= static_cast<std::uint32_t>((bits & 0x7f800000U) == 0x7f800000U);
@@ -44,6 +58,13 @@ RT_SIMD std::uint32_t scale_and_look(float* values, std::size_t count, float fac
 }
 
 }  // namespace
+
+std::optional<std::size_t> first_no_number(const float* values, std::size_t count) {
+    if (any_no_number(values, count) == 0) return std::nullopt;
+    std::size_t i = 0;
+    while ((std::bit_cast<std::uint32_t>(values[i]) & 0x7fffffffU) < no_number) ++i;
+    return i;
+}
 
 bool scale_finite(float* values, std::size_t count, float factor) {
     return scale_and_look(values, count, factor) == 0;

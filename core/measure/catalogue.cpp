@@ -32,6 +32,7 @@
 #include "core/measure/storage/procedures.hpp"
 #include "core/measure/tone/tone.hpp"
 #include "core/measure/usb/procedures.hpp"
+#include "core/signal/plausible.hpp"
 
 namespace rt {
 
@@ -128,8 +129,40 @@ std::vector<std::string> deviations_from(const Rule& rule, const Parameters& par
     return out;
 }
 
+namespace {
+
+// What a verdict may need to know of how the outcome came about.
+struct Circumstances {
+    std::optional<double> observed_s;
+    bool unscaled = false, by_volts = false;
+};
+
+Circumstances circumstances_of(const Capture& capture, const Parameters& p) {
+    Circumstances out;
+    if (const auto* record = std::get_if<IqRecord>(&capture)) out.observed_s = record->seconds();
+    if (const auto* wave = std::get_if<Waveform>(&capture)) {
+        out.observed_s = wave->seconds();
+        out.unscaled = !wave->scaled;
+    }
+    if (out.observed_s) {
+        const double end = std::min(*out.observed_s, p.number("to").value_or(*out.observed_s));
+        out.observed_s = std::max(0.0, end - p.number("from").value_or(0));
+    }
+    for (const auto& row : p.known()) {
+        const std::string_view name = row.name;
+        // What an oscilloscope is asked for decides nothing in a record that is there.
+        if (name == "range" || name == "trigger_voltage") continue;
+        out.by_volts = out.by_volts || ((row.unit == Unit::volt || name == "mask") && p.has(name));
+    }
+    return out;
+}
+
+}  // namespace
+
 Outcome measure(const Procedure& procedure, Capture capture, const Parameters& parameters) {
-    const auto trouble = distrust(capture);
+    auto trouble = distrust(capture);
+    if (!trouble) trouble = implausible(capture);
+    const Circumstances circumstances = circumstances_of(capture, parameters);
     std::optional<Unexpected> unexpected;
     if (procedure.check) unexpected = procedure.check(capture, parameters);
     // Whether samples were clipped is known when they have been read.
@@ -147,30 +180,49 @@ Outcome measure(const Procedure& procedure, Capture capture, const Parameters& p
     if (samples && samples->clipped()) {
         outcome.invalid = "overload: the samples are clipped at the end of the converter's range";
     }
+    if (samples) {
+        if (const auto dead = samples->dead(); !dead.empty()) outcome.invalid = dead;
+    }
     if (channels.clipped()) outcome.invalid = clipped_text;
     if (unexpected) outcome.invalid = "seen: " + unexpected->seen + "; expected: " + unexpected->expected;
     if (trouble) outcome.invalid = *trouble;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);
+    if (!outcome.observed_s) outcome.observed_s = circumstances.observed_s;
+    outcome.unscaled = circumstances.unscaled;
+    outcome.by_volts = circumstances.by_volts;
+    if (outcome.unscaled) {
+        outcome.notes.push_back(
+            "the record does not say how many volts a unit of it is: voltages are in its own units; give "
+            "--volts-per-unit");
+    }
+    for (const auto& [name, text] : parameters.texts()) {
+        if (parameters.stated(name)) outcome.stated.insert(name);
+    }
     return outcome;
 }
 
-void complete(Capture& any, const Parameters& stated) {
+void complete(Capture& any, const Parameters& p) {
     auto* spectrum = std::get_if<Spectrum>(&any);
     if (!spectrum) return;
     Spectrum& capture = *spectrum;
-    if (const auto detector = stated.detector("detector")) {
+    const auto declare = [&](const std::string& what) {
+        capture.declared += (capture.declared.empty() ? "" : ", ") + what;
+    };
+    if (const auto detector = p.detector("detector"); detector && p.stated("detector")) {
         if (capture.detector && *capture.detector != *detector) {
             fail_input(std::string("the capture states the detector ") + name(*capture.detector) +
                        ", the parameter says " + name(*detector));
         }
+        if (!capture.detector) declare(std::string("detector ") + name(*detector));
         capture.detector = detector;
     }
-    if (const auto bandwidth = stated.number("bandwidth")) {
+    if (const auto bandwidth = p.number("bandwidth"); bandwidth && p.stated("bandwidth")) {
         auto& known = capture.resolution_bandwidth_hz;
         if (known && std::abs(*known - *bandwidth) > 1e-6 * *bandwidth) {
             fail_input("the capture states the bandwidth " + format({*known, Unit::hertz}) +
                        ", the parameter says " + format({*bandwidth, Unit::hertz}));
         }
+        if (!known) declare("bandwidth " + format({*bandwidth, Unit::hertz}));
         known = bandwidth;
     }
 }

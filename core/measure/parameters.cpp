@@ -57,6 +57,7 @@ const ParameterInfo& Parameters::info_of(std::string_view name) const {
 void Parameters::set(std::string_view name, std::string_view text) {
     const auto& known = info_of(name);
     const Quantity value = parse_value(known, text);
+    preset_.erase(known.name);
     texts_[known.name] = known.kind == ParameterKind::choice ? lower(trim(text)) : std::string(trim(text));
     const bool number = known.kind == ParameterKind::quantity || known.kind == ParameterKind::whole_number;
     if (number) values_[known.name] = value;
@@ -66,9 +67,15 @@ void Parameters::set_quantity(std::string_view name, Quantity value) {
     set(name, format_exact(value));
 }
 
+void Parameters::set_preset(std::string_view name, std::string_view text) {
+    set(name, text);
+    preset_.insert(std::string(name));
+}
+
 void Parameters::fill_presets() {
     for (const auto& entry : known_) {
-        if (entry.preset[0] != '\0' && !has(entry.name)) set(entry.name, entry.preset);
+        if (entry.preset[0] == '\0' || has(entry.name)) continue;
+        set_preset(entry.name, entry.preset);
     }
 }
 

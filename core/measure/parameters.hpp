@@ -3,6 +3,7 @@
 
 #include <map>
 #include <optional>
+#include <set>
 #include <span>
 #include <string>
 #include <string_view>
@@ -32,10 +33,14 @@ class Parameters {
     // Throws Error(input) for an unknown name (with the nearest known one) or an unusable value.
     void set(std::string_view name, std::string_view text);
     void set_quantity(std::string_view name, Quantity value);
+    // The same for a value that nobody stated.
+    void set_preset(std::string_view name, std::string_view text);
     bool has(std::string_view name) const { return texts_.contains(std::string(name)); }
 
     // Presets fill what has not been set.
     void fill_presets();
+    // True for a value that somebody gave (a person, a campaign, a rule), not for one that is only preset.
+    bool stated(std::string_view name) const { return has(name) && !preset_.contains(std::string(name)); }
 
     std::optional<double> number(std::string_view name) const;  // in the unit of the parameter
     // Throws Error(input) saying what the parameter is when it has no value.
@@ -58,6 +63,7 @@ class Parameters {
     std::span<const ParameterInfo> known_;
     std::map<std::string, std::string> texts_;  // as written
     std::map<std::string, Quantity> values_;    // quantities and whole numbers
+    std::set<std::string> preset_;              // what fill_presets() has set
 };
 
 }  // namespace rt

@@ -122,9 +122,9 @@ void preset_named(const Rule& rule, Parameters& parameters);
 // Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 
-// Detector and bandwidth that a spectrum does not state are taken from parameters that a person set. Throws
-// Error(input) when both are known and differ.
-void complete(Capture& capture, const Parameters& stated);
+// Detector and bandwidth that a spectrum does not state are taken from parameters that somebody stated, and
+// marked as declared. Throws Error(input) when both are known and differ.
+void complete(Capture& capture, const Parameters& parameters);
 
 // Marks an outcome as not to be judged and drops its results: no number may look valid. Traces stay, to look
 // at.

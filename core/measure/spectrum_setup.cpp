@@ -70,7 +70,10 @@ Spectrum analyse(const IqRecord& record, const Parameters& parameters, const Spe
     out.frequency_hz = std::move(seen.frequency_hz);
     out.level = std::move(seen.reading.front());
     const double reference = record.reference_level_dbm.value_or(0);
-    for (double& value : out.level) value = 20 * std::log10(std::max(value, 1e-12)) + reference;
+    for (std::size_t i = 0; i < out.level.size(); ++i) {
+        out.level[i] =
+            20 * std::log10(std::max(out.level[i], 1e-12)) + reference + record.tilt_db(out.frequency_hz[i]);
+    }
     out.unit = record.reference_level_dbm ? Unit::dbm : Unit::dbfs;
     out.detector = detector;
     out.resolution_bandwidth_hz = bandwidth;
@@ -111,6 +114,7 @@ Trace trace_of(Spectrum capture, const char* name, const char* title) {
     trace.detector = capture.detector;
     trace.resolution_bandwidth_hz = capture.resolution_bandwidth_hz;
     trace.impedance_ohm = capture.impedance_ohm;
+    trace.declared = std::move(capture.declared);
     return trace;
 }
 

@@ -39,6 +39,12 @@ inline constexpr ParameterInfo filter_parameter{"filter",
                                                 "and 3 dB for others (for complex samples)",
                                                 "customary 3db 6db"};
 
+// Row for procedures whose levels are judged as e.i.r.p. or e.r.p.
+inline constexpr ParameterInfo gain_parameter{
+    "gain", ParameterKind::quantity, Unit::db, "0 dB",
+    "antenna and beamforming gain: turns power at the port into e.i.r.p. (against a dipole: e.r.p.); state "
+    "0 dB where levels are radiated ones already"};
+
 // All of these, as most procedures on spectra end their table.
 inline constexpr std::array spectrum_rows{bandwidth_parameter, detector_parameter,  dwell_parameter,
                                           points_parameter,    reference_parameter, attenuation_parameter,

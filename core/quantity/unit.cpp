@@ -119,6 +119,9 @@ std::optional<Spelling> parse_unit(std::string_view text) {
     for (const auto& entry : units) {
         if (is_decibel(entry.unit) && lower(text) == lower(entry.symbol)) return Spelling{entry.unit};
     }
+    // As headings spell it where a slash is no letter: dbuv_per_m.
+    if (const auto per = lower(text).find("_per_"); per != std::string::npos)
+        return parse_unit(std::string(text.substr(0, per)) + "/" + std::string(text.substr(per + 5)));
     if (lower(text).ends_with("hz") && text.size() <= 3) {
         const std::string fixed = (text.size() == 3 ? std::string(1, text[0]) : "") + "Hz";
         if (fixed != text) {

@@ -6,6 +6,8 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/measure/procedure.hpp"
+#include "core/rules/conditions.hpp"
 
 namespace rt {
 namespace {
@@ -17,15 +19,6 @@ Finding start(RuleRef ref, const Outcome& outcome) {
     finding.clause = ref.rule->clause;
     finding.unit = ref.rule->unit;
     finding.deviations = outcome.deviations;
-    return finding;
-}
-
-Finding no_verdict(Finding finding, std::string reason) {
-    finding.verdict = Verdict::none;
-    finding.reason = std::move(reason);
-    finding.limit = finding.value = finding.margin = std::nullopt;
-    finding.uncertainty = finding.guard = finding.wrong_pass = std::nullopt;
-    finding.at.reset();
     return finding;
 }
 
@@ -52,22 +45,6 @@ double unit_shift(const Rule& rule, const std::string& what, Unit from, std::opt
                (impedance_helps ? ": state the impedance it was measured in" : ": these do not convert"));
 }
 
-// Deviations of bandwidth and detector from the rule's conditions.
-void note_conditions(const Rule& rule, const Trace& trace, Finding& finding) {
-    if (rule.bandwidth && trace.resolution_bandwidth_hz) {
-        const double used = *trace.resolution_bandwidth_hz;
-        if (std::abs(used - rule.bandwidth->value) > 1e-6 * rule.bandwidth->value) {
-            finding.deviations.push_back("resolution bandwidth " + hz(used) + " instead of " +
-                                         format(*rule.bandwidth));
-        }
-    }
-    // A detector that never reads lower is the customary quick way to show that a limit is met.
-    if (rule.detector && trace.detector && !never_below(*trace.detector, *rule.detector)) {
-        finding.deviations.push_back(std::string("detector ") + name(*trace.detector) + " instead of " +
-                                     name(*rule.detector));
-    }
-}
-
 // Farthest distance between neighbouring points inside the band where the rule has limits.
 double widest_step(const std::vector<double>& x, double from, double to) {
     double widest = 0;
@@ -77,15 +54,31 @@ double widest_step(const std::vector<double>& x, double from, double to) {
     return widest;
 }
 
-// Why the trace cannot speak for the whole band `from` to `to`; empty if it can.
+// Why the trace cannot speak for the whole band `from` to `to`; empty if it can. Its ends may lie one step of
+// its points inside: a sampled band ends so.
 std::string lack_of_cover(const Trace& trace, double from, double to) {
     const auto& x = trace.x;
     const double rounding = 1e-9;
-    const auto range = hz(x.front()) + " to " + hz(x.back());
-    if (x.front() > from + std::abs(from) * rounding || x.back() < to - std::abs(to) * rounding) {
-        return "the trace covers " + range + ", the limit " + hz(from) + " to " + hz(to);
+    const double first = x.size() > 1 ? x[1] - x[0] : 0, last = x.size() > 1 ? x.back() - x[x.size() - 2] : 0;
+    if (x.front() <= from + std::abs(from) * rounding + first &&
+        x.back() >= to - std::abs(to) * rounding - last)
+        return {};
+    return "the trace covers " + hz(x.front()) + " to " + hz(x.back()) + ", the limit " + hz(from) + " to " +
+           hz(to);
+}
+
+// Why signals between the points may have been missed; empty if they cannot.
+std::string lack_of_points(const Trace& trace, double from, double to) {
+    const auto& x = trace.x;
+    if (!trace.resolution_bandwidth_hz) {
+        // Without a bandwidth nothing says how narrow a feature can be: so few points show no curve.
+        constexpr std::ptrdiff_t fewest = 11;
+        const auto inside =
+            std::upper_bound(x.begin(), x.end(), to) - std::lower_bound(x.begin(), x.end(), from);
+        if (inside >= fewest || trace.x_unit != Unit::hertz) return {};
+        return "only " + std::to_string(inside) + " points of the trace lie where the limit is: measure at " +
+               std::to_string(fewest) + " or more";
     }
-    if (!trace.resolution_bandwidth_hz) return {};
     const double step = widest_step(x, from, to);
     if (step <= *trace.resolution_bandwidth_hz * 1.001) return {};
     return "points of the trace are up to " + hz(step) + " apart with a resolution bandwidth of " +
@@ -108,20 +101,7 @@ Finding conclude(Finding finding, const Rule& rule, const Trace& trace, const Li
     finding.margin = seen.worst_margin;
     finding.at = x_of(seen.worst);
     finding.verdict = verdict_of(seen.worst_margin, marginal);
-    if (!rule.detector || !trace.detector || *trace.detector == *rule.detector) return finding;
-
-    const std::string used = name(*trace.detector), asked = name(*rule.detector);
-    if (!never_below(*trace.detector, *rule.detector)) {
-        return no_verdict(std::move(finding),
-                          used + " readings cannot show that a " + asked + " limit is met");
-    }
-    if (finding.verdict == Verdict::fail) {
-        return no_verdict(std::move(finding),
-                          used + " reading " + format({trace.y[seen.worst] + shift, rule.unit}) + " at " +
-                              format({trace.x[seen.worst], trace.x_unit}) + " is above the " + asked +
-                              " limit: measure there with the " + asked + " detector");
-    }
-    finding.reason = used + " reading: the " + asked + " reading cannot be higher";
+    weigh(rule, trace, seen.worst_margin, finding);
     return finding;
 }
 
@@ -139,6 +119,9 @@ Finding judge_line(const LimitLine& line, const Rule& rule, const Trace& trace, 
             return no_verdict(std::move(finding), std::move(lack));
         }
     }
+    const bool look = !trace.spots && !options.points_known;
+    if (auto lack = look ? lack_of_points(trace, line.from(), line.to()) : ""; !lack.empty())
+        return no_verdict(std::move(finding), std::move(lack));
     const double marginal = marginal_of(rule, options);
     const double shift = unit_shift(rule, "trace " + trace.name, trace.y_unit, trace.impedance_ohm);
     const auto seen = compare(trace.x, trace.y, line, marginal, shift);
@@ -170,8 +153,10 @@ Finding judge_mask(const Mask& mask, const Rule& rule, const Trace& trace, Findi
     }
     const double centre = *trace.centre_hz;
     const auto extent = extent_of(mask, rule);
+    const double low = centre + (mask.symmetric ? -extent.to : extent.from);
+    if (auto lack = options.points_known ? "" : lack_of_points(trace, low, centre + extent.to); !lack.empty())
+        return no_verdict(std::move(finding), std::move(lack));
     if (!options.allow_partial) {
-        const double low = centre + (mask.symmetric ? -extent.to : extent.from);
         if (auto lack = lack_of_cover(trace, low, centre + extent.to); !lack.empty()) {
             return no_verdict(std::move(finding), std::move(lack));
         }
@@ -225,6 +210,8 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
     finding.points_judged = 1;
     finding.points_beyond = *finding.margin < 0 ? 1 : 0;
     finding.verdict = verdict_of(*finding.margin, marginal_of(rule, options));
+    if (const Trace* conditions = conditions_of(rule, outcome))
+        weigh(rule, *conditions, *finding.margin, finding);
     return finding;
 }
 
@@ -232,14 +219,21 @@ Finding compared(RuleRef ref, const Outcome& outcome, const JudgeOptions& option
     const Rule& rule = *ref.rule;
     Finding finding = start(ref, outcome);
     if (outcome.invalid) return no_verdict(std::move(finding), *outcome.invalid);
+    const Trace* conditions = conditions_of(rule, outcome);
+    for (auto& other : other_conditions(rule, outcome, conditions, options))
+        finding.deviations.push_back(std::move(other));
+    const auto missing = [&] { return missing_for(rule, outcome, conditions, options); };
     if (const auto* bound = rule.bound()) {
+        if (outcome.find_result(rule.applies_to)) {
+            if (auto lack = missing(); !lack.empty()) return no_verdict(std::move(finding), std::move(lack));
+        }
         return judge_bound(*bound, rule, outcome, std::move(finding), options);
     }
     const Trace* trace = outcome.find_trace(rule.applies_to, rule.detector);
     if (!trace || trace->x.empty()) {
         return no_verdict(std::move(finding), "the capture gives no trace " + rule.applies_to);
     }
-    note_conditions(rule, *trace, finding);
+    if (auto lack = missing(); !lack.empty()) return no_verdict(std::move(finding), std::move(lack));
     if (const auto* line = rule.line()) return judge_line(*line, rule, *trace, std::move(finding), options);
     return judge_mask(*rule.mask(), rule, *trace, std::move(finding), options);
 }
@@ -279,6 +273,16 @@ void decide(const Rule& rule, const Budget& budget, const JudgeOptions& options,
 
 }  // namespace
 
+// What a person declared in place of the capture stays with the verdict.
+static Finding declared(const Rule& rule, const Outcome& outcome, Finding finding) {
+    const Trace* conditions = conditions_of(rule, outcome);
+    if (conditions && !conditions->declared.empty() && finding.verdict != Verdict::none) {
+        finding.reason += (finding.reason.empty() ? "" : "; ") +
+                          std::string("declared, not stated by the capture: ") + conditions->declared;
+    }
+    return finding;
+}
+
 Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
     const Rule& rule = *ref.rule;
     Finding all = compared(ref, outcome, options);
@@ -297,30 +301,30 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
             Outcome partial = outcome;
             partial.traces = {*part};
             JudgeOptions some = options;
-            some.allow_partial = true;
+            some.allow_partial = some.points_known = true;
             here = compared(ref, partial, some);
             if (here.verdict == Verdict::none) continue;
             here.points_judged = all.points_judged, here.points_beyond = all.points_beyond;
         }
         decide(rule, budget, options, here);
         const double spare = *here.margin - here.guard.value_or(0);
-        // Inside the guard band, but read by a detector that may read higher.
-        if (trace && here.verdict == Verdict::fail && *here.margin >= 0 && rule.detector && trace->detector &&
-            *trace->detector != *rule.detector) {
-            here = no_verdict(std::move(here), "inside the guard band: measure there with the " +
-                                                   std::string(name(*rule.detector)) + " detector");
-        }
+        if (const Trace* conditions = conditions_of(rule, outcome)) weigh(rule, *conditions, spare, here);
         if (spare < worst_spare) worst_spare = spare, worst = std::move(here);
         if (whole) break;
     }
-    if (worst) return *worst;
+    if (worst) return declared(rule, outcome, std::move(*worst));
     if (options.decision == Decision::guarded ||
         (options.decision == Decision::cispr && rule.allowed_uncertainty)) {
         return no_verdict(std::move(all), "the decision " + std::string(name(options.decision)) +
                                               " needs an uncertainty: the bench declares none for " +
                                               rule.applies_to);
     }
-    return all;
+    return declared(rule, outcome, std::move(all));
+}
+
+Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const JudgeOptions& options) {
+    outcome.deviations = deviations_from(*ref.rule, parameters);
+    return judge(ref, outcome, options);
 }
 
 }  // namespace rt

@@ -65,6 +65,9 @@ struct Rule {
     std::optional<double> marginal;                  // margins below this are MARGINAL; in the rule's unit
     std::optional<double> allowed_uncertainty = {};  // expanded, that the standard allows for (Ucispr)
     std::optional<double> cover_to;  // masks without outer end: how far the trace must reach at least
+    std::optional<double> least_observation_s = {};  // how long the signal must have been observed
+    std::vector<std::string> needs_stated =
+        {};  // parameters that have no meaning unless somebody states them
     std::string basis;
     Confidence confidence = Confidence::fairly_sure;
     std::string note;

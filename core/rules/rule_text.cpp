@@ -64,6 +64,10 @@ std::map<std::string, std::string> sayings(const Rule& rule) {
     if (rule.allowed_uncertainty)
         out["allowed uncertainty"] =
             format({*rule.allowed_uncertainty, is_decibel(rule.unit) ? Unit::db : rule.unit});
+    if (rule.least_observation_s)
+        out["least observation"] = format({*rule.least_observation_s, Unit::second});
+    for (const auto& parameter : rule.needs_stated)
+        out["requires"] += (out["requires"].empty() ? "" : ", ") + parameter;
     for (const auto& [key, value] : rule.conditions) out["condition " + key] = value;
     for (const auto& [key, value] : rule.presets) out["preset " + key] = value;
     return out;

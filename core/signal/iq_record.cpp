@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/base/error.hpp"
 #include "core/dsp/simd.hpp"
+#include "core/dsp/widen.hpp"
 
 namespace rt {
 namespace {
@@ -50,7 +52,15 @@ float IqSamples::largest_component(std::span<const std::complex<float>> samples)
 }
 
 void IqSamples::read(std::uint64_t first, std::span<std::complex<float>> out) const {
-    if (fetch(first, out) < rail_ * touching) return;
+    const float largest = fetch(first, out);
+    if (!sure_numbers_) {
+        if (const auto bad = first_no_number(reinterpret_cast<const float*>(out.data()), 2 * out.size()))
+            fail_input(place_, "sample " + std::to_string(first + *bad / 2) + " is not a finite number");
+    }
+    read_ += out.size();
+    for (float known = largest_; largest > known && !largest_.compare_exchange_weak(known, largest);) {
+    }
+    if (largest < rail_ * touching) return;
     std::uint64_t at = 0, close = 0;
     for (const auto& sample : out) {
         const float i = std::fabs(sample.real()) / rail_, q = std::fabs(sample.imag()) / rail_;
@@ -74,10 +84,28 @@ bool IqSamples::clipped() const {
     return at_rail_ >= few && at_rail_ > near_rail_;
 }
 
+std::string IqSamples::dead() const {
+    constexpr float least = 1e-30F;
+    if (read_ == 0 || largest_ >= least) return {};
+    return largest_ > 0 ? "the samples are smaller than any converter's: is the byte order another one?"
+                        : "all samples are 0: nothing was recorded";
+}
+
 std::vector<std::complex<float>> IqRecord::read(std::uint64_t first, std::size_t count) const {
     std::vector<std::complex<float>> out(count);
     samples->read(first, out);
     return out;
+}
+
+double IqRecord::tilt_db(double hz) const {
+    if (path_tilt.empty()) return 0;
+    const auto above = std::lower_bound(path_tilt.begin(), path_tilt.end(), hz,
+                                        [](const auto& entry, double value) { return entry.first < value; });
+    if (above == path_tilt.begin()) return above->second;
+    if (above == path_tilt.end()) return path_tilt.back().second;
+    const auto below = std::prev(above);
+    const double share = (hz - below->first) / (above->first - below->first);
+    return below->second + share * (above->second - below->second);
 }
 
 IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_rate_hz, double centre_hz,

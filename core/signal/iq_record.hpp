@@ -15,17 +15,23 @@ namespace rt {
 // Where samples come from. 1.0 is full scale. read() may be called from several threads at once.
 class IqSamples {
   public:
-    // Values at which the converter can go no higher.
-    explicit IqSamples(float rail) : rail_(rail) {}
+    // `rail`: values at which the converter can go no higher. `place` names the source in errors; samples
+    // that come as integers, or were looked at before, are numbers for sure.
+    explicit IqSamples(float rail, std::string place = "", bool sure_numbers = false)
+        : rail_(rail), place_(std::move(place)), sure_numbers_(sure_numbers) {}
     virtual ~IqSamples() = default;
 
     virtual std::uint64_t size() const = 0;
-    // Fills `out` with samples from `first` on; both ends lie inside the record.
+    // Fills `out` with samples from `first` on; both ends lie inside the record. Throws Error(input) naming
+    // the sample that is no number.
     void read(std::uint64_t first, std::span<std::complex<float>> out) const;
     // Whether what has been read so far shows a converter that was driven beyond its range: samples with one
     // component at the rail while the magnitude is above it outnumber those just below the rail. A tone of
     // exactly full scale is not clipped by this, a noise-like signal with its tail cut off is.
     bool clipped() const;
+    // Why what has been read so far cannot be samples of anything: all of it is 0, or as small as numbers of
+    // a wrong byte order are. Empty when it can, or nothing was read.
+    std::string dead() const;
 
   protected:
     // Fills `out` and returns the largest magnitude of all components.
@@ -34,7 +40,10 @@ class IqSamples {
 
   private:
     float rail_;
-    mutable std::atomic<std::uint64_t> at_rail_{0}, near_rail_{0};
+    std::string place_;
+    bool sure_numbers_;
+    mutable std::atomic<std::uint64_t> at_rail_{0}, near_rail_{0}, read_{0};
+    mutable std::atomic<float> largest_{0};
 };
 
 struct IqRecord {
@@ -42,11 +51,17 @@ struct IqRecord {
     double sample_rate_hz = 0;
     double centre_hz = 0;                       // what 0 Hz of the baseband stands for
     std::optional<double> reference_level_dbm;  // power of a complex tone with |x| = 1, into 50 ohm
-    std::optional<std::string> trouble;         // why it cannot be trusted, if it cannot
+    // Loss of the path at the centre, contained in the reference level, and over frequency relative to there:
+    // spectra of the record count each frequency by its own. Empty without a path.
+    std::optional<double> path_db = {};
+    std::vector<std::pair<double, double>> path_tilt = {};  // Hz, dB
+    std::optional<std::string> trouble;                     // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return samples->size(); }
     double seconds() const { return static_cast<double>(size()) / sample_rate_hz; }
     std::vector<std::complex<float>> read(std::uint64_t first, std::size_t count) const;
+    // What the path takes at a frequency more than at the centre, in dB.
+    double tilt_db(double hz) const;
 };
 
 // Samples held in memory; `rail` as for IqSamples.

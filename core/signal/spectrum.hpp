@@ -23,6 +23,7 @@ struct Spectrum {
     std::optional<double> reference_level;     // in `unit`
     std::optional<std::string> overload;       // why the levels cannot be trusted, if they cannot
     std::vector<double> correction_db = {};    // contained in each level; empty when there is none
+    std::string declared = {};  // what a person declared in place of the capture: "detector average"
 };
 
 // Throws Error(input) naming the first index where frequencies do not ascend, lengths differ or a value is

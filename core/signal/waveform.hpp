@@ -40,6 +40,8 @@ class RailWatch {
 struct Waveform {
     std::vector<std::shared_ptr<const WaveSamples>> channels;  // of one length
     double step_s = 0;                                         // between samples
+    bool scaled = true;                                        // something says what a volt is
+    std::optional<double> path_ratio = {};                     // by which voltages were raised for the path
     std::optional<std::string> overload;                       // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return channels.empty() ? 0 : channels.front()->size(); }

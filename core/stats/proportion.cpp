@@ -18,4 +18,12 @@ Interval proportion_interval(std::uint64_t events, std::uint64_t trials, double 
     return out;
 }
 
+double proportion_upper_bound(std::uint64_t events, std::uint64_t trials, double confidence) {
+    if (events > trials) fail_input("more events than trials");
+    if (!(confidence > 0 && confidence < 1)) fail_input("a confidence lies between 0 and 1");
+    if (events == trials) return 1;
+    const double k = static_cast<double>(events), n = static_cast<double>(trials);
+    return boost::math::ibeta_inv(k + 1, n - k, confidence);
+}
+
 }  // namespace rt

@@ -15,4 +15,8 @@ struct Interval {
 // confidence that is not between 0 and 1.
 Interval proportion_interval(std::uint64_t events, std::uint64_t trials, double confidence);
 
+// One-sided upper bound of the same: the proportion that shows no more than `events` with a chance of 1 minus
+// this confidence. No trials give 1. Throws as proportion_interval().
+double proportion_upper_bound(std::uint64_t events, std::uint64_t trials, double confidence);
+
 }  // namespace rt

@@ -14,6 +14,35 @@ std::size_t steps_of(double from, double to, double step) {
     return static_cast<std::size_t>(std::floor((to - from) / step + 1e-9));
 }
 
+// A turntable that goes all the way round has no ends.
+bool goes_round(const MaximisedAxis& axis) {
+    const double rounding = 1e-9 * axis.fine.value;
+    return axis.from.unit == Unit::degree &&
+           axis.to.value - axis.from.value + axis.coarse.value >= 360 - rounding;
+}
+
+// The angle of a turntable as it is set: from 0 to below 360 degrees, and 360 itself.
+double angle_of(const MaximisedAxis& axis, double value) {
+    const bool turntable = axis.from.unit == Unit::degree &&
+                           std::any_of(axis.sets.begin(), axis.sets.end(),
+                                       [](const std::string& target) { return target.ends_with(".angle"); });
+    if (!turntable || (value >= 0 && value <= 360)) return value;
+    const double turned = std::fmod(value, 360.0);
+    return turned < 0 ? turned + 360 : turned;
+}
+
+// The coarse places of one axis.
+std::vector<double> grid_of(const MaximisedAxis& axis) {
+    std::vector<double> values;
+    const std::size_t steps = steps_of(axis.from.value, axis.to.value, axis.coarse.value);
+    for (std::size_t i = 0; i <= steps; ++i)
+        values.push_back(axis.from.value + static_cast<double>(i) * axis.coarse.value);
+    // Steps that do not land on the far end leave it out: it is a place of its own.
+    if (axis.to.value - values.back() > 1e-6 * axis.coarse.value && !goes_round(axis))
+        values.push_back(axis.to.value);
+    return values;
+}
+
 void require_usable(const MaximisedAxis& axis) {
     const auto fail = [&](const std::string& text) { fail_input("axis " + axis.name + ": " + text); };
     if (!(axis.to.value > axis.from.value)) fail("to must be above from");
@@ -27,7 +56,9 @@ MaximumSearch::MaximumSearch(const Maximise& what) : what_(what) {
     std::size_t grid = 1, fine = 0;
     for (const auto& axis : what.axes) {
         require_usable(axis);
-        grid *= steps_of(axis.from.value, axis.to.value, axis.coarse.value) + 1;
+        if (steps_of(axis.from.value, axis.to.value, axis.coarse.value) > most_possible)
+            fail_input("the search would take more than 100000 trials");
+        grid *= grid_of(axis).size();
         fine += 2 * (steps_of(0, axis.coarse.value, axis.fine.value) + 1);
         if (grid > most_possible || fine > most_possible)
             fail_input("the search would take more than 100000 trials");
@@ -35,11 +66,7 @@ MaximumSearch::MaximumSearch(const Maximise& what) : what_(what) {
     most_ = grid + fine;
     std::vector<std::vector<double>> places{{}};
     for (const auto& axis : what.axes) {
-        std::vector<double> values;
-        const std::size_t steps = steps_of(axis.from.value, axis.to.value, axis.coarse.value);
-        for (std::size_t i = 0; i <= steps; ++i) {
-            values.push_back(axis.from.value + static_cast<double>(i) * axis.coarse.value);
-        }
+        std::vector<double> values = grid_of(axis);
         std::vector<std::vector<double>> next;
         for (const auto& begun : places) {
             for (const double value : values) {
@@ -55,7 +82,8 @@ MaximumSearch::MaximumSearch(const Maximise& what) : what_(what) {
 
 std::vector<Quantity> MaximumSearch::place(const std::vector<double>& values) const {
     std::vector<Quantity> out;
-    for (std::size_t i = 0; i < values.size(); ++i) out.push_back({values[i], what_.axes[i].from.unit});
+    for (std::size_t i = 0; i < values.size(); ++i)
+        out.push_back({angle_of(what_.axes[i], values[i]), what_.axes[i].from.unit});
     return out;
 }
 
@@ -68,6 +96,7 @@ void MaximumSearch::put(std::optional<double> result) {
     if (waiting_.empty()) return;
     tried_.push_back(waiting_.back());
     waiting_.pop_back();
+    if (!result) without_.push_back(tried_.back());
     if (result && (!highest_ || *result > *highest_)) {
         highest_ = result;
         best_ = tried_.back();
@@ -84,9 +113,7 @@ void MaximumSearch::refine() {
         auto values = best_;
         values[axis_] = middle + i * axis.fine.value;
         const double rounding = 1e-9 * axis.fine.value;
-        // A turntable that goes all the way round has no ends.
-        const bool round = axis.from.unit == Unit::degree &&
-                           axis.to.value - axis.from.value + axis.coarse.value >= 360 - rounding;
+        const bool round = goes_round(axis);
         if (round && values[axis_] < axis.from.value - rounding) values[axis_] += 360;
         if (round && values[axis_] > axis.from.value + 360 - rounding) values[axis_] -= 360;
         if (values[axis_] < axis.from.value - rounding || values[axis_] > axis.to.value + rounding) continue;
@@ -119,7 +146,30 @@ Trial place_of(const std::string& test, const Sweep& outer, const Point& point, 
     for (const auto& [name, value] : what.parameters) {
         if (trial) add(name, word_value(value), {"parameter." + name});
     }
-    out.point.id = point_id(test, out.sweep, out.point);
+    // A trial is never taken for the point that it leads to, whatever their parameters.
+    out.point.id = point_id(trial ? test + " (trial)" : test, out.sweep, out.point);
+    return out;
+}
+
+std::vector<std::string> MaximumSearch::told() const {
+    std::vector<std::string> out;
+    for (const auto& axis : what_.axes) {
+        out.push_back("looked for over " + axis.name + " from " + format(axis.from) + " to " +
+                      format(axis.to) + " in steps of " + format(axis.coarse) + ", then of " +
+                      format(axis.fine) + " beside the best place");
+    }
+    if (without_.empty()) return out;
+    std::string text = "not measured, without a valid " + what_.result + ": ";
+    constexpr std::size_t most = 5;
+    for (std::size_t i = 0; i < without_.size() && i < most; ++i) {
+        text += i ? "; " : "";
+        for (std::size_t k = 0; k < what_.axes.size(); ++k) {
+            text += (k ? ", " : "") + what_.axes[k].name + "=" +
+                    format({without_[i][k], what_.axes[k].from.unit});
+        }
+    }
+    if (without_.size() > most) text += "; " + std::to_string(without_.size()) + " places in all";
+    out.push_back(std::move(text));
     return out;
 }
 

@@ -26,7 +26,8 @@ struct Maximise {
 // CISPR 16-2-3: the emission is maximised over the angle of the turntable and the height of the antenna. The
 // grid is gone through to and fro, so that the last axis moves least. Then each axis in turn is tried in fine
 // steps up to one coarse step to each side of the best place so far; an angle that goes all the way round
-// goes on past its ends.
+// goes on past its ends. Angles of a turntable (what sets ROLE.angle) are brought to 0 to 360 degrees. The
+// far end of a range is tried too when no step lands on it.
 class MaximumSearch {
   public:
     // Throws Error(input) for ranges that run backwards, steps that are not positive, or more than 100,000
@@ -40,6 +41,8 @@ class MaximumSearch {
     // The best place; nothing when no trial had a result.
     std::optional<std::vector<Quantity>> best() const;
     std::size_t most_trials() const { return most_; }
+    // What a reader of the maximum must know: ranges and steps, and places that were not measured.
+    std::vector<std::string> told() const;
 
   private:
     void refine();
@@ -47,7 +50,7 @@ class MaximumSearch {
 
     Maximise what_;
     std::vector<std::vector<double>> waiting_;  // places still to try, the next one last
-    std::vector<std::vector<double>> tried_;
+    std::vector<std::vector<double>> tried_, without_;
     std::vector<double> best_;
     std::optional<double> highest_;
     std::size_t axis_ = 0, most_ = 0;

@@ -17,6 +17,7 @@ struct Search {
     std::string result;                       // the criterion: this result is
     std::optional<double> at_most, at_least;  // in the unit of the result
     std::string gives = "threshold";          // name of the result: the last value at which it holds
+    std::optional<Quantity> alive_at = {};    // where it must hold when it does not at holds_at: beyond that
 
     bool holds(double value) const {
         return (!at_most || value <= *at_most) && (!at_least || value >= *at_least);
@@ -24,12 +25,16 @@ struct Search {
 };
 
 // One run of a search. Tries the end that should hold, then the end that should fail, then bisects: between
-// neighbours on the grid the last value that holds is found in 2 + log2(n) trials.
+// neighbours on the grid the last value that holds is found in 2 + log2(n) trials. That takes for granted
+// that what holds at one value holds at every easier one. So the values on which a verdict rests (the limit,
+// and where a margin becomes marginal) are tried themselves: where one of them does not hold the search goes
+// on above it. When nothing holds at holds_at but at alive_at, the threshold lies between and is looked for
+// there.
 class ThresholdSearch {
   public:
     // Throws Error(input) for equal ends, mixed units, a resolution that is not positive or wider than the
     // range, or more than 1,000,000 steps.
-    explicit ThresholdSearch(const Search& search);
+    explicit ThresholdSearch(const Search& search, std::vector<Quantity> confirm = {});
 
     // The next value to try; nothing when the search has ended.
     std::optional<Quantity> next() const;
@@ -41,16 +46,22 @@ class ThresholdSearch {
     // It held even at the end that should fail: the true threshold lies beyond.
     bool beyond() const { return beyond_; }
     bool invalid() const { return invalid_; }
+    // Values that were asked to be confirmed and did hold, and those that did not though harder ones do.
+    const std::vector<Quantity>& confirmed() const { return confirmed_; }
+    const std::vector<Quantity>& refuted() const { return refuted_; }
     // Largest number of trials.
     std::size_t most_trials() const;
 
   private:
     Quantity at(long long step) const;
+    double place(Quantity value) const;  // on the grid, in steps
+    void settle();                       // what comes after the bracket is as narrow as it gets
 
     Search search_;
     long long steps_ = 0;              // step 0 is fails_at, steps_ is holds_at
     long long fails_ = 0, holds_ = 0;  // the bracket so far
-    enum class Stage { top, bottom, between, done } stage_ = Stage::top;
+    enum class Stage { top, alive, bottom, between, confirm, done } stage_ = Stage::top;
+    std::vector<Quantity> confirm_, confirmed_, refuted_;
     bool found_ = false, beyond_ = false, invalid_ = false;
 };
 

@@ -1,11 +1,14 @@
 #include "lab/bench/acquire.hpp"
 
 #include <bit>
+#include <cctype>
 #include <cmath>
 #include <cstring>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/widen.hpp"
+#include "core/signal/plausible.hpp"
 
 namespace rt {
 namespace {
@@ -34,6 +37,11 @@ void require_done(ScpiSession& session, const std::string& command, double longe
     }
 }
 
+// Forgets what was latched before this capture.
+void forget_overload(ScpiSession& session) {
+    if (session.knows("query_overload")) session.ask("query_overload");
+}
+
 // Overload and the error queue, read after each capture.
 std::optional<std::string> read_distrust(ScpiSession& session, const char* remedy) {
     const Instrument& instrument = session.instrument();
@@ -50,6 +58,71 @@ std::optional<std::string> read_distrust(ScpiSession& session, const char* remed
     if (!errors.empty()) return instrument.role + " reported error " + errors.front();
     return std::nullopt;
 }
+
+// What an instrument has set against what it was told: the first thing that differs.
+class ReadBack {
+  public:
+    explicit ReadBack(ScpiSession& session) : session_(session) {}
+
+    void number(const std::string& what, const std::string& name, double wanted, double tolerance, Unit unit,
+                bool more_is_well = false) {
+        const auto answer = asked(what);
+        if (!answer) return;
+        const auto value = to_double(*answer);
+        if (value && (std::abs(*value - wanted) <= tolerance || (more_is_well && *value > wanted))) return;
+        tell(name, value ? format({*value, unit}) : in_quotes(*answer), format({wanted, unit}));
+    }
+    // In short or long form, whatever the capitals.
+    void word(const std::string& what, const std::string& name, const std::string& wanted) {
+        const auto answer = asked(what);
+        if (!answer) return;
+        std::string brief;
+        for (const char c : wanted)
+            brief += std::islower(static_cast<unsigned char>(c)) ? "" : std::string(1, c);
+        std::string given = lower(*answer);
+        std::erase(given, '"');
+        if (given == lower(wanted) || given == lower(brief)) return;
+        tell(name, in_quotes(*answer), wanted);
+    }
+    const std::optional<std::string>& trouble() const { return trouble_; }
+
+  private:
+    std::optional<std::string> asked(const std::string& what) {
+        return trouble_ ? std::nullopt : session_.ask_if_known("query_" + what);
+    }
+    void tell(const std::string& name, const std::string& is, const std::string& wanted) {
+        trouble_ = session_.instrument().role + " has " + name + " " + is + ", " + wanted + " was asked for";
+    }
+
+    ScpiSession& session_;
+    std::optional<std::string> trouble_;
+};
+
+std::optional<std::string> read_back_format(ScpiSession& session) {
+    ReadBack back(session);
+    back.word("format", "the form of numbers", "REAL,64");
+    back.word("byte_order", "the byte order", "SWAPped");
+    return back.trouble();
+}
+
+std::optional<std::string> read_back(ScpiSession& session, const SpectrumSetup& setup) {
+    if (auto trouble = read_back_format(session)) return trouble;
+    ReadBack back(session);
+    const double span = setup.stop_hz - setup.start_hz;
+    back.word("unit", "levels in", setup.unit == Unit::dbuv ? "DBUV" : "DBM");
+    back.number("start", "the lowest frequency", setup.start_hz, 1e-4 * span, Unit::hertz);
+    back.number("stop", "the highest frequency", setup.stop_hz, 1e-4 * span, Unit::hertz);
+    back.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
+    back.number("bandwidth", "the resolution bandwidth", setup.resolution_bandwidth_hz,
+                1e-3 * setup.resolution_bandwidth_hz, Unit::hertz);
+    back.word("detector", "the detector", session.instrument().dialect.detectors.at(name(setup.detector)));
+    back.number("dwell", "the measuring time", setup.dwell_s, 0.01 * setup.dwell_s, Unit::second, true);
+    if (!setup.attenuation_db) back.number("coupled", "the coupling of its attenuation", 1, 0.5, Unit::none);
+    return back.trouble();
+}
+
+constexpr const char* scrambled_text =
+    "the numbers are smaller than anything measured: the byte order is another one";
 
 void set_up(ScpiSession& session, const SpectrumSetup& setup) {
     const Dialect& dialect = session.instrument().dialect;
@@ -75,8 +148,10 @@ void set_up(ScpiSession& session, const SpectrumSetup& setup) {
     session.send("set_dwell", {{"s", exact(setup.dwell_s)}});
 }
 
-std::vector<double> read_levels(ScpiSession& session, std::size_t points) {
+std::vector<double> read_levels(ScpiSession& session, std::size_t points,
+                                std::optional<std::string>& trouble) {
     auto levels = read_numbers(session, "read_trace", {}, points, "trace");
+    if (scrambled(levels)) trouble = scrambled_text;
     for (double& level : levels) {
         if (!std::isfinite(level) || std::abs(level) > 1e6)
             session.fail("the trace holds a level that is no number");
@@ -90,11 +165,15 @@ std::vector<double> read_levels(ScpiSession& session, std::size_t points) {
 Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup) {
     ScpiSession& session = analyser.session();
     set_up(session, setup);
+    const auto differs = read_back(session, setup);
     const Instrument& instrument = analyser.instrument();
+    forget_overload(session);
     require_done(session, "sweep", instrument.timeout_s + 1.5 * acquire_seconds(instrument, setup), "sweep");
     Spectrum spectrum;
-    spectrum.level = read_levels(session, setup.points);
+    std::optional<std::string> odd;
+    spectrum.level = read_levels(session, setup.points, odd);
     spectrum.overload = read_distrust(session, "raise the reference level or the attenuation");
+    if (!spectrum.overload) spectrum.overload = differs ? differs : odd;
     spectrum.unit = setup.unit;
     spectrum.frequency_hz.resize(setup.points);
     for (std::size_t i = 0; i < setup.points; ++i) {
@@ -116,11 +195,14 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
     ScpiSession& session = meter.session();
     session.send("set_frequency", {{"value", exact(setup.frequency_hz)}});
     session.send("set_averages", {{"count", std::to_string(setup.averages)}});
+    ReadBack back(session);
+    back.word("unit", "readings in", "DBM");
+    forget_overload(session);
     PowerReading reading;
     reading.frequency_hz = setup.frequency_hz;
     reading.sensor = setup.sensor;
     const std::string text = session.ask("read_power", {{"sensor", std::to_string(setup.sensor)}});
-    const auto level = to_double(text);
+    const auto level = to_reading(text);
     if (!level || std::abs(*level) > 1e6) {
         const auto errors = session.drain_errors();
         if (!errors.empty()) session.fail("no power was read: " + errors.front());
@@ -128,6 +210,7 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
     }
     reading.level_dbm = std::round(*level * 1e4) / 1e4;  // as the kept capture states it
     reading.trouble = read_distrust(session, "lower the power or put an attenuator before the sensor");
+    if (!reading.trouble) reading.trouble = back.trouble();
     return reading;
 }
 
@@ -180,17 +263,17 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
     session.send("set_iq_rate", {{"hz", exact(setup.sample_rate_hz)}});
     session.send("set_iq_samples", {{"count", std::to_string(samples)}});
     session.send("set_iq_reference", {{"level", exact(setup.reference_level_dbm)}});
+    forget_overload(session);
     require_done(session, "record_iq", analyser.instrument().timeout_s + 3 * setup.duration_s, "record");
     const double full_scale = session.ask_number("query_iq_full_scale");
     const auto numbers = read_numbers<float>(session, "read_iq", {}, 2 * samples, "record");
     std::vector<std::complex<float>> values;
     for (std::size_t i = 0; i < samples; ++i) values.emplace_back(numbers[2 * i], numbers[2 * i + 1]);
-    for (const auto& value : values) {
-        if (!std::isfinite(value.real()) || !std::isfinite(value.imag()))
-            session.fail("the record holds a sample that is no number");
-    }
+    if (first_no_number(numbers.data(), numbers.size()))
+        session.fail("the record holds a sample that is no number");
     IqRecord record = iq_in_memory(std::move(values), setup.sample_rate_hz, setup.centre_hz, full_scale);
     record.trouble = read_distrust(session, "raise the reference level");
+    if (!record.trouble && scrambled(numbers)) record.trouble = scrambled_text;
     return record;
 }
 
@@ -202,6 +285,8 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
         session.send("set_range", {{"channel", std::to_string(channel)}, {"v", exact(setup.range_v)}});
     session.send("set_trigger",
                  {{"channel", std::to_string(setup.trigger_channel)}, {"v", exact(setup.trigger_v)}});
+    auto differs = read_back_format(session);
+    forget_overload(session);
     require_done(session, "acquire", oscilloscope.instrument().timeout_s + 2 * setup.span_s, "record");
     const double step = session.ask_number("query_step");
     if (!(step > 0)) session.fail("the time between samples is " + exact(step) + " s");
@@ -209,6 +294,7 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
     for (const int channel : setup.channels) {
         channels.push_back(read_numbers(session, "read_waveform", {{"channel", std::to_string(channel)}},
                                         setup.points, "record"));
+        if (scrambled(channels.back()) && !differs) differs = scrambled_text;
         for (const double v : channels.back()) {
             if (!std::isfinite(v) || std::abs(v) > 1e6)
                 session.fail("the record holds a voltage that is no number");
@@ -216,6 +302,7 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
     }
     Waveform out = waveform_in_memory(std::move(channels), step);
     out.overload = read_distrust(session, "enlarge the range");
+    if (!out.overload) out.overload = differs;
     return out;
 }
 
@@ -225,6 +312,8 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     session.send("set_stop", {{"hz", exact(setup.stop_hz)}});
     session.send("set_points", {{"count", std::to_string(setup.points)}});
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
+    auto differs = read_back_format(session);
+    forget_overload(session);
     Network network;
     network.ports = 2;
     network.s.resize(4 * setup.points);
@@ -240,6 +329,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
         session.send("set_parameter", {{"parameter", word}});
         require_done(session, "sweep", longest, "sweep");
         const auto numbers = read_numbers(session, "read_trace", {}, 2 * setup.points, "trace");
+        if (scrambled(numbers) && !differs) differs = scrambled_text;
         for (std::size_t i = 0; i < setup.points; ++i) {
             if (!std::isfinite(numbers[2 * i]) || !std::isfinite(numbers[2 * i + 1]))
                 session.fail("the trace holds a parameter that is no number");
@@ -247,6 +337,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
         }
     }
     network.trouble = read_distrust(session, "lower the source power");
+    if (!network.trouble) network.trouble = differs;
     return network;
 }
 

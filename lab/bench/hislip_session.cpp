@@ -34,6 +34,12 @@ HislipSession::HislipSession(const std::string& host, const std::string& port, c
         fail_bench(peer() + " takes no messages: at most " + std::to_string(largest_) + " bytes");
 }
 
+void HislipSession::name_peer(const std::string& role) {
+    Session::name_peer(role);
+    sync_.name_peer(role);
+    async_.name_peer(role);
+}
+
 Header HislipSession::read_header(TcpSession& channel, milliseconds timeout) const {
     Header header;
     if (!hislip::parse(channel.read_exactly(hislip::header_size, timeout), header)) {

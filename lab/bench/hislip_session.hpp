@@ -16,8 +16,11 @@ class HislipSession : public Session {
     void clear() override;
     std::optional<int> status() override;
     bool service_requested() override;
+    bool answers(std::chrono::milliseconds timeout) override { return sync_.answers(timeout); }
+    void name_peer(const std::string& role) override;
 
   protected:
+    bool marks_ends() const override { return true; }
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
 
   private:

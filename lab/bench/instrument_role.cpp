@@ -1,13 +1,39 @@
 #include "lab/bench/instrument_role.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
 namespace rt {
 
 InstrumentRole::InstrumentRole(ScpiSession session) : session_(std::move(session)) {
+    // Asked before it is cleared; what was before this connection is nobody's concern.
+    asks_power_ = session_.knows("query_power_on");
+    if (asks_power_) switched_on();
+    prepare();
+}
+
+void InstrumentRole::prepare() {
+    sent_to_.clear();
     if (session_.knows("clear")) session_.send("clear");
-    if (session_.knows("prepare")) session_.send("prepare");
+    if (!session_.knows("prepare")) return;
+    session_.send("prepare");
+    const auto errors = session_.drain_errors();
+    if (!errors.empty()) session_.fail("it cannot be prepared: " + errors.front());
+}
+
+bool InstrumentRole::switched_on() {
+    if (!asks_power_) return false;
+    const auto answer = session_.ask_if_known("query_power_on");
+    const auto status = answer ? to_double(*answer) : std::nullopt;
+    if (!status || *status < 0 || *status > 255) {
+        asks_power_ = false;  // no register of IEEE 488.2: it cannot be asked
+        return false;
+    }
+    constexpr int power_on = 0x80;
+    return (static_cast<int>(*status) & power_on) != 0;
 }
 
 std::string setting_text(const RoleKind& kind, const std::string& setting, const std::string& value) {
@@ -26,23 +52,45 @@ std::string setting_text(const RoleKind& kind, const std::string& setting, const
 void InstrumentRole::begin(const std::string& setting, const std::string& value) {
     session_.send("set_" + setting, {{"value", setting_text(*instrument().dialect.kind, setting, value)}});
     moving_ = true;
+    const SettingInfo* info = instrument().dialect.kind->find_setting(setting);
+    if (instrument().is("positioner") && info && info->unit != Unit::none)
+        sent_to_[setting] = parse_quantity(value, info->unit).value;
     last_ = setting + " = " + in_quotes(value);
 }
 
-void InstrumentRole::settle() {
-    if (!moving_) return;
+std::string InstrumentRole::settle() {
+    if (!moving_) return {};
     moving_ = false;
+    std::string doubt;
+    const bool moves = instrument().is("positioner");
     if (session_.knows("wait")) {
         // A turntable may need minutes for a turn.
-        const bool moves = instrument().is("positioner");
         const double longest = instrument().timeout_s + (moves ? instrument().longest_move_s : 0);
-        session_.ask("wait", to_milliseconds(longest));
+        const std::string answer = session_.ask("wait", to_milliseconds(longest));
+        if (moves && to_double(answer) != 1)
+            doubt =
+                "the " + instrument().role + " says that it has not arrived: it answers " + in_quotes(answer);
     }
+    require_taken();
+    for (const auto& [setting, wanted] : sent_to_) {
+        if (!doubt.empty() || !session_.knows("query_" + setting)) continue;
+        const bool angle = setting == "angle";
+        const double there = query(setting);
+        double off = std::abs(there - wanted);
+        if (angle) off = std::min(std::fmod(off, 360.0), 360 - std::fmod(off, 360.0));
+        if (off <= (angle ? instrument().angle_tolerance_deg : instrument().height_tolerance_m)) continue;
+        const Unit unit = angle ? Unit::degree : Unit::metre;
+        doubt = "the " + instrument().role + " is at " + format({there, unit}) + ", " +
+                format({wanted, unit}) + " was asked for";
+    }
+    return doubt;
+}
+
+void InstrumentRole::require_taken() {
     const auto errors = session_.drain_errors();
-    if (!errors.empty()) {
-        const std::string who = instrument().role == "unit" ? "the unit" : "the " + instrument().role;
-        fail_bench(who + " does not take " + last_ + ": " + errors.front());
-    }
+    if (errors.empty()) return;
+    const std::string who = instrument().role == "unit" ? "the unit" : "the " + instrument().role;
+    fail_bench(who + " does not take " + last_ + ": " + errors.front());
 }
 
 void InstrumentRole::zero() {

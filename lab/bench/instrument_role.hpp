@@ -1,6 +1,7 @@
 // An instrument in its role: identity, settings, queries, zero.
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -10,15 +11,25 @@ namespace rt {
 
 class InstrumentRole {
   public:
-    // Clears and prepares it. Throws Error(bench).
+    // Clears and prepares it. Throws Error(bench), also for what it reports about being prepared.
     explicit InstrumentRole(ScpiSession session);
+
+    // Brings it into its known state once more.
+    void prepare();
+    // True when it says that it was switched on since it was asked last (IEEE 488.2: bit 7 of the standard
+    // event status register). Never for one that cannot be asked.
+    bool switched_on();
 
     std::string identify() { return session_.ask("identify"); }
     // Sends a setting ("level", "-30 dBm") without waiting for its end. Throws Error(input) for a setting
     // that its kind does not have, or a value of another unit.
     void begin(const std::string& setting, const std::string& value);
-    // Waits until everything begun is done; Error(bench) when the instrument reports an error.
-    void settle();
+    // Throws Error(bench) naming the setting begun last when the instrument reports an error, without waiting
+    // for what it has begun.
+    void require_taken();
+    // Waits until everything begun is done; Error(bench) when the instrument reports an error. Gives why it
+    // is not where it was sent: a turntable that says it has not arrived, or is elsewhere. Empty when it is.
+    std::string settle();
     void set(const std::string& setting, const std::string& value) {
         begin(setting, value);
         settle();
@@ -36,6 +47,8 @@ class InstrumentRole {
     ScpiSession session_;
     bool moving_ = false;
     std::string last_;  // what was begun last, for messages
+    bool asks_power_ = false;
+    std::map<std::string, double> sent_to_;  // of a turntable or mast: where, by setting
 };
 
 // What a {value} of a setting becomes: the number in the unit of the setting, or the word. Throws

@@ -1,6 +1,7 @@
 #include "lab/bench/scpi_session.hpp"
 
 #include <algorithm>
+#include <cctype>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -21,6 +22,29 @@ ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> 
     session_->name_peer(instrument.role);
 }
 
+// Character data (a letter, then letters, digits and underscores) and numbers with or without a suffix stand
+// as they are; everything else is string data (IEEE 488.2, 7.7).
+static bool stands_unquoted(std::string_view value) {
+    if (value.empty()) return false;
+    const auto letter = [](char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; };
+    const auto inside = [&](char c) { return letter(c) || (c >= '0' && c <= '9') || c == '_'; };
+    if (letter(value.front())) return std::all_of(value.begin(), value.end(), inside);
+    const auto end = std::min(value.find(' '), value.size());
+    const auto number = value.find_last_of("0123456789.");
+    if (number == std::string_view::npos) return false;
+    const auto suffix = trim(value.substr(std::min(number + 1, value.size())));
+    return to_double(value.substr(0, std::min(end, number + 1))).has_value() &&
+           std::all_of(suffix.begin(), suffix.end(), letter);
+}
+
+void require_sendable(const std::string& name, const std::string& value) {
+    const auto control = [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ';'; };
+    if (std::any_of(value.begin(), value.end(), control)) {
+        fail_input("the value " + in_quotes(value) + " for " + name +
+                   " holds control characters or a semicolon");
+    }
+}
+
 void ScpiSession::fail(const std::string& message) const {
     fail_bench(instrument_->role + ": " + message);
 }
@@ -31,26 +55,29 @@ std::string ScpiSession::text_of(const std::string& command, const Arguments& ar
         fail_input(instrument_->dialect.file.string(), "the dialect has no command \"" + command +
                                                            "\", which role " + instrument_->role + " needs");
     }
-    for (const auto& [name, value] : arguments) {
-        const auto control = [](unsigned char c) { return c < 0x20 || c == 0x7f || c == ';'; };
-        if (std::any_of(value.begin(), value.end(), control)) {
-            fail_input("the value " + in_quotes(value) + " for {" + name +
-                       "} holds control characters or a semicolon");
-        }
-    }
+    for (const auto& [name, value] : arguments) require_sendable("{" + name + "}", value);
     std::string text;
     std::string_view rest = at->second;
+    bool quoted = false;
     while (!rest.empty()) {
         bool filled = false;
         for (const auto& [name, value] : arguments) {
             const std::string hole = "{" + name + "}";
             if (!rest.starts_with(hole)) continue;
-            text += value;
+            const bool word = name == "value" && !quoted && !stands_unquoted(value);
+            if (word) text += '"';
+            for (const char c : value) {
+                text += c;
+                if ((quoted || word) && c == '"')
+                    text += c;  // a quote within string data is doubled (IEEE 488.2, 7.7.5)
+            }
+            if (word) text += '"';
             rest.remove_prefix(hole.size());
             filled = true;
             break;
         }
         if (filled) continue;
+        if (rest.front() == '"') quoted = !quoted;
         text += rest.front();
         rest.remove_prefix(1);
     }
@@ -82,6 +109,21 @@ std::string ScpiSession::ask(const std::string& command, milliseconds timeout) {
     return answer(timeout);
 }
 
+std::optional<std::string> ScpiSession::ask_if_known(const std::string& command) {
+    if (!knows(command) || unanswered_.contains(command)) return std::nullopt;
+    const Lock lock(*mutex_);
+    send(command);
+    constexpr milliseconds longest(2000);
+    if (session_->answers(std::min(timeout_, longest))) return answer(timeout_);
+    unanswered_.insert(command);
+    // What it says of an unknown question (a command error, -100 to -199) is no trouble; other entries stay.
+    for (auto& entry : drain_errors()) {
+        const auto code = to_double(std::string_view(entry).substr(0, entry.find(',')));
+        if (!code || *code > -100 || *code <= -200) set_aside_.push_back(std::move(entry));
+    }
+    return std::nullopt;
+}
+
 std::string ScpiSession::ask_block(const std::string& command, const Arguments& arguments) {
     const Lock lock(*mutex_);
     send(command, arguments);
@@ -102,14 +144,14 @@ std::string ScpiSession::ask_block(const std::string& command, const Arguments& 
 
 double ScpiSession::ask_number(const std::string& command, const Arguments& arguments) {
     const std::string text = ask(command, arguments);
-    const auto value = to_double(text);
+    const auto value = to_reading(text);
     if (!value) fail("answers " + in_quotes(text) + " to " + command + ", a number was expected");
     return *value;
 }
 
 std::vector<std::string> ScpiSession::drain_errors() {
     const Lock lock(*mutex_);
-    std::vector<std::string> errors;
+    std::vector<std::string> errors = std::exchange(set_aside_, {});
     for (int i = 0; i < 32; ++i) {
         const std::string answer = ask("next_error");
         const auto code = to_double(std::string_view(answer).substr(0, answer.find(',')));

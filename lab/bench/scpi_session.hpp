@@ -5,6 +5,8 @@
 #include <chrono>
 #include <memory>
 #include <mutex>
+#include <optional>
+#include <set>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -15,6 +17,10 @@
 #include "lab/formats/bench_file.hpp"
 
 namespace rt {
+
+// Throws Error(input) for a value that no command takes: with control characters or a semicolon. `name` says
+// what it is for.
+void require_sendable(const std::string& name, const std::string& value);
 
 // Values for the {placeholders} of a command.
 using Arguments = std::vector<std::pair<std::string, std::string>>;
@@ -34,6 +40,9 @@ class ScpiSession {
     void send(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, std::chrono::milliseconds timeout);
+    // The answer to a question that an instrument need not know: nothing when the dialect has none, or no
+    // answer comes within two seconds; it is not asked again then.
+    std::optional<std::string> ask_if_known(const std::string& command);
     // The bytes of a definite-length block. Throws Error(bench) for anything else.
     std::string ask_block(const std::string& command, const Arguments& arguments = {});
     // The answer as a number. Throws Error(bench) for anything else.
@@ -49,6 +58,9 @@ class ScpiSession {
 
   private:
     std::string answer(std::chrono::milliseconds timeout);
+
+    std::set<std::string> unanswered_;
+    std::vector<std::string> set_aside_;  // entries of the error queue that were met elsewhere
 
     const Instrument* instrument_;
     std::chrono::milliseconds timeout_;

@@ -43,6 +43,16 @@ void Session::read_more(steady_clock::time_point deadline, milliseconds timeout,
 
 std::string Session::read_until(char end, milliseconds timeout) {
     const auto deadline = steady_clock::now() + timeout;
+    while (marks_ends() && !ends_) {
+        if (buffer_.size() > most_bytes) fail_bench(peer_ + " sent an endless answer");
+        read_more(deadline, timeout, "waiting for an answer");
+    }
+    if (marks_ends()) {
+        std::string line = std::exchange(buffer_, {});
+        ends_ = false;
+        if (line.ends_with(end)) line.pop_back();
+        return line;
+    }
     for (std::size_t searched = 0;;) {
         const auto at = buffer_.find(end, searched);
         if (at != std::string::npos) {

@@ -14,8 +14,8 @@ class Session {
     virtual ~Session() = default;
 
     virtual void write(std::string_view bytes) = 0;
-    // Up to and without `end`, or to the end of a message where the transport marks it. Error(bench) after
-    // `timeout`, on a closed connection or beyond 64 MiB.
+    // Up to and without `end`; where the transport marks the ends of messages, to there, without an `end`
+    // that stands last. Error(bench) after `timeout`, on a closed connection or beyond 64 MiB.
     std::string read_until(char end, std::chrono::milliseconds timeout);
     std::string read_exactly(std::size_t count, std::chrono::milliseconds timeout);
     // Ends what the instrument is doing and forgets what is under way (device clear), where the transport
@@ -27,9 +27,13 @@ class Session {
     // True once after each service request that the instrument has sent.
     virtual bool service_requested() { return false; }
 
+    // Whether something comes within `timeout`, without taking it; the session stays usable when nothing
+    // does. True where the transport cannot tell.
+    virtual bool answers(std::chrono::milliseconds) { return true; }
+
     const std::string& peer() const { return peer_; }
     // Errors name the instrument by its role: "analyser at 192.0.2.7:5025 ...".
-    void name_peer(const std::string& role);
+    virtual void name_peer(const std::string& role);
 
   protected:
     explicit Session(std::string peer) : peer_(std::move(peer)) {}
@@ -37,6 +41,8 @@ class Session {
     virtual std::string read_some(std::chrono::milliseconds timeout, const char* doing) = 0;
     // Tells that what has been read so far is a whole message.
     void message_ends() { ends_ = true; }
+    // True for transports that tell so of every message.
+    virtual bool marks_ends() const { return false; }
     // Forgets what has been read: a new exchange begins.
     void forget() {
         buffer_.clear();

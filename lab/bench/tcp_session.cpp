@@ -1,5 +1,7 @@
 #include "lab/bench/tcp_session.hpp"
 
+#include <poll.h>
+
 #include <boost/asio/connect.hpp>
 #include <boost/asio/ip/tcp.hpp>
 
@@ -35,6 +37,11 @@ void TcpSession::write(std::string_view bytes) {
 bool TcpSession::readable() {
     boost::system::error_code error;
     return state_->stream.available(error) > 0 && !error;
+}
+
+bool TcpSession::answers(milliseconds timeout) {
+    pollfd entry{state_->stream.native_handle(), POLLIN, 0};
+    return ::poll(&entry, 1, static_cast<int>(timeout.count())) != 0;
 }
 
 std::string TcpSession::read_some(milliseconds timeout, const char* doing) {

@@ -14,6 +14,7 @@ class TcpSession : public Session {
     void write(std::string_view bytes) override;
     // True when something can be read at once.
     bool readable();
+    bool answers(std::chrono::milliseconds timeout) override;
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;

@@ -40,6 +40,10 @@ constexpr std::array instrument_keys{
     KeyInfo{"longest_move", quantity, false,
             "of a turntable or mast: after this time a movement counts as failed; 2 min without it",
             Unit::second},
+    KeyInfo{"angle_tolerance", quantity, false,
+            "of a turntable: farther from where it was sent no point gets a verdict; 1 deg without it",
+            Unit::degree},
+    KeyInfo{"height_tolerance", quantity, false, "of a mast, likewise; 2 cm without it", Unit::metre},
     KeyInfo{"impedance", quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
@@ -176,6 +180,8 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     }
     instrument.off_time_s = section.quantity_or("off_time", instrument.off_time_s);
     instrument.longest_move_s = section.quantity_or("longest_move", instrument.longest_move_s);
+    instrument.angle_tolerance_deg = section.quantity_or("angle_tolerance", instrument.angle_tolerance_deg);
+    instrument.height_tolerance_m = section.quantity_or("height_tolerance", instrument.height_tolerance_m);
     if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
     instrument.where = section.place();

@@ -33,6 +33,7 @@ struct Instrument {
     bool zero = false;  // zeroed and calibrated when a run begins
     double off_time_s = 1;
     double longest_move_s = 120;
+    double angle_tolerance_deg = 1, height_tolerance_m = 0.02;  // of where a turntable or mast must be
     std::optional<double> impedance_ohm;
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
     std::string where;                        // file:line:column

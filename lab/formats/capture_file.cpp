@@ -1,5 +1,6 @@
 #include "lab/formats/capture_file.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -23,8 +24,10 @@ std::string text_of(const Spectrum& s) {
 }
 
 std::string text_of(const PowerReading& p) {
-    return trouble_line(p.trouble) + "sensor,frequency [Hz],level [dBm]\n" + std::to_string(p.sensor) + "," +
-           exact(p.frequency_hz) + "," + exact(p.level_dbm) + "\n";
+    const auto& c = p.correction_db;
+    return trouble_line(p.trouble) + "sensor,frequency [Hz],level [dBm]" + (c ? ",correction [dB]\n" : "\n") +
+           std::to_string(p.sensor) + "," + exact(p.frequency_hz) + "," + exact(p.level_dbm) +
+           (c ? "," + exact(*c) : "") + "\n";
 }
 
 std::string text_of(const Counts& c) {
@@ -57,17 +60,40 @@ std::uint64_t whole(const CsvTable& csv, const CsvColumn& column, std::size_t ro
     return static_cast<std::uint64_t>(value);
 }
 
+// Counts of different settings are never added up: a column that is not understood may tell them apart.
+void require_count_columns(const CsvTable& csv, const std::string& file) {
+    const std::vector<std::string> known{"packets_sent", "packets_received", "bits", "bit_errors"};
+    for (const auto& column : csv.columns()) {
+        const auto same = [&](const CsvColumn& other) { return other.name == column.name; };
+        if (std::count_if(csv.columns().begin(), csv.columns().end(), same) > 1)
+            fail_input(file, "two columns are called " + in_quotes(column.name));
+        if (std::find(known.begin(), known.end(), column.name) != known.end()) continue;
+        fail_input(file,
+                   "the column " + in_quotes(column.name) +
+                       " is not understood, and counts of different settings cannot be added up: write "
+                       "each setting to a file of its own, with packets_sent and packets_received, or bits "
+                       "and bit_errors");
+    }
+    if (csv.rows() == 0) fail_input(file, "has a heading but no rows");
+    if (!csv.find("bits") && !csv.find("bit_errors")) csv.required("packets_sent");
+    for (const auto& [one, other] : {std::pair{"packets_sent", "packets_received"}, {"bits", "bit_errors"}}) {
+        if (csv.find(one)) csv.required(other);
+        if (csv.find(other)) csv.required(one);
+    }
+}
+
 Counts counts_of(const CsvTable& csv, const std::string& file) {
+    require_count_columns(csv, file);
     Counts counts;
     counts.trouble = trouble_of(csv);
-    const auto add = [&](const char* name, std::uint64_t& sum, bool needed) {
-        const CsvColumn* column = needed ? &csv.required(name) : csv.find(name);
+    const auto add = [&](const char* name, std::uint64_t& sum) {
+        const CsvColumn* column = csv.find(name);
         for (std::size_t row = 0; column && row < csv.rows(); ++row) sum += whole(csv, *column, row);
     };
-    add("packets_sent", counts.packets_sent, true);
-    add("packets_received", counts.packets_received, true);
-    add("bits", counts.bits, false);
-    add("bit_errors", counts.bit_errors, false);
+    add("packets_sent", counts.packets_sent);
+    add("packets_received", counts.packets_received);
+    add("bits", counts.bits);
+    add("bit_errors", counts.bit_errors);
     require_valid(counts, file);
     return counts;
 }
@@ -80,6 +106,7 @@ PowerReading power_of(const CsvTable& csv, const std::string& file) {
     if (!level.unit || level.unit->unit != Unit::dbm) fail_input(file, "write the level as level [dBm]");
     reading.level_dbm = csv.number(level, 0);
     if (const auto* frequency = csv.find("frequency")) reading.frequency_hz = csv.number(*frequency, 0);
+    if (const auto* correction = csv.find("correction")) reading.correction_db = csv.number(*correction, 0);
     reading.sensor = static_cast<int>(whole(csv, csv.required("sensor"), 0));
     return reading;
 }
@@ -160,7 +187,9 @@ std::string capture_csv(const Capture& capture) {
 Capture parse_capture_csv(std::string_view text, const std::string& file,
                           std::optional<double> resample_step_s) {
     const auto heading = heading_of(text);
-    if (heading.find("packets_sent") != std::string_view::npos) return counts_of(CsvTable(text, file), file);
+    for (const char* word : {"packets_sent", "packets_received", "bit_errors"}) {
+        if (heading.find(word) != std::string_view::npos) return counts_of(CsvTable(text, file), file);
+    }
     if (heading.starts_with("sensor")) return power_of(CsvTable(text, file), file);
     if (heading.starts_with("time")) return waveform_of(CsvTable(text, file), file, resample_step_s);
     return parse_spectrum_csv(text, file);

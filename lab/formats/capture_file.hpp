@@ -12,8 +12,9 @@ namespace rt {
 // CSV for spectra (spectrum_csv.hpp), power ("sensor,frequency [Hz],level [dBm]"), counts
 // ("packets_sent,packets_received,bits,bit_errors") and short waveforms ("time [s],voltage [V]");
 // "# trouble: ..." says why one cannot be trusted. Throws Error(input) with file, row and column. Counts of
-// several rows are added up. Times of a waveform are evenly spaced, unless `resample_step_s` is given: then
-// values at that step lie on straight lines between those of the file.
+// several rows are added up; bits may stand without packets; a column that is not understood is refused.
+// Times of a waveform are evenly spaced, unless `resample_step_s` is given: then values at that step lie on
+// straight lines between those of the file.
 Capture parse_capture_csv(std::string_view text, const std::string& file,
                           std::optional<double> resample_step_s = {});
 // The text of the kinds that are kept as CSV: spectra, power, counts.

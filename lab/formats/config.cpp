@@ -151,7 +151,43 @@ const ConfigNode* ConfigNode::find(std::string_view key) const {
     return nullptr;
 }
 
+// Keys with many parts, and brackets in brackets, are gone through once for each level: none of our files has
+// more than a few. The reader below takes them by recursion, which a long line of them would exhaust.
+static void require_shallow(std::string_view text, const std::string& file) {
+    constexpr int most = 64;
+    int line = 1, dots = 0, depth = 0;
+    char quote = 0;
+    bool remark = false;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        const char c = text[i];
+        if (c == '\n') {
+            ++line;
+            dots = 0;
+            remark = false;
+        }
+        if (remark) continue;
+        if (quote) {
+            if (c == '\\' && quote == '"') ++i;
+            if (c == quote) quote = 0;
+            continue;
+        }
+        if (c == '"' || c == '\'') quote = c;
+        if (c == '#') remark = true;
+        if (c == '.') ++dots;
+        if (c == '=' || c == ',') dots = 0;
+        if (c == '[' || c == '{') ++depth;
+        if ((c == ']' || c == '}') && depth > 0) --depth;
+        if (dots > most || depth > most) {
+            fail_input(file + ":" + std::to_string(line),
+                       "more than " + std::to_string(most) +
+                           (dots > most ? " parts of a key" : " brackets in one another") +
+                           ": no such file has so many");
+        }
+    }
+}
+
 ConfigNode parse_config(std::string_view text, const std::string& file) {
+    require_shallow(text, file);
     try {
         const toml::table table = toml::parse(text);
         return to_node(table);

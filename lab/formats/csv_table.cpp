@@ -18,9 +18,12 @@ std::string_view heading_unit(std::string_view heading) {
         slash != std::string_view::npos && parse_unit(trim(word.substr(slash + 1)))) {
         return trim(word.substr(slash + 1));
     }
-    const auto before = word.find_last_of("_ ");
-    if (before == std::string_view::npos || !parse_unit(word.substr(before + 1))) return {};
-    return word.substr(before + 1);
+    // The longest end that is a unit: level_dbuv_per_m ends in dbuv_per_m, not in m.
+    for (auto before = word.find_first_of("_ "); before != std::string_view::npos;
+         before = word.find_first_of("_ ", before + 1)) {
+        if (parse_unit(word.substr(before + 1))) return word.substr(before + 1);
+    }
+    return {};
 }
 
 char csv_separator(std::string_view heading) {
@@ -69,6 +72,13 @@ CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(fi
                     std::to_string(cells.size() + 1),
                 "the cell is missing: the heading has " + std::to_string(columns_.size()) + " columns");
         }
+        for (std::size_t i = columns_.size(); i < cells.size(); ++i) {
+            // Something behind the last column is a decimal comma or a shifted row.
+            if (trim(cells[i]).empty()) continue;
+            fail_input(file_ + ", row " + std::to_string(line_number) + ", column " + std::to_string(i + 1),
+                       "the row has more cells than the heading's " + std::to_string(columns_.size()) +
+                           ": write decimals with a point");
+        }
         for (std::size_t i = 0; i < columns_.size(); ++i) columns_[i].cells.emplace_back(trim(cells[i]));
         lines_.push_back(line_number);
     }
@@ -77,7 +87,7 @@ CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(fi
 
 std::string CsvTable::remark(std::string_view name) const {
     for (const auto& [key, value] : remarks_) {
-        if (key == name) return value;
+        if (lower(key) == name) return value;
     }
     return {};
 }
@@ -108,7 +118,7 @@ double CsvTable::number(const CsvColumn& column, std::size_t row) const {
     // exponent.
     const int prefix = column.unit ? column.unit->exponent : 0;
     const auto mark = cell.find_first_of("eE");
-    auto value = to_double(cell);
+    auto value = to_reading(cell);
     if (value && prefix != 0) {
         const int own = mark == std::string::npos ? 0 : static_cast<int>(*to_double(cell.substr(mark + 1)));
         value = to_double(cell.substr(0, mark) + "e" + std::to_string(own + prefix));

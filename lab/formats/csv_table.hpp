@@ -30,7 +30,7 @@ class CsvTable {
     // heading, an unknown unit in brackets, rows that are too short.
     CsvTable(std::string_view text, std::string file);
 
-    // Remarks "# name: value" before the heading.
+    // Remarks "# name: value"; capitals in the name do not count, `name` has none.
     std::string remark(std::string_view name) const;
     const std::vector<CsvColumn>& columns() const { return columns_; }
     std::size_t rows() const { return lines_.size(); }

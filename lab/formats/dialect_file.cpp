@@ -1,5 +1,6 @@
 #include "lab/formats/dialect_file.hpp"
 
+#include <algorithm>
 #include <array>
 #include <vector>
 
@@ -58,6 +59,54 @@ void require_commands(const ConfigSection& root, const Dialect& dialect) {
     }
 }
 
+// The {placeholders} of a command.
+std::vector<std::string> holes_of(const std::string& command) {
+    std::vector<std::string> out;
+    for (std::size_t at = 0; (at = command.find('{', at)) != std::string::npos; ++at) {
+        const auto close = command.find('}', at);
+        if (close == std::string::npos) break;
+        out.push_back(command.substr(at + 1, close - at - 1));
+    }
+    return out;
+}
+
+// "hz=1000000 count=11" for a command, "value" for a setting: what it is filled with.
+std::vector<std::string> values_for(const RoleKind& kind, const std::string& name) {
+    std::vector<std::string> out;
+    const auto take = [&](const CommandInfo& info) {
+        if (name != info.name) return;
+        for (const auto part : split(std::string_view(info.sample), ' ')) {
+            if (!part.empty()) out.emplace_back(part.substr(0, part.find('=')));
+        }
+    };
+    for (const auto& info : common_commands()) take(info);
+    for (const auto& info : kind.commands) take(info);
+    const bool setting =
+        name.starts_with("set_") && (kind.open_settings || kind.find_setting(name.substr(4)));
+    if (out.empty() && setting) out.emplace_back("value");
+    return out;
+}
+
+// A command without its value would be sent as it stands, whatever was asked for.
+void require_placeholders(const ConfigSection& root, const Dialect& dialect) {
+    for (const auto& [name, command] : dialect.commands) {
+        const auto wanted = values_for(*dialect.kind, name);
+        const auto there = holes_of(command);
+        for (const auto& hole : there) {
+            if (std::find(wanted.begin(), wanted.end(), hole) == wanted.end())
+                root.fail("commands",
+                          "the command " + name + " has no value {" + hole + "}" + suggestion(hole, wanted));
+        }
+        // Sensors, channels and triggers may be the only one that an instrument has.
+        for (const auto& value : wanted) {
+            const bool may_lack = value == "sensor" || value == "channel";
+            if (!may_lack && std::find(there.begin(), there.end(), value) == there.end())
+                root.fail("commands",
+                          "the command " + name + " lacks its value: write {" + value + "} where it goes");
+        }
+    }
+}
+
 }  // namespace
 
 const FileInfo dialect_file{"dialect", "How one family of instruments is spoken to.", sections};
@@ -76,6 +125,7 @@ Dialect read_dialect(const std::filesystem::path& file) {
     for (auto& [name, word] : root.pairs("detectors")) dialect.detectors[name] = word;
     dialect.overload_mask = root.whole("overload_mask").value_or(0);
     require_commands(root, dialect);
+    require_placeholders(root, dialect);
     return dialect;
 }
 

@@ -78,6 +78,29 @@ void write_file(const std::filesystem::path& path, std::string_view content) {
     if (::rename(part.c_str(), path.c_str()) != 0) fail_clean();
 }
 
+void append_line(const std::filesystem::path& path, std::string_view line) {
+    const Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0644));
+    if (file.get() < 0) fail_write(path);
+    const std::string whole = std::string(line) + "\n";
+    // One write: a line is there or not, but for a power cut.
+    for (std::string_view left = whole; !left.empty();) {
+        const auto wrote = ::write(file.get(), left.data(), left.size());
+        if (wrote < 0 && errno == EINTR) continue;
+        if (wrote < 0) fail_write(path);
+        left.remove_prefix(static_cast<std::size_t>(wrote));
+    }
+}
+
+bool stays_inside(const std::filesystem::path& relative) {
+    if (relative.empty() || relative.is_absolute()) return false;
+    int depth = 0;
+    for (const auto& part : relative) {
+        depth += part == ".." ? -1 : part == "." ? 0 : 1;
+        if (depth < 0) return false;
+    }
+    return depth > 0;
+}
+
 void make_folder(const std::filesystem::path& path) {
     std::error_code error;
     std::filesystem::create_directories(path, error);

@@ -13,6 +13,12 @@ std::string read_file(const std::filesystem::path& path);
 // Written beside its final name, flushed to the disk, then renamed. Throws Error(output).
 void write_file(const std::filesystem::path& path, std::string_view content);
 
+// Appends a line to a file, which is made when it is not there. Throws Error(output).
+void append_line(const std::filesystem::path& path, std::string_view line);
+
+// False for paths that lead out of the folder they are taken in, by "..", or by beginning at the root.
+bool stays_inside(const std::filesystem::path& relative);
+
 // Makes the folder and those above it. Throws Error(input): a person named it.
 void make_folder(const std::filesystem::path& path);
 

@@ -21,6 +21,8 @@ constexpr std::array common{
     CommandInfo{"calibrate", false, "", "adjusts itself; answers when done"},
     CommandInfo{"wait", false, "", "answers when everything sent before is done"},
     CommandInfo{"picture", false, "", "a picture of its screen, as a data block"},
+    CommandInfo{"query_power_on", false, "",
+                "standard event status register (IEEE 488.2), whose bit 7 says that it was switched on"},
     CommandInfo{"query_temperature", false, "", "its temperature in degC, for watches"},
 };
 
@@ -35,6 +37,16 @@ constexpr std::array analyser_commands{
     CommandInfo{"set_attenuation", true, "db=10", "input attenuation"},
     CommandInfo{"couple_attenuation", true, "", "attenuation follows the reference level"},
     CommandInfo{"set_unit", true, "unit=DBM", "unit of levels, DBM or DBUV"},
+    CommandInfo{"query_start", false, "", "reads the lowest frequency back"},
+    CommandInfo{"query_stop", false, "", "reads the highest frequency back"},
+    CommandInfo{"query_points", false, "", "reads the number of points back"},
+    CommandInfo{"query_bandwidth", false, "", "reads the resolution bandwidth back"},
+    CommandInfo{"query_detector", false, "", "reads the detector back, in the words of [detectors]"},
+    CommandInfo{"query_dwell", false, "", "reads the measuring time back"},
+    CommandInfo{"query_unit", false, "", "reads the unit of levels back"},
+    CommandInfo{"query_coupled", false, "", "1 while the attenuation follows the reference level"},
+    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
+    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "the levels, as a block of little-endian 64-bit numbers"},
@@ -55,6 +67,8 @@ constexpr std::array generator_settings{
 };
 
 constexpr std::array oscilloscope_commands{
+    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
+    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
     CommandInfo{"set_span", true, "s=0.00001", "time from the first to the last sample"},
     CommandInfo{"set_points", true, "count=1000", "samples of a record"},
     CommandInfo{"set_range", true, "channel=1 v=1", "largest voltage to either side of zero"},
@@ -69,6 +83,8 @@ constexpr std::array network_settings{
     SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
 };
 constexpr std::array network_commands{
+    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
+    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
     CommandInfo{"set_start", true, "hz=1000000", "lowest frequency"},
     CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
     CommandInfo{"set_points", true, "count=11", "points of a sweep"},
@@ -83,6 +99,7 @@ constexpr std::array power_settings{
     SettingInfo{"frequency", Unit::hertz, "1 GHz", true, "at which the sensors are corrected"},
 };
 constexpr std::array power_commands{
+    CommandInfo{"query_unit", false, "", "reads the unit of readings back: DBM"},
     CommandInfo{"set_averages", true, "count=4", "readings that are averaged"},
     CommandInfo{"read_power", true, "sensor=1", "one reading in dBm"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},

@@ -55,6 +55,10 @@ constexpr std::array rule_keys{
     KeyInfo{"allowed_uncertainty", quantity, false, "expanded uncertainty that the standard allows for"},
     KeyInfo{"detector", text, false, "detector that the limit is for"},
     KeyInfo{"bandwidth", quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
+    KeyInfo{"least_observation", quantity, false,
+            "how long the signal must have been observed; shorter gives no verdict", Unit::second},
+    KeyInfo{"requires", texts, false,
+            "parameters of the procedure that must be stated: a preset is no statement (gain)"},
     KeyInfo{"conditions", pairs, false, "further conditions: port, class, distance, site ..."},
     KeyInfo{"presets", pairs, false, "procedure parameters that the clause fixes"},
     KeyInfo{"basis", text, false, "how this value was obtained, if other than the book's"},
@@ -189,6 +193,8 @@ Rule read_rule(const ConfigSection& section) {
               .note = section.text("note"),
               .sign_off = {},
               .changed_from = {}};
+    if (const auto least = section.quantity("least_observation")) rule.least_observation_s = least->value;
+    rule.needs_stated = section.texts("requires");
     if (section.has("detector"))
         rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
     rule.confidence = *parse_confidence(choice(section, "confidence", {"sure", "fairly sure", "unsure"}, ""));

@@ -109,7 +109,9 @@ class SampleFile {
 class FileSamples : public IqSamples {
   public:
     FileSamples(const std::filesystem::path& file, const SampleType& type)
-        : IqSamples(type.rail), file_(file, type), layout_(type.layout) {}
+        : IqSamples(type.rail, file.string(), type.layout != Layout::f32),
+          file_(file, type),
+          layout_(type.layout) {}
 
     std::uint64_t size() const override { return file_.size(); }
 
@@ -118,9 +120,6 @@ class FileSamples : public IqSamples {
         auto* values = reinterpret_cast<float*>(out.data());
         if (layout_ == Layout::f32) {
             file_.read(first, out.data(), out.size());
-            for (std::size_t i = 0; i < 2 * out.size(); ++i) {
-                if (!std::isfinite(values[i])) file_.not_finite(first + i / 2);
-            }
             return largest_component(out);
         }
         thread_local std::vector<char> raw;
@@ -167,9 +166,9 @@ class FileWave : public WaveSamples {
         if (layout_ == Layout::f32 && channels_ == 1) {
             file_->read(first, out.data(), out.size());
             if (scale_finite(out.data(), out.size(), volts_)) return;
-            for (std::size_t i = 0; i < out.size(); ++i) {
-                if (!std::isfinite(out[i])) file_->not_finite(first + i);
-            }
+            // Which one it was is seen before the factor.
+            file_->read(first, out.data(), out.size());
+            file_->not_finite(first + first_no_number(out.data(), out.size()).value_or(0));
         }
         thread_local std::vector<char> raw;
         raw.resize(out.size() * file_->frame());
@@ -177,8 +176,8 @@ class FileWave : public WaveSamples {
         if (layout_ == Layout::f32) {
             const auto* values = reinterpret_cast<const float*>(raw.data()) + channel_;
             for (std::size_t i = 0; i < out.size(); ++i) {
+                if (first_no_number(values + i * channels_, 1)) file_->not_finite(first + i);
                 out[i] = values[i * channels_] * volts_;
-                if (!std::isfinite(out[i])) file_->not_finite(first + i);
             }
             return;
         }
@@ -219,16 +218,39 @@ std::string sha512_of(const std::filesystem::path& file) {
 
 struct Description {
     std::string type;
-    std::optional<double> rate, centre, reference, volts;
+    std::optional<double> rate, centre, reference, volts, path_db, path_ratio;
+    std::vector<std::pair<double, double>> path_tilt;
     std::string sha512;
     std::optional<std::string> trouble;
     std::size_t channels = 1;
+    bool unscaled = false;
 };
 
 std::optional<double> number_in(const std::string& place, const json& from, const char* key) {
     if (!from.contains(key)) return std::nullopt;
     if (!from[key].is_number()) fail_input(place, std::string(key) + " is not a number");
-    return from[key].get<double>();
+    const double value = from[key].get<double>();
+    if (!is_number(value)) fail_input(place, std::string(key) + " is not a number");
+    return value;
+}
+
+constexpr int most_channels = 4096;
+
+// [[1e9, 0.1], ...]: what the path takes at frequencies more than at the centre.
+std::vector<std::pair<double, double>> tilt_in(const std::string& place, const json& global) {
+    std::vector<std::pair<double, double>> out;
+    constexpr const char* key = "tally:path_tilt_db";
+    if (!global.contains(key)) return out;
+    const auto fail = [&] {
+        fail_input(place, std::string(key) + ": pairs of frequency and dB are expected");
+    };
+    if (!global[key].is_array()) fail();
+    for (const auto& pair : global[key]) {
+        if (!pair.is_array() || pair.size() != 2 || !pair[0].is_number() || !pair[1].is_number()) fail();
+        out.emplace_back(pair[0].get<double>(), pair[1].get<double>());
+        if (out.size() > 1 && !(out.back().first > out[out.size() - 2].first)) fail();
+    }
+    return out;
 }
 
 Description describe(const std::filesystem::path& meta) {
@@ -252,8 +274,16 @@ Description describe(const std::filesystem::path& meta) {
     out.rate = number_in(place, global, "core:sample_rate");
     out.reference = number_in(place, global, "tally:reference_level_dbm");
     out.volts = number_in(place, global, "tally:volts_per_unit");
+    out.path_db = number_in(place, global, "tally:path_db");
+    out.path_ratio = number_in(place, global, "tally:path_ratio");
+    out.path_tilt = tilt_in(place, global);
+    out.unscaled = global.contains("tally:unscaled") && global["tally:unscaled"] == true;
     if (const auto channels = number_in(place, global, "core:num_channels")) {
-        out.channels = static_cast<std::size_t>(std::max(1.0, *channels));
+        if (*channels < 1 || *channels > most_channels || *channels != std::floor(*channels)) {
+            fail_input(place, "core:num_channels is " + exact(*channels) +
+                                  ": write a whole number from 1 to " + std::to_string(most_channels));
+        }
+        out.channels = static_cast<std::size_t>(*channels);
     }
     if (global.contains("core:sha512") && global["core:sha512"].is_string()) {
         out.sha512 = lower(global["core:sha512"].get<std::string>());
@@ -292,6 +322,9 @@ Waveform real_record(const std::filesystem::path& data, const SampleType& type, 
     Waveform out;
     out.step_s = 1 / rate;
     out.overload = d.trouble;
+    // Floating-point values are taken as volts where nothing is said; integers count in steps of a converter.
+    out.scaled = d.volts.has_value() || (type.layout == Layout::f32 && !d.unscaled);
+    out.path_ratio = d.path_ratio;
     for (std::size_t k = 0; k < d.channels; ++k) {
         out.channels.push_back(
             std::make_shared<FileWave>(file, type.layout, k, d.channels, d.volts.value_or(1)));
@@ -313,6 +346,8 @@ Capture open_samples(const std::filesystem::path& data, const Description& d, co
     record.sample_rate_hz = rate;
     record.centre_hz = d.centre.value_or(0);
     record.reference_level_dbm = d.reference;
+    record.path_db = d.path_db;
+    record.path_tilt = d.path_tilt;
     return record;
 }
 
@@ -381,6 +416,8 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& re
     tree["global"] = {{"core:datatype", "cf32_le"}, {"core:sample_rate", record.sample_rate_hz}};
     if (record.reference_level_dbm) tree["global"]["tally:reference_level_dbm"] = *record.reference_level_dbm;
     if (record.trouble) tree["global"]["tally:trouble"] = *record.trouble;
+    if (record.path_db) tree["global"]["tally:path_db"] = *record.path_db;
+    if (!record.path_tilt.empty()) tree["global"]["tally:path_tilt_db"] = record.path_tilt;
     tree["captures"] = json::array({{{"core:sample_start", 0}, {"core:frequency", record.centre_hz}}});
     tree["annotations"] = json::array();
     const auto* bytes = reinterpret_cast<const char*>(samples.data());
@@ -390,6 +427,12 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& re
 WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& waveform) {
     json tree;
     tree["global"] = {{"core:datatype", "rf32_le"}, {"core:sample_rate", 1 / waveform.step_s}};
+    if (waveform.scaled) {
+        tree["global"]["tally:volts_per_unit"] = 1;
+    } else {
+        tree["global"]["tally:unscaled"] = true;
+    }
+    if (waveform.path_ratio) tree["global"]["tally:path_ratio"] = *waveform.path_ratio;
     if (waveform.overload) tree["global"]["tally:trouble"] = *waveform.overload;
     tree["captures"] = json::array({{{"core:sample_start", 0}}});
     tree["annotations"] = json::array();

@@ -1,5 +1,6 @@
 #include "lab/formats/spectrum_csv.hpp"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 
@@ -55,7 +56,8 @@ class Reader {
     void remark(std::string_view text) {
         const auto colon = text.find(':');
         if (colon == std::string_view::npos) return;
-        const auto key = trim(text.substr(0, colon)), value = trim(text.substr(colon + 1));
+        const std::string key = lower(trim(text.substr(0, colon)));
+        const auto value = trim(text.substr(colon + 1));
         try {
             if (key == "detector") {
                 spectrum_.detector = parse_detector(value);
@@ -65,14 +67,15 @@ class Reader {
                 spectrum_.resolution_bandwidth_hz = parse_quantity(value, Unit::hertz).value;
             } else if (key == "impedance") {
                 spectrum_.impedance_ohm = parse_quantity(value, Unit::ohm).value;
+            } else if (key == "declared") {
+                spectrum_.declared = printable(std::string(value));
             } else if (key == "reference_level") {
                 reference_ = std::string(value);
-            } else if (key == "overload" && !value.empty()) {
+            } else if ((key == "overload" || key == "trouble") && !value.empty()) {
                 spectrum_.overload = std::string(value);
             }
         } catch (const Error& error) {
-            fail_input(file_ + ", row " + std::to_string(row_),
-                       "remark " + std::string(key) + ": " + error.message());
+            fail_input(file_ + ", row " + std::to_string(row_), "remark " + key + ": " + error.message());
         }
     }
 
@@ -113,7 +116,8 @@ class Reader {
         frequency_ = column(cells[0], 1, Dimension::frequency, false);
         level_ = column(cells[1], 2, Dimension::frequency, true);
         spectrum_.unit = level_.unit;
-        corrected_ = cells.size() > 2 && trim(cells[2]) == "correction [dB]";
+        corrected_ = cells.size() > 2 && lower(trim(cells[2])) == "correction [db]";
+        columns_ = cells.size();
         if (!reference_.empty()) spectrum_.reference_level = parse_quantity(reference_, level_.unit).value;
         heading_seen_ = true;
     }
@@ -123,7 +127,7 @@ class Reader {
         if (!cell.empty() && cell.front() == '+') cell.remove_prefix(1);
         double value = 0;
         const auto [end, error] = std::from_chars(cell.data(), cell.data() + cell.size(), value);
-        if (error != std::errc{} || end != cell.data() + cell.size() || !std::isfinite(value)) {
+        if (error != std::errc{} || end != cell.data() + cell.size() || !is_number(value)) {
             fail_input(place(column), in_quotes(cell) + " is not a number");
         }
         if (how.spelling.exponent != 0) {
@@ -143,6 +147,12 @@ class Reader {
     }
 
     void row(std::string_view line) {
+        const auto separators = static_cast<std::size_t>(std::count(line.begin(), line.end(), separator_));
+        if (separators >= columns_ && !trim(line.substr(line.rfind(separator_) + 1)).empty()) {
+            fail_input(place(static_cast<int>(separators + 1)), "the row has more cells than the heading's " +
+                                                                    std::to_string(columns_) +
+                                                                    ": write decimals with a point");
+        }
         const auto first = line.find(separator_);
         if (first == std::string_view::npos) fail_input(place(2), "the row has no second column");
         const auto rest = line.substr(first + 1);
@@ -165,7 +175,7 @@ class Reader {
     std::string_view text_;
     const std::string& file_;
     std::size_t at_ = 0;
-    std::size_t row_ = 0;
+    std::size_t row_ = 0, columns_ = 0;
     bool heading_seen_ = false, corrected_ = false;
     char separator_ = ',';
     Column frequency_, level_;
@@ -201,6 +211,7 @@ std::string spectrum_csv(const Spectrum& s) {
         out += "# bandwidth: " + format_exact({*s.resolution_bandwidth_hz, Unit::hertz}) + "\n";
     if (s.impedance_ohm) out += "# impedance: " + format_exact({*s.impedance_ohm, Unit::ohm}) + "\n";
     if (s.reference_level) out += "# reference_level: " + format_exact({*s.reference_level, s.unit}) + "\n";
+    if (!s.declared.empty()) out += "# declared: " + s.declared + "\n";
     if (s.overload) out += "# overload: " + *s.overload + "\n";
     const bool corrected = !s.correction_db.empty();
     out +=

@@ -65,6 +65,9 @@ constexpr std::array search_keys{
     KeyInfo{"at_most", quantity, false, "the criterion holds up to this"},
     KeyInfo{"at_least", quantity, false, "the criterion holds from this"},
     KeyInfo{"gives", text, false, "name of the result that rules judge; threshold without it"},
+    KeyInfo{"alive_at", quantity, false,
+            "an easier value than holds_at, tried when nothing holds there: whoever answers at it fails by a "
+            "number, whoever does not gets no verdict"},
 };
 
 constexpr std::array range_keys{
@@ -226,6 +229,7 @@ Search read_search(const ConfigSection& section, const Procedure& procedure) {
     if (const auto least = table.quantity_in("at_least", product->unit)) search.at_least = least->value;
     if (!search.at_most && !search.at_least) table.fail("result", "needs at_most or at_least");
     if (table.has("gives")) search.gives = table.text("gives");
+    search.alive_at = table.quantity_in("alive_at", search.holds_at.unit);
     table.at("holds_at", [&] { ThresholdSearch{search}; });
     return search;
 }

@@ -22,6 +22,8 @@ constexpr std::array test_keys{
         "settings", pairs, false,
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
     KeyInfo{"judge", tables, false, "the rules"},
+    KeyInfo{"selects_only", flag, false,
+            "its rules choose candidates for a later test (nearest the limit), nothing is judged by them"},
     KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
     KeyInfo{"maximise", tables, false, "axes over which each point looks for the highest result first"},
     KeyInfo{"maximise_result", text, false, "the result that is to be highest"},
@@ -57,6 +59,9 @@ constexpr std::array judge_keys{
     KeyInfo{"marginal", quantity, false, "overrides the campaign's and the rule's"},
     KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
     KeyInfo{"decision", text, false, "overrides the campaign's"},
+    KeyInfo{"least_observation", quantity, false,
+            "a time of observation shorter than the rule's, by choice: reported as not per the standard",
+            Unit::second},
 };
 
 Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, const Procedure& procedure,
@@ -117,6 +122,8 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
         judging.options.marginal = presets.marginal_db;
     }
     judging.options.allow_partial = section.flag("allow_partial");
+    if (const auto least = section.quantity("least_observation"))
+        judging.options.least_observation_s = least->value;
     judging.options.decision = read_decision(section, presets.decision);
     judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
     return judging;
@@ -196,8 +203,12 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
 const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
 const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
 
-bool Judging::applies(const Sweep& sweep, const Point& point) const {
-    return matches(when, sweep, point);
+bool Judging::applies(const Sweep& sweep, const TextPairs& axes) const {
+    return std::all_of(when.begin(), when.end(), [&](const auto& part) {
+        return std::any_of(axes.begin(), axes.end(), [&](const auto& axis) {
+            return axis.first == sweep.axes[part.first].name && axis.second == part.second;
+        });
+    });
 }
 
 std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis) {
@@ -225,6 +236,31 @@ CaptureSetup Test::setup_at(const Point& point) const {
     if (!search) return procedure->setup(parameters_at(point));
     const Trial trial = trial_of(name, sweep, point, *search, search->holds_at);
     return procedure->setup(parameters_at(trial.sweep, trial.point));
+}
+
+std::vector<Quantity> confirmations(const Test& test, const TextPairs* axes) {
+    std::vector<Quantity> out;
+    if (!test.search || test.selects_only) return out;
+    const Unit unit = test.search->holds_at.unit;
+    const auto add = [&](double value, Unit of) {
+        const auto converted = convert({value, of}, unit);
+        if (!converted) return;
+        // Twelve digits, as the values of a range.
+        const auto rounded = to_double(decimal(converted->value, 9)).value_or(converted->value);
+        const Quantity wanted{rounded, unit};
+        if (std::find(out.begin(), out.end(), wanted) == out.end()) out.push_back(wanted);
+    };
+    for (const auto& judging : test.judgings) {
+        const Rule& rule = *judging.rule.rule;
+        const Bound* bound = rule.bound();
+        if (!bound || rule.applies_to != test.search->gives || (axes && !judging.applies(test.sweep, *axes)))
+            continue;
+        const double near =
+            judging.options.marginal.value_or(rule.marginal.value_or(default_marginal(rule.unit)));
+        if (bound->max) add(*bound->max, rule.unit), add(*bound->max - near, rule.unit);
+        if (bound->min) add(*bound->min, rule.unit), add(*bound->min + near, rule.unit);
+    }
+    return out;
 }
 
 bool sets_parameter(const Axis& axis) {
@@ -258,6 +294,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     test.prompt = section.text("prompt");
     test.power_cycle = section.text("power_cycle");
     test.redo = static_cast<int>(section.whole("redo").value_or(1));
+    test.selects_only = section.flag("selects_only");
     test.where = section.place();
     test.sweep = read_sweep(section, sources, *procedure, test.search, test.from_test);
     const auto maximised = section.tables("maximise", maximise_section);
@@ -279,6 +316,8 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
         section.fail(section.has("maximise_result") ? "maximise_result" : "trial_parameters",
                      "goes with [[test.maximise]]");
     }
+    if (test.selects_only && test.maximise)
+        section.fail("selects_only", "goes with a pre-scan, not with a test that maximises");
     if (const auto duration = section.quantity("duration")) {
         test.duration_s = duration->value;
         if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");

@@ -28,7 +28,8 @@ struct Judging {
     Condition when;  // all must match
     JudgeOptions options;
 
-    bool applies(const Sweep& sweep, const Point& point) const;
+    // `axes` are the names and values of a point, as its record has them; axes of the sweep alone matter.
+    bool applies(const Sweep& sweep, const TextPairs& axes) const;
 };
 
 // "generator.level": a setting of the instrument in a role.
@@ -59,9 +60,14 @@ struct Test {
     std::string provides_result;  // which result, tabulated over the axis that sets a frequency
     std::optional<double> valid_for_s;
     std::vector<std::string> needs;  // calibrations that must be in force
+    bool selects_only = false;       // its rules choose candidates, nothing is judged by them
     int redo = 1;                    // of a point with an unexpected signal, when nobody is there
     std::string where;               // file:line:column
 
+    // Whether a point gets a finding by one of the test's judgings. Trials lead to one that does.
+    bool judges(const Judging& judging, bool trial, const TextPairs& axes) const {
+        return !selects_only && !trial && judging.applies(sweep, axes);
+    }
     // The parameters of one point: axis values put over the test's own. Throws Error(input).
     Parameters parameters_at(const Point& point) const { return parameters_at(sweep, point); }
     // What the instrument is asked for at a point; of a search, at the end that should hold.
@@ -69,6 +75,10 @@ struct Test {
     // The parameters of a trial of a search, whose sweep has an axis more.
     Parameters parameters_at(const Sweep& swept, const Point& point) const;
 };
+
+// Values at which a search is tried besides what it needs: each limit that judges what it gives, and where
+// margins to it become marginal. With the axes of a point only what judges there.
+std::vector<Quantity> confirmations(const Test& test, const TextPairs* axes = nullptr);
 
 // True when a value of the axis changes what is measured.
 bool sets_parameter(const Axis& axis);

@@ -10,6 +10,8 @@
 namespace rt {
 namespace {
 
+constexpr int most_ports = 99;
+
 class TouchstoneReader {
   public:
     TouchstoneReader(std::string_view text, const std::string& file, std::size_t ports)
@@ -80,7 +82,8 @@ class TouchstoneReader {
         const auto value = trim(line.substr(close + 1));
         if (word == "number of ports") {
             const auto n = to_double(value);
-            if (!n || *n < 1 || *n > 99) fail("the number of ports is not 1 to 99: " + in_quotes(value));
+            if (!n || *n < 1 || *n > most_ports || *n != std::floor(*n))
+                fail("the number of ports is not 1 to 99: " + in_quotes(value));
             network_.ports = static_cast<std::size_t>(*n);
         } else if (word == "two-port data order") {
             row_order_ = lower(value) == "12_21";
@@ -161,7 +164,11 @@ Network read_touchstone(const std::filesystem::path& file) {
     const std::string ending = lower(file.extension().string());
     std::size_t ports = 0;
     if (ending.size() >= 4 && ending.starts_with(".s") && ending.back() == 'p') {
-        ports = static_cast<std::size_t>(to_double(ending.substr(2, ending.size() - 3)).value_or(0));
+        const auto n = to_double(ending.substr(2, ending.size() - 3)).value_or(0);
+        if (n != std::floor(n) || n < 1 || n > most_ports)
+            fail_input(file.string(), "the name says " + ending.substr(2, ending.size() - 3) +
+                                          " ports: 1 to " + std::to_string(most_ports) + " are read");
+        ports = static_cast<std::size_t>(n);
     }
     return parse_touchstone(read_file(file), file.string(), ports);
 }

@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "core/base/error.hpp"
+#include "core/dsp/widen.hpp"
 
 namespace rt {
 namespace {
@@ -40,7 +41,7 @@ float rail_of(int format) {
 class WavSamples : public IqSamples {
   public:
     WavSamples(Handle file, std::uint64_t size, float rail, std::string place)
-        : IqSamples(rail), file_(std::move(file)), size_(size), place_(std::move(place)) {}
+        : IqSamples(rail, place), file_(std::move(file)), size_(size), place_(std::move(place)) {}
     std::uint64_t size() const override { return size_; }
 
   protected:
@@ -86,9 +87,8 @@ class WavWave : public WaveSamples {
         for (std::size_t i = 0; i < out.size(); ++i) {
             const float value = all_[i * channels + static_cast<std::size_t>(channel_)];
             if (rail_ > 0 && std::abs(value) >= rail_) watch_.note(first + i);
-            if (!std::isfinite(value)) {
+            if (first_no_number(&value, 1))
                 fail_input(place_, "sample " + std::to_string(first + i) + " is not a finite number");
-            }
             out[i] = value * volts_;
         }
     }
@@ -125,6 +125,7 @@ Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints) {
     }
     Waveform out;
     out.step_s = 1 / rate;
+    out.scaled = hints.volts_per_unit.has_value();
     for (int k = 0; k < info.channels; ++k)
         out.channels.push_back(std::make_shared<WavWave>(file, k, hints.volts_per_unit.value_or(1)));
     return out;

@@ -15,18 +15,25 @@
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/figure_style.hpp"
+#include "lab/report/plain_text.hpp"
 #include "lab/report/svg_colours.hpp"
 
 namespace rt {
 namespace {
 
-// A gnuplot single-quoted string: quotes doubled, control characters dropped. Nothing else is special in it.
+// A gnuplot single-quoted string, in which nothing is special but the quote: that becomes an apostrophe,
+// since a doubled one at the beginning ends the string. What XML does not take (XML 1.0, 2.2 and 2.4) is
+// gone: the drawing is XML.
 std::string text(std::string_view raw) {
     std::string out = "'";
-    for (const char c : raw) {
+    for (const char c : plain_text(raw)) {
         if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f) continue;
+        if (c == '\'') {
+            out += "\u2019";
+            continue;
+        }
+        if (c == '>' && out.ends_with("]]")) out += ' ';
         out += c;
-        if (c == '\'') out += c;
     }
     return out + "'";
 }

@@ -1,5 +1,7 @@
 #include "lab/report/report.hpp"
 
+#include <algorithm>
+
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
@@ -50,13 +52,30 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     const RunRecord& first = runs.front()->record();
     const std::string pattern = options.name.empty() ? first.fact("report.file_name") : options.name;
     const std::string name = report_name(pattern, first);
-    const auto own = templates_of(runs, options);
+    auto own = templates_of(runs, options);
+    const bool incomplete = std::any_of(runs.begin(), runs.end(), [](const RunData* run) {
+        return run->record().fact("state") != "complete";
+    });
+    const bool altered =
+        std::any_of(runs.begin(), runs.end(), [](const RunData* run) { return !run->altered().empty(); });
+    WrittenReport out;
+    if (altered && !own.empty())
+        fail_input(own.front().string(), "an own template is not filled with a run that was altered");
     if (!own.empty()) {
         // Slips in templates are found before figures are drawn.
         ReportFigures none;
         none.watches.resize(runs.size());
         const PageData values = template_values(report_values(runs, none), runs, none, true);
-        for (const auto& file : own) fill_template(read_file(file), file.string(), values, true);
+        std::erase_if(own, [&](const std::filesystem::path& file) {
+            try {
+                fill_template(read_file(file), file.string(), values, true);
+                return false;
+            } catch (const Error& error) {
+                if (!incomplete || error.kind() != ErrorKind::input) throw;
+                out.left_out.push_back(std::string(error.what()) + " (the run is not complete)");
+                return true;
+            }
+        });
     }
     make_folder(folder);
     const ReportFigures figures = draw_figures(runs, folder, options.figures_per_test);
@@ -73,7 +92,6 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
         filled.push_back({folder / ("results" + number + ".csv"), findings_csv(runs[part]->record())});
         filled.push_back({folder / ("results" + number + ".json"), run_json(runs[part]->record())});
     }
-    WrittenReport out;
     for (const auto& each : filled) {
         write_file(each.file, each.text);
         out.files.push_back(each.file);

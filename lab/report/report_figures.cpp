@@ -87,15 +87,20 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
     return out;
 }
 
-// Final readings of a test over what the pre-scans of the run have held, with the limits of both.
-std::optional<Figure> finals_figure(const RunData& run, const std::string& test, std::optional<Trace>& held) {
+// Final readings of a test over what its pre-scan has held, with the limits of the test. Of a test that does
+// not say which that was nothing is drawn: another port's scan would look as good.
+std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
+                                    std::map<std::string, std::optional<Trace>>& all_held) {
+    const std::string source = run.record().fact("from." + test);
+    if (source.empty()) return std::nullopt;
+    auto& held = all_held[source];
     std::vector<const PointRecord*> finals;
     std::vector<Trace> scans;
     for (const auto& point : run.record().points) {
         if (point.kind != PointKind::point || point.standing != Standing::valid) continue;
         if (point.test == test && point.find_result("frequency") && point.find_result("level")) {
             finals.push_back(&point);
-        } else if (!held && point.find_result("highest_level_frequency") &&
+        } else if (!held && point.test == source && point.find_result("highest_level_frequency") &&
                    point.capture.kind == "spectrum") {
             Outcome outcome = run.outcome_of(point);
             const bool alike = scans.empty() || outcome.traces.front().x == scans.front().x;
@@ -205,7 +210,7 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
     const auto chosen = points_to_draw(runs, most, figures);
     auto sweeps = sweep_figures(runs);
     for (const RunData* run : runs) {
-        std::optional<Trace> held;
+        std::map<std::string, std::optional<Trace>> held;
         for (const auto& test : run->record().tests) {
             if (test.procedure != "emission.final") continue;
             if (auto figure = finals_figure(*run, test.name, held)) sweeps[test.name] = {std::move(*figure)};

@@ -5,19 +5,36 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
+#include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/measure_kept.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt {
 
-RunData::RunData(const std::filesystem::path& folder) : folder_(folder), record_(Tally::open(folder).read()) {
+RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_(folder) {
+    Tally::look_at(folder, [&](Database& database) {
+        Transaction one_state(database, "BEGIN");
+        Verification seen = verify_chain(database, folder);
+        seal_ = seen.seal;
+        altered_ = std::move(seen.altered);
+    });
+    if (altered == Altered::mark || altered_.empty()) record_ = Tally::open(folder).read();
     std::vector<std::filesystem::path> books;
     for (const auto& file : record_.files) {
-        if (file.kind == "rulebook") books.push_back(folder / file.file);
+        if (file.kind != "rulebook") continue;
+        const auto path = folder / file.file;
+        if (!stays_inside(file.file) || sha256(read_file(path)) != file.sha256) {
+            altered_.push_back(file.file + " was altered");
+            if (!stays_inside(file.file)) continue;
+        }
+        books.push_back(path);
+    }
+    if (altered == Altered::refuse && !altered_.empty()) {
+        fail_input(folder.string(), "is not as it was written (" + altered_.front() +
+                                        "): rare-tally verify " + folder.string() + " lists everything");
     }
     library_.add_all(books);
-    Tally::look_at(folder, [&](Database& database) { seal_ = chain_seal(database); });
 }
 
 std::vector<RuleRef> RunData::cited_rules() const {

@@ -11,10 +11,17 @@
 
 namespace rt {
 
+// What is done with a run that is not as it was written.
+enum class Altered { refuse, mark };
+
 class RunData {
   public:
-    // Throws Error(input) for a folder that is no run.
-    explicit RunData(const std::filesystem::path& folder);
+    // The chain of the tally is gone through first. Throws Error(input) for a folder that is no run, and for
+    // one that was altered, unless it is to be marked.
+    explicit RunData(const std::filesystem::path& folder, Altered altered = Altered::refuse);
+
+    // What is not as it was written, each in a line; empty for nearly all runs.
+    const std::vector<std::string>& altered() const { return altered_; }
 
     const RunRecord& record() const { return record_; }
     const RuleLibrary& rules() const { return library_; }
@@ -34,15 +41,16 @@ class RunData {
     std::filesystem::path folder_;
     RunRecord record_;
     std::string seal_;
+    std::vector<std::string> altered_;
     RuleLibrary library_;
 };
 
 // Several kept runs, opened together.
 class OpenRuns {
   public:
-    // Throws Error(input) for a folder that is no run.
-    explicit OpenRuns(const std::vector<std::filesystem::path>& folders) {
-        for (const auto& folder : folders) all_.push_back(&opened_.emplace_back(folder));
+    // Throws as RunData does.
+    explicit OpenRuns(const std::vector<std::filesystem::path>& folders, Altered altered = Altered::refuse) {
+        for (const auto& folder : folders) all_.push_back(&opened_.emplace_back(folder, altered));
     }
     const std::vector<const RunData*>& all() const { return all_; }
 

@@ -24,7 +24,7 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
       listener_(listener),
       options_(options),
       calibrations_(*plan.bench, folder),
-      maker_(folder, tally, bench, calibrations_, listener),
+      maker_(plan, folder, tally, bench, calibrations_, listener),
       watches_(plan.campaign->watches, bench),
       pace_(plan) {
     for (const auto& recheck : plan.campaign->rechecks) stabilities_.emplace_back(recheck);
@@ -58,6 +58,7 @@ void Conductor::know(const RunRecord& earlier) {
             continue;
         }
         attempts_[id_of(record)] = record.attempt;
+        settle(record);
         for (auto& stability : stabilities_) {
             const auto& name = stability.recheck().test.name;
             if (stability.covers(record.test)) open[name].push_back(&record);
@@ -110,6 +111,7 @@ RunEnd Conductor::run() {
         if (flow != Flow::stop && stability.open()) flow = check(stability);
     }
     if (flow == Flow::stop) end_.state = RunEnd::State::stopped;
+    if (end_.state == RunEnd::State::complete) tell_owed();
     watches_.close_events();
     flush_watches();
     end_.counts = tally_.counts();
@@ -170,6 +172,8 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
     if (!prepared_.insert(&planned).second) return Flow::go;
     const Test& test = *planned.test;
     if (!test.prompt.empty()) {
+        // What the others had a person connect is no longer in place.
+        prepared_ = {&planned};
         const auto reply = listener_.ask({Request::Kind::prompt, test.name, test.prompt, false});
         const char* word = reply == RunListener::Reply::skip   ? "test skipped"
                            : reply == RunListener::Reply::stop ? "run stopped"
@@ -222,6 +226,8 @@ Conductor::Flow Conductor::before_point(const PlannedTest& planned) {
 Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vector<Point>& points,
                                       const std::vector<std::size_t>& chosen, bool again) {
     for (const std::size_t i : chosen) {
+        // Of a maximum the point that it is found at gets the finding.
+        if (!planned.test->maximise) owe(*planned.test, planned.test->sweep, points[i]);
         if (!again && done(points[i])) continue;
         const Flow flow = visit(planned, planned.test->sweep, points[i]);
         if (flow != Flow::go) return flow;
@@ -258,11 +264,36 @@ Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep,
     return flow == Flow::go ? one(planned, sweep, point) : flow;
 }
 
+void Conductor::owe(const Test& test, const Sweep& sweep, const Point& point) {
+    TextPairs axes;
+    for (std::size_t i = 0; i < sweep.axes.size(); ++i)
+        axes.emplace_back(sweep.axes[i].name, point.value(sweep, i).text);
+    const bool judged = std::any_of(test.judgings.begin(), test.judgings.end(),
+                                    [&](const Judging& j) { return test.judges(j, false, axes); });
+    if (judged) owed_[point.id] = test.name + ": " + label(sweep, point);
+}
+
+void Conductor::settle(const PointRecord& record) {
+    if (record.kind != PointKind::check && !record.findings.empty()) settled_.insert(id_of(record));
+}
+
+void Conductor::tell_owed() {
+    std::vector<std::string> missing;
+    for (const auto& [id, name] : owed_) {
+        if (!settled_.contains(id)) missing.push_back(name);
+    }
+    if (missing.empty()) return;
+    end_.state = RunEnd::State::stopped;
+    maker_.note("without finding",
+                std::to_string(missing.size()) + (missing.size() == 1 ? " point has" : " points have") +
+                    " rules and no finding, " + missing.front() + (missing.size() == 1 ? "" : " first"));
+}
+
 Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     if (planned.test->search) return search(planned, point);
     if (planned.test->maximise) return maximum(planned, sweep, point);
     PointRecord record;
-    return measure(planned, {planned.test, planned.instrument, &sweep, &point, PointKind::point}, record);
+    return measure(planned, {planned.test, planned.instrument, &sweep, &point, PointKind::point, {}}, record);
 }
 
 Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {
@@ -304,6 +335,7 @@ void Conductor::add(const PlannedTest* planned, PointRecord record, const Point*
     }
     note_clock(record);
     tally_.add(record, watches_.take_samples());
+    settle(record);
     flush_watches();
     last_ended_ = record.ended;
     PointRecord shown = record;

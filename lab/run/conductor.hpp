@@ -6,6 +6,7 @@
 #include <optional>
 #include <set>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "lab/run/pace.hpp"
@@ -60,6 +61,10 @@ class Conductor {
     Flow recover(Stability& stability, const std::string& reason);
 
     bool done(const Point& point) const { return attempts_.contains(point.id); }
+    // Points that rules apply to and that have no finding: with any of them the run is not complete.
+    void owe(const Test& test, const Sweep& sweep, const Point& point);
+    void settle(const PointRecord& record);
+    void tell_owed();
     void flush_watches();
     void note_clock(const PointRecord& record);
     Flow interrupted(RunListener::Reply reply);
@@ -83,6 +88,10 @@ class Conductor {
     std::map<std::string, std::map<std::uint64_t, PointRecord>> records_;
     std::map<std::string, std::vector<std::uint64_t>> record_order_;
     std::set<const PlannedTest*> prepared_, skipped_;
+    // Ids of points with a finding or without need of one, and of points that were to get a finding, with
+    // their names.
+    std::unordered_set<std::uint64_t> settled_;
+    std::map<std::uint64_t, std::string> owed_;
     std::string last_ended_;
     bool recovering_ = false;
     RunEnd end_;

@@ -68,6 +68,7 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
     Sweep sweep = test.sweep;
     sweep.axes.back().values = std::move(values);
     for (const auto& point : expand(test.name, sweep)) {
+        if (!test.maximise) owe(test, sweep, point);
         if (done(point)) continue;
         const Flow flow = visit(planned, sweep, point);
         if (flow != Flow::go) return flow;
@@ -77,7 +78,10 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
 
 Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point) {
     const Test& test = *planned.test;
-    ThresholdSearch search(*test.search);
+    TextPairs axes;
+    for (std::size_t i = 0; i < test.sweep.axes.size(); ++i)
+        axes.emplace_back(test.sweep.axes[i].name, point.value(test.sweep, i).text);
+    ThresholdSearch search(*test.search, confirmations(test, &axes));
     std::vector<PointRecord> trials;
     auto& known = records_[test.name];
     while (const auto value = search.next()) {
@@ -90,7 +94,9 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
         } else {
             if (listener_.stop()) return Flow::stop;
             const Flow flow = measure(
-                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
+                planned,
+                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text()},
+                record);
             if (flow != Flow::go) return flow;
         }
         const Result* result = record.find_result(test.search->result);
@@ -98,7 +104,7 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
         search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
         trials.push_back(std::move(record));
     }
-    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold};
+    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold, {}};
     add(&planned, maker_.conclude(job, ++position_, search, trials), &point);
     return Flow::go;
 }
@@ -117,7 +123,9 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
         } else {
             if (listener_.stop()) return Flow::stop;
             const Flow flow = measure(
-                planned, {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial}, record);
+                planned,
+                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text()},
+                record);
             if (flow != Flow::go) return flow;
         }
         const Result* result = record.find_result(what.result);
@@ -131,9 +139,14 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
         for (const auto& axis : what.axes) best->push_back(axis.from);
     }
     const Trial last = place_of(test.name, sweep, point, what, *best, false);
+    owe(test, last.sweep, last.point);
     if (done(last.point)) return Flow::go;
+    for (const auto& text : search.told())
+        maker_.note("maximum", test.name + ", " + label(sweep, point) + ": " + text);
     PointRecord record;
-    return measure(planned, {&test, planned.instrument, &last.sweep, &last.point, PointKind::point}, record);
+    return measure(planned,
+                   {&test, planned.instrument, &last.sweep, &last.point, PointKind::point, point.id_text()},
+                   record);
 }
 
 }  // namespace rt

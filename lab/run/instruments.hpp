@@ -23,6 +23,12 @@ class BenchConnection {
     InstrumentRole& role(const std::string& role);
     // The same from another thread: without noting it.
     InstrumentRole& peek(const std::string& role) { return roles_.at(role); }
+    // Roles of instruments that are connected.
+    std::vector<std::string> speaking() const {
+        std::vector<std::string> out;
+        for (const auto& [role, session] : roles_) out.push_back(role);
+        return out;
+    }
     bool speaks(const std::string& role) const { return roles_.contains(role); }
     // The role asked for last: the one to blame when something fails.
     const std::string& in_use() const { return in_use_; }

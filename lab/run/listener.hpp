@@ -28,8 +28,10 @@ struct Request {
 class RunListener {
   public:
     virtual ~RunListener() = default;
-    // The run folder is there; `earlier` are the verdicts of a run that is carried on.
-    virtual void begun(const std::filesystem::path&, const VerdictCounts& /*earlier*/) {}
+    // The run folder is there; `unit` is model and serial as the run has them, answers included; `earlier`
+    // are the verdicts of a run that is carried on.
+    virtual void begun(const std::filesystem::path&, const std::string& /*unit*/,
+                       const VerdictCounts& /*earlier*/) {}
     virtual void connected(const InstrumentRecord& instrument) = 0;
     virtual void point_done(const PointRecord& point, const Progress& progress) = 0;
     virtual void event(const EventRecord&) {}

@@ -6,9 +6,11 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/correct/by_kind.hpp"
 #include "lab/bench/acquire.hpp"
 #include "lab/bench/instrument_role.hpp"
 #include "lab/clock.hpp"
+#include "lab/run/recorded.hpp"
 
 namespace rt {
 namespace {
@@ -31,6 +33,7 @@ void require_setting(const Bench& bench, const Test& test, const SettingTarget& 
                                    " of the " + target.role + ": " + why);
     };
     try {
+        require_sendable(in_quotes(target.setting), value);
         setting_text(*instrument.dialect.kind, target.setting, value);
     } catch (const Error& error) {
         fail(error.message());
@@ -86,10 +89,19 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
     }
 }
 
-// The path must cover what is going to be measured; tables known only at the run are left to it.
+// The path must cover what is going to be measured, and be one that its kind can be corrected by; tables
+// known only at the run are left to it.
 void require_path(const Bench& bench, const Test& test, const CaptureSetup& setup) {
     const BenchPath* path = bench.find_path(test.instrument);
     if (!path) return;
+    SignalPath known;
+    for (const auto& entry : path->entries) known.parts.push_back(entry.part);
+    static_assert(std::variant_size_v<CaptureSetup> == std::variant_size_v<Capture>);
+    const auto refused = path_refusal(static_cast<CaptureKind>(setup.index()), known);
+    if (!refused.empty()) {
+        fail_input(path->where, "test " + in_quotes(test.name) + " through the path to the " + path->role +
+                                    ": " + refused);
+    }
     double from = 0, to = 0;
     if (const auto* s = std::get_if<SpectrumSetup>(&setup)) from = s->start_hz, to = s->stop_hz;
     if (const auto* q = std::get_if<IqSetup>(&setup)) {
@@ -107,6 +119,33 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
     }
 }
 
+// Levels must convert into the units of the limits: a field strength needs an antenna in the path, power and
+// voltage the impedance of the input.
+void require_units(const Bench& bench, const Test& test, const PlannedTest& planned,
+                   const CaptureSetup& setup) {
+    const auto* spectrum = std::get_if<SpectrumSetup>(&setup);
+    if (!spectrum || planned.instrument->recorded()) return;  // files state their own units
+    const BenchPath* path = bench.find_path(test.instrument);
+    const bool antenna = path && std::any_of(path->entries.begin(), path->entries.end(),
+                                             [](const PathEntry& entry) { return entry.part.antenna; });
+    const Unit unit = antenna ? Unit::dbuv_per_metre : spectrum->unit;
+    const auto& impedance = planned.instrument->impedance_ohm;
+    for (const auto& judging : test.judgings) {
+        const Rule& rule = *judging.rule.rule;
+        if (rule.bound() || rule.unit == unit || !is_decibel(rule.unit)) continue;
+        if (convert({0, unit}, rule.unit)) continue;
+        const bool impedance_helps = convert({0, unit}, rule.unit, {50, Unit::ohm}).has_value();
+        if (impedance_helps && impedance) continue;
+        fail_input(test.where,
+                   "test " + in_quotes(test.name) + ": the limit of " + judging.rule.full_id() + " is in " +
+                       symbol(rule.unit) + ", the levels of the " + test.instrument + " are in " +
+                       symbol(unit) +
+                       (impedance_helps ? ": add impedance = \"50 ohm\" to the instrument"
+                        : rule.unit == Unit::dbuv_per_metre && !antenna ? ": the path to it has no antenna"
+                                                                        : ", which does not convert"));
+    }
+}
+
 // Setups of the test, each once where no parameter changes; gives the seconds of all.
 double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
     const auto seconds_of = [&](const CaptureSetup& setup) {
@@ -117,6 +156,7 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
                                        planned.instrument->dialect.kind->name);
         }
         require_path(bench, test, setup);
+        require_units(bench, test, planned, setup);
         return acquire_seconds(*planned.instrument, setup);
     };
     if (test.from_test)
@@ -124,7 +164,7 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
     const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), sets_parameter);
     double sum = 0;
     std::size_t trials = 1;
-    if (test.search) trials = ThresholdSearch(*test.search).most_trials();
+    if (test.search) trials = ThresholdSearch(*test.search, confirmations(test)).most_trials();
     for (const auto& point : planned.points) {
         double seconds = seconds_of(test.setup_at(point));
         seconds *= static_cast<double>(trials);
@@ -165,7 +205,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     }
     if (test.search) {
         planned.at_most = true;
-        planned.captures *= ThresholdSearch(*test.search).most_trials();
+        planned.captures *= ThresholdSearch(*test.search, confirmations(test)).most_trials();
     }
     if (test.duration_s) {
         const double turns = std::max(1.0, std::ceil(*test.duration_s / std::max(planned.seconds, 1e-3)));
@@ -296,6 +336,44 @@ void require_paths(const Plan& plan) {
     }
 }
 
+// Budgets that speak for nothing, and decisions that need one where there is none.
+template <typename Add>
+void warn_of_budgets(const Plan& plan, const Add& add) {
+    std::vector<std::string> products;
+    for (const auto& procedure : procedures()) {
+        for (const auto& product : procedure.traces) products.emplace_back(product.name);
+        for (const auto& product : procedure.results) products.emplace_back(product.name);
+    }
+    for (const auto& test : plan.campaign->tests) {
+        if (test.search) products.push_back(test.search->gives);
+    }
+    for (const auto& budget : plan.bench->budgets) {
+        for (const auto& name : budget.applies_to) {
+            if (std::find(products.begin(), products.end(), name) == products.end())
+                add("the uncertainty " + in_quotes(budget.name) + " is for " + in_quotes(name) +
+                    ", which nothing gives" + suggestion(name, products).substr(0, 60));
+        }
+    }
+    for (const auto& planned : plan.tests) {
+        for (const auto& judging : planned.test->judgings) {
+            const Rule& rule = *judging.rule.rule;
+            const Decision decision = judging.options.decision;
+            const bool needed = decision == Decision::guarded ||
+                                (decision == Decision::cispr && rule.allowed_uncertainty.has_value());
+            const Unit margin = is_decibel(rule.unit) ? Unit::db : rule.unit;
+            const auto& budgets = plan.bench->budgets;
+            if (!needed || std::any_of(budgets.begin(), budgets.end(), [&](const Budget& budget) {
+                    return budget.speaks_for(rule.applies_to, margin);
+                })) {
+                continue;
+            }
+            add("the decision " + std::string(name(decision)) +
+                " needs an uncertainty, and the bench declares none for " + rule.applies_to + ": " +
+                judging.rule.full_id() + " will get no verdict");
+        }
+    }
+}
+
 void warn(Plan& plan) {
     const auto add = [&](std::string text) {
         if (std::find(plan.warnings.begin(), plan.warnings.end(), text) == plan.warnings.end())
@@ -305,12 +383,30 @@ void warn(Plan& plan) {
     for (const auto& planned : plan.tests) {
         const auto lapse = calibration_lapse(*planned.instrument);
         if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
-        unjudged += planned.test->judgings.empty() && planned.test->provides.empty();
+        unjudged +=
+            planned.test->judgings.empty() && planned.test->provides.empty() && !planned.test->selects_only;
         for (const auto& need : planned.test->needs) {
             if (!plan.provider(need))
                 add("test " + planned.test->name + " needs " + need +
                     ", whose test is not chosen: it will get no verdict");
         }
+    }
+    warn_of_budgets(plan, add);
+    for (const auto& instrument : plan.bench->instruments) {
+        if (!instrument.is("supply") || !instrument.place.speaks()) continue;
+        const std::string target = instrument.role + ".output";
+        const bool set = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& planned) {
+            const Test& test = *planned.test;
+            const bool setting = std::any_of(test.settings.begin(), test.settings.end(),
+                                             [&](const auto& s) { return s.first == target; });
+            return setting || test.power_cycle == instrument.role ||
+                   std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), [&](const Axis& axis) {
+                       return std::find(axis.sets.begin(), axis.sets.end(), target) != axis.sets.end();
+                   });
+        });
+        if (!set)
+            add("nothing switches the " + instrument.role + " on: no test sets " + target +
+                ", so that the unit may have no power");
     }
     for (const auto& path : plan.bench->paths) {
         for (const auto& entry : path.entries) {
@@ -373,6 +469,7 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
     }
     require_watches(plan);
     require_paths(plan);
+    RecordedCaptures(plan).require_clear();
     plan.order = order_of(plan);
     warn(plan);
     return plan;

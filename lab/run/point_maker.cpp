@@ -6,12 +6,12 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/correct/by_kind.hpp"
 #include "core/rules/judge.hpp"
 #include "lab/bench/acquire.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/run/recorded.hpp"
 
 namespace rt {
 
@@ -20,6 +20,7 @@ PointRecord head_of(const PointJob& job, std::size_t position) {
     record.id = job.point->id_text();
     record.position = position;
     record.kind = job.kind;
+    record.parent = job.parent;
     record.test = job.test->name;
     record.label = label(*job.sweep, *job.point);
     record.started = utc_now();
@@ -29,8 +30,15 @@ PointRecord head_of(const PointJob& job, std::size_t position) {
     return record;
 }
 
-PointMaker::PointMaker(const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
-                       Calibrations& calibrations, RunListener& listener)
+static void put_parameters(const Parameters& parameters, PointRecord& record) {
+    record.parameters.assign(parameters.texts().begin(), parameters.texts().end());
+    for (const auto& [name, text] : parameters.texts()) {
+        if (!parameters.stated(name)) record.presets.insert(name);
+    }
+}
+
+PointMaker::PointMaker(const Plan& plan, const std::filesystem::path& folder, Tally& tally,
+                       BenchConnection& bench, Calibrations& calibrations, RunListener& listener)
     : folder_(folder),
       tally_(tally),
       bench_(bench),
@@ -47,7 +55,8 @@ PointMaker::PointMaker(const std::filesystem::path& folder, Tally& tally, BenchC
               const SignalPath path = calibrations_.path(role);
               // What cannot be relied on keeps its points from a verdict; the level stays as it is.
               return path.parts.empty() || !path.invalid().empty() ? 0.0 : path.loss_db(hz);
-          }) {}
+          }),
+      recorded_(plan) {}
 
 bool PointMaker::makes_path(const std::string& role) const {
     const BenchPath* path = bench_.bench().find_path(role);
@@ -119,6 +128,7 @@ void PointMaker::power_cycle(const Test& test) {
     }
     setter_.apply(std::move(wanted));
     const Instrument& instrument = *bench_.bench().find(supply);
+    setter_.forget(supply);
     bench_.role(supply).set("output", "OFF");
     std::this_thread::sleep_for(std::chrono::duration<double>(instrument.off_time_s));
     bench_.role(supply).set("output", "ON");
@@ -139,15 +149,20 @@ void PointMaker::power_cycle(const Test& test) {
     }
 }
 
-Capture PointMaker::recorded(const PointJob& job) const {
-    return read_capture(find_recorded(*job.instrument, *job.test, *job.sweep, *job.point));
+Capture PointMaker::recorded(const PointJob& job, const Parameters& parameters) {
+    Capture capture = read_capture(recorded_.find(*job.instrument, *job.test, *job.sweep, *job.point));
+    // What the bench and the campaign state counts where the file says nothing.
+    if (auto* spectrum = std::get_if<Spectrum>(&capture); spectrum && !spectrum->impedance_ohm)
+        spectrum->impedance_ohm = job.instrument->impedance_ohm;
+    complete(capture, parameters);
+    return capture;
 }
 
 // Captures until the signal is the one expected, or somebody says that this one is to be taken.
 Capture PointMaker::capture(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup) {
     for (int tries = 0;; ++tries) {
-        Capture capture =
-            job.instrument->recorded() ? recorded(job) : acquire(bench_.role(job.instrument->role), setup);
+        Capture capture = job.instrument->recorded() ? recorded(job, parameters)
+                                                     : acquire(bench_.role(job.instrument->role), setup);
         if (!job.test->procedure->check || distrust(capture)) return capture;
         const auto unexpected = job.test->procedure->check(capture, parameters);
         if (!unexpected) return capture;
@@ -164,48 +179,107 @@ Capture PointMaker::capture(const PointJob& job, const Parameters& parameters, c
     }
 }
 
-PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKeeper& watches) {
-    PointRecord record = head_of(job, position);
-    now_ = job.test;
-    const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
-    record.parameters.assign(parameters.texts().begin(), parameters.texts().end());
-    const CaptureSetup setup = job.test->procedure->setup(parameters);
-    prompt_axes(job);
+void PointMaker::restarted(const std::string& role) {
+    const Instrument& instrument = *bench_.bench().find(role);
+    note("restart", "the " + role + " was switched on anew: what it was set to is lost and set again");
+    setter_.forget(role);
+    // The unit loses its settings with its power.
+    if (instrument.is("supply")) setter_.forget("unit");
+    if (instrument.zero) {
+        bench_.role(role).zero();
+        note("zero", role + " zeroed and calibrated again");
+    }
+}
+
+void PointMaker::connect_anew(const std::string& role, WatchKeeper& watches) {
+    {
+        const auto hold = watches.hold();
+        bench_.reconnect(role);
+    }
+    setter_.forget(role);
+    const Instrument& instrument = *bench_.bench().find(role);
+    // Nobody knows what an instrument did that was lost: what it feeds is set anew as well.
+    if (instrument.is("supply")) setter_.forget("unit");
+    if (instrument.zero && bench_.speaks(role)) bench_.role(role).zero();
+}
+
+void PointMaker::look_for_restarts() {
+    for (const auto& role : bench_.speaking()) {
+        if (!bench_.role(role).switched_on()) continue;
+        bench_.role(role).prepare();
+        restarted(role);
+    }
+}
+
+Capture PointMaker::take(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup,
+                         WatchKeeper& watches, std::string& doubt) {
     std::map<std::string, int> tried;
-    std::optional<Capture> taken;
     std::string failed;  // role to be connected anew
-    while (!taken) {
+    for (;;) {
+        std::optional<Capture> taken;
         try {
             if (!failed.empty()) {
-                const auto hold = watches.hold();
-                if (failed == "unit" && !job.test->power_cycle.empty()) power_cycle(*job.test);
-                bench_.reconnect(failed);
-                setter_.forget(failed);
+                if (failed == "unit" && !job.test->power_cycle.empty()) {
+                    const auto hold = watches.hold();
+                    power_cycle(*job.test);
+                }
+                connect_anew(failed, watches);
+                failed.clear();
             }
+            for (const auto& role : watches.take_lost()) {
+                bench_.use(role);
+                note("retry", "the " + role + " gave a watch no answer in time; connected anew");
+                connect_anew(role, watches);
+            }
+            look_for_restarts();
             set_up(job);
             watches.look();
             taken = capture(job, parameters, setup);
             watches.look();
+            doubt = setter_.doubt();
+            return std::move(*taken);
         } catch (const Error& error) {
             if (error.kind() != ErrorKind::bench) throw;
             failed = bench_.in_use();
             const Instrument* instrument = bench_.bench().find(failed);
-            if (!instrument || tried[failed]++ >= instrument->retries) throw;
-            note("retry", std::string(error.what()) + "; connected anew, attempt " +
-                              std::to_string(tried[failed] + 1) + " of " +
-                              std::to_string(instrument->retries + 1));
+            if (instrument && tried[failed]++ < instrument->retries) {
+                note("retry", std::string(error.what()) + "; connected anew, attempt " +
+                                  std::to_string(tried[failed] + 1) + " of " +
+                                  std::to_string(instrument->retries + 1));
+                continue;
+            }
+            if (!taken) throw;
+            // The capture is there, what should have vouched for it is not.
+            doubt = "a watch could not be read after the capture: " + std::string(error.what());
+            return std::move(*taken);
         }
     }
+}
+
+std::string PointMaker::correct(const PointJob& job, Capture& capture) {
     const SignalPath path = calibrations_.path(job.instrument->role);
-    std::string path_trouble = path.invalid();
-    if (auto* spectrum = std::get_if<Spectrum>(&*taken); spectrum && spectrum->correction_db.empty()) {
-        if (path_trouble.empty()) correct(*spectrum, path);
-    } else if (auto* reading = std::get_if<PowerReading>(&*taken); reading && !path.parts.empty()) {
-        if (path_trouble.empty()) reading->level_dbm += path.loss_db(reading->frequency_hz);
-    }
-    record.capture = keep(record, *taken);
-    Outcome outcome = measure(*job.test->procedure, std::move(*taken), parameters);
+    if (corrected(capture)) return {};
+    if (auto trouble = path.invalid(); !trouble.empty()) return trouble;
+    if (auto why = path_refusal(kind_of(capture), path); !why.empty())
+        return "the path to the " + job.instrument->role + ": " + why;
+    rt::correct(capture, path);
+    return {};
+}
+
+PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKeeper& watches) {
+    PointRecord record = head_of(job, position);
+    now_ = job.test;
+    const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
+    put_parameters(parameters, record);
+    const CaptureSetup setup = job.test->procedure->setup(parameters);
+    prompt_axes(job);
+    std::string doubt;
+    Capture taken = take(job, parameters, setup, watches, doubt);
+    std::string path_trouble = correct(job, taken);
+    record.capture = keep(record, taken);
+    Outcome outcome = measure(*job.test->procedure, std::move(taken), parameters);
     if (!path_trouble.empty()) invalidate(outcome, std::move(path_trouble));
+    if (!doubt.empty()) invalidate(outcome, std::move(doubt));
     judge_all(job, parameters, std::move(outcome), record);
     attach_picture(job, record, watches);
     record.ended = utc_now();
@@ -215,8 +289,8 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
 std::string PointMaker::file_name(const PointRecord& record, const std::string& ending) const {
     std::string number = std::to_string(record.position);
     number.insert(0, number.size() < 5 ? 5 - number.size() : 0, '0');
-    // File systems end names at 255 bytes.
-    return "captures/" + number + "-" + slug(record.test + " " + record.label).substr(0, 180) + ending;
+    // As patterns for recorded captures spell them: {test}-{label}.
+    return "captures/" + number + "-" + file_part(record.test) + "-" + file_part(record.label) + ending;
 }
 
 CaptureRecord PointMaker::keep(const PointRecord& record, const Capture& capture) const {
@@ -251,15 +325,16 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
         if (auto lapse = calibrations_.lapse(need); !lapse.empty()) invalidate(outcome, std::move(lapse));
     }
     for (const auto& judging : job.test->judgings) {
-        if (job.kind == PointKind::trial || !judging.applies(job.test->sweep, *job.point)) continue;
-        outcome.deviations = deviations_from(*judging.rule.rule, parameters);
+        if (!job.test->judges(judging, job.kind == PointKind::trial, record.axes)) continue;
         JudgeOptions options = judging.options;
         options.budgets = bench_.bench().budgets;
-        record.findings.push_back(judge(judging.rule, outcome, options));
+        record.findings.push_back(judge(judging.rule, outcome, parameters, options));
     }
     record.results = std::move(outcome.results);
     record.notes = std::move(outcome.notes);
-    if (outcome.invalid) record.notes.push_back("not valid: " + *outcome.invalid);
+    if (!outcome.invalid) return;
+    record.invalid = *outcome.invalid;
+    record.notes.push_back("not valid: " + *outcome.invalid);
 }
 
 // A picture of the instrument's screen beside a finding that failed.
@@ -286,12 +361,26 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchK
     }
 }
 
+// On what a threshold rests that was found by bisection.
+static std::string assumption_of(const ThresholdSearch& search) {
+    const auto list = [](const std::vector<Quantity>& values) {
+        std::string out;
+        for (const auto& value : values) out += (out.empty() ? "" : ", ") + format(value);
+        return out;
+    };
+    std::string out = "takes for granted that what holds at one value holds at every easier one";
+    if (!search.confirmed().empty()) out += "; confirmed at " + list(search.confirmed());
+    if (!search.refuted().empty())
+        out += "; it does not hold at " + list(search.refuted()) + ", although it does at harder values";
+    return out;
+}
+
 PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
                                  const std::vector<PointRecord>& trials) {
     const Search& what = *job.test->search;
     PointRecord record = head_of(job, position);
     const Parameters& parameters = job.test->parameters;
-    record.parameters.assign(parameters.texts().begin(), parameters.texts().end());
+    put_parameters(parameters, record);
     std::string table = "trial," + what.axis + "," + what.result + ",holds,point\n";
     for (std::size_t i = 0; i < trials.size(); ++i) {
         const Result* result = trials[i].find_result(what.result);
@@ -303,11 +392,17 @@ PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, cons
     record.capture = keep(record, table, "trials");
     Outcome outcome;
     const auto threshold = search.threshold();
+    for (const auto& [name, text] : parameters.texts()) {
+        if (parameters.stated(name)) outcome.stated.insert(name);
+    }
     if (search.invalid()) {
         outcome.invalid = "the trial at " + trials.back().axes.back().second + " has no " + what.result +
                           (trials.back().notes.empty() ? "" : " (" + trials.back().notes.back() + ")");
     } else if (!threshold) {
-        outcome.invalid = "the criterion does not hold even at " + format(what.holds_at);
+        outcome.invalid =
+            "the criterion does not hold even at " + format(what.alive_at.value_or(what.holds_at)) +
+            (what.alive_at ? ": nothing answers there either"
+                           : ", the end of the search: give alive_at, a value at which it must hold");
     } else {
         outcome.results.push_back({what.gives, *threshold, {}});
         outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
@@ -315,6 +410,7 @@ PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, cons
             outcome.notes.push_back("it still holds at " + format(what.fails_at) +
                                     ", the end of the search: the threshold lies beyond");
         }
+        outcome.notes.push_back(assumption_of(search));
     }
     judge_all(job, parameters, std::move(outcome), record);
     record.ended = utc_now();

@@ -10,6 +10,7 @@
 #include "lab/run/calibrations.hpp"
 #include "lab/run/instruments.hpp"
 #include "lab/run/listener.hpp"
+#include "lab/run/recorded.hpp"
 #include "lab/run/setter.hpp"
 #include "lab/run/watch_keeper.hpp"
 #include "lab/tally/tally.hpp"
@@ -28,11 +29,12 @@ struct PointJob {
     const Sweep* sweep;
     const Point* point;
     PointKind kind = PointKind::point;
+    std::string parent = {};  // id of the point that a trial is made for
 };
 
 class PointMaker {
   public:
-    PointMaker(const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
+    PointMaker(const Plan& plan, const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
                Calibrations& calibrations, RunListener& listener);
 
     // Everything but the verdicts of watches. Trouble with an instrument is met with its retries, then thrown
@@ -51,8 +53,19 @@ class PointMaker {
     bool makes_path(const std::string& role) const;
     void prompt_axes(const PointJob& job);
     void set_up(const PointJob& job);
+    // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
+    // what it feeds counts as unknown.
+    void look_for_restarts();
+    void restarted(const std::string& role);
+    // Connected anew; what it fed or was set to is no longer known.
+    void connect_anew(const std::string& role, WatchKeeper& watches);
+    // The capture of a point, tried again after trouble. `doubt` says why it may not be judged all the same.
+    Capture take(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup,
+                 WatchKeeper& watches, std::string& doubt);
+    // Brought to the unit through the signal path; gives why that could not be done.
+    std::string correct(const PointJob& job, Capture& capture);
     Capture capture(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup);
-    Capture recorded(const PointJob& job) const;
+    Capture recorded(const PointJob& job, const Parameters& parameters);
     CaptureRecord keep(const PointRecord& record, const Capture& capture) const;
     CaptureRecord keep(const PointRecord& record, const std::string& table, const char* kind) const;
     void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);
@@ -66,6 +79,7 @@ class PointMaker {
     RunListener& listener_;
     Setter setter_;
     std::map<std::string, std::string> prompted_;  // slow axes as a person has set them
+    RecordedCaptures recorded_;
     const Test* now_ = nullptr;
     bool unit_known_ = false;
 };

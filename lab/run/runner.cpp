@@ -36,6 +36,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         const Test& t = *planned.test;
         run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures});
         if (!t.trend.empty()) run.facts["trend." + t.name] = t.trend;
+        if (t.from_test) run.facts["from." + t.name] = t.from_test->test;
     }
     for (const auto& recheck : campaign.rechecks) {
         const Test& t = recheck.test;
@@ -52,6 +53,11 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
     for (const auto& [name, value] : campaign.report.texts) run.facts["report." + name] = value;
     if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
     return run;
+}
+
+// Model and serial, as they were stated or answered.
+std::string unit_of(const RunRecord& run) {
+    return run.fact("unit.model") + " " + run.fact("unit.serial");
 }
 
 // Points to be measured again, by test or by number. Throws Error(input) for what the run does not have.
@@ -72,9 +78,8 @@ std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<st
             if (!number || point.kind != PointKind::threshold) continue;
             // The conclusion of a search is made of its trials.
             for (const auto& trial : run.points) {
-                const bool same = trial.kind == PointKind::trial && trial.test == point.test &&
-                                  trial.label.starts_with(point.axes.empty() ? "" : point.label + ",");
-                if (same) positions.push_back(trial.position);
+                if (trial.kind == PointKind::trial && trial.parent == point.id)
+                    positions.push_back(trial.position);
             }
         }
         if (found) continue;
@@ -88,9 +93,9 @@ std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<st
 }
 
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
-                const RunRecord& earlier, const RunOptions& options) {
+                const RunRecord& earlier, const std::string& unit, const RunOptions& options) {
     try {
-        listener.begun(folder, earlier.counts());
+        listener.begun(folder, unit, earlier.counts());
         std::optional<TrafficLog> traffic;
         if (options.traffic) traffic.emplace(folder / "traffic.log");
         BenchConnection bench(plan, traffic ? &*traffic : nullptr);
@@ -116,13 +121,15 @@ RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListen
 
 RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
                  RunListener& listener, const RunOptions& options) {
+    std::string unit;
     Tally tally = Tally::create(folder, [&] {
         make_folder(folder / "captures");
         RunRecord head = head_of(plan, options.answers);
+        unit = unit_of(head);
         head.files = keep_inputs(plan, library, folder);
         return head;
     });
-    return run_plan(plan, folder, listener, tally, {}, options);
+    return run_plan(plan, folder, listener, tally, {}, unit, options);
 }
 
 RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener,
@@ -135,9 +142,9 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
     tally.add(EventRecord{utc_now(), "resumed",
                           "after " + std::to_string(earlier.points.size()) + " of " +
                               (plan.at_most() ? "at most " : "") + std::to_string(plan.captures()) +
-                              " points"});
+                              " points" + tally.state_text()});
     tally.set_fact("state", "running");
-    return run_plan(plan, folder, listener, tally, earlier, options);
+    return run_plan(plan, folder, listener, tally, earlier, unit_of(earlier), options);
 }
 
 }  // namespace rt

@@ -15,21 +15,29 @@ bool same(const std::optional<double>& a, const std::optional<double>& b) {
 // Why the run itself took nothing of this point; empty when it did.
 std::string declared_invalid(const PointRecord& point) {
     if (point.standing == Standing::voided) return "void: " + point.standing_reason;
-    constexpr std::string_view mark = "not valid: ";
-    for (const auto& note : point.notes) {
-        if (note.starts_with(mark)) return note.substr(mark.size());
-    }
-    return "";
+    return point.invalid;
 }
 
-// How the campaign had this rule judged at this point.
-JudgeOptions options_for(const Campaign& campaign, const PointRecord& point, const std::string& rule) {
-    if (const Test* test = campaign.find(point.test)) {
-        for (const auto& judging : test->judgings) {
-            if (judging.rule.full_id() == rule) return judging.options;
+// The parameters that a point was measured with, as its record has them.
+Parameters parameters_of(const Test& test, const PointRecord& point) {
+    Parameters out(test.procedure->parameters);
+    for (const auto& [name, value] : point.parameters) {
+        if (!out.find(name)) continue;
+        if (point.presets.contains(name)) {
+            out.set_preset(name, value);
+        } else {
+            out.set(name, value);
         }
     }
-    return {};
+    return out;
+}
+
+// What judging needs to know of a point besides its results, when these are taken from its record.
+void complete_from_record(const PointRecord& point, const Parameters& parameters, Outcome& outcome) {
+    outcome.results = point.results;
+    for (const auto& [name, text] : parameters.texts()) {
+        if (parameters.stated(name)) outcome.stated.insert(name);
+    }
 }
 
 }  // namespace
@@ -39,39 +47,56 @@ bool SecondFinding::differs() const {
            !same(before->value, after.value) || !same(before->margin, after.margin);
 }
 
+// The judgings of a test that apply to a point, in the order in which its findings were made. What a tally
+// holds beyond them, or lacks, is told by the caller.
+static std::vector<const Judging*> judgings_of(const Test& test, const PointRecord& point) {
+    std::vector<const Judging*> out;
+    for (const auto& judging : test.judgings) {
+        if (test.judges(judging, point.kind == PointKind::trial, point.axes)) out.push_back(&judging);
+    }
+    return out;
+}
+
 std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
                                        const SecondJudgement& how) {
     std::vector<SecondFinding> out;
     for (const auto& point : run.record().points) {
         if (point.findings.empty()) continue;
-        std::vector<RuleRef> rules;
-        bool curves = false;
-        for (const auto& finding : point.findings) {
-            rules.push_back(how.rule_for(finding.rule));
-            curves = curves || !rules.back().rule->bound();
+        const Test* test = campaign.find(point.test);
+        if (!test) fail_input(run.folder().string(), "the kept campaign has no test " + point.test);
+        const auto judgings = judgings_of(*test, point);
+        if (judgings.size() != point.findings.size()) {
+            fail_input(run.folder().string(), "point " + std::to_string(point.position) + " has " +
+                                                  std::to_string(point.findings.size()) + " findings, " +
+                                                  std::to_string(judgings.size()) +
+                                                  " rules of the kept campaign apply to it");
         }
+        std::vector<RuleRef> rules;
+        bool needs_capture = how.from_captures;
+        for (const Judging* judging : judgings) {
+            rules.push_back(how.rule_for(judging->rule.full_id()));
+            const Rule& rule = *rules.back().rule;
+            // Curves, and how a result came about, are known by measuring again.
+            needs_capture =
+                needs_capture || !rule.bound() || rule.bandwidth || rule.detector || rule.least_observation_s;
+        }
+        const Parameters parameters = parameters_of(*test, point);
         Outcome outcome;
         const std::string invalid = declared_invalid(point);
         // What a search came to has no capture of its own.
         const bool measured = point.kind != PointKind::threshold && !point.capture.file.empty();
         if (!invalid.empty()) {
             outcome.invalid = invalid;
-        } else if (measured && (curves || how.from_captures)) {
+        } else if (measured && needs_capture) {
             outcome = run.outcome_of(point);
         }
-        if (outcome.results.empty() && !outcome.invalid && !how.from_captures)
-            outcome.results = point.results;
-        if (!measured) outcome.results = point.results;
+        if (!outcome.invalid && !how.from_captures) complete_from_record(point, parameters, outcome);
+        if (!measured) complete_from_record(point, parameters, outcome);
         for (std::size_t i = 0; i < rules.size(); ++i) {
-            JudgeOptions options = options_for(campaign, point, point.findings[i].rule);
+            JudgeOptions options = judgings[i]->options;
             options.budgets = bench.budgets;
             if (how.decision) options.decision = *how.decision;
-            outcome.deviations = point.findings[i].deviations;
-            SecondFinding second{&point, &point.findings[i], judge(rules[i], outcome, options)};
-            if (!rules[i].rule->changed_from.empty() && second.before->rule != second.after.rule)
-                second.after.deviations.push_back("limit of the lab's own rulebook instead of " +
-                                                  rules[i].rule->changed_from);
-            out.push_back(std::move(second));
+            out.push_back({&point, &point.findings[i], judge(rules[i], outcome, parameters, options)});
         }
     }
     return out;

@@ -11,6 +11,7 @@
 #include <chrono>
 #include <cstring>
 #include <set>
+#include <thread>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -25,10 +26,20 @@ void Setter::forget(const std::string& role) {
     present_.erase(role);
 }
 
+std::string Setter::doubt() const {
+    return doubts_.empty() ? "" : doubts_.begin()->second;
+}
+
 void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
-    // A level depends on the frequency of its source through the path.
+    // A level depends on the frequency of its source through the path, and everything of the unit on its
+    // supply.
+    const auto feeds = [&](const SettingTarget& target) {
+        const Instrument* instrument = bench_.bench().find(target.role);
+        return instrument && instrument->is("supply");
+    };
     std::stable_partition(wanted.begin(), wanted.end(),
                           [](const auto& w) { return w.first.setting == "frequency"; });
+    std::stable_partition(wanted.begin(), wanted.end(), [&](const auto& w) { return feeds(w.first); });
     std::map<std::string, double> frequency;
     std::set<std::string> begun;
     for (auto& [target, value] : wanted) {
@@ -46,11 +57,20 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
         if (at != present.end() && at->second == value) continue;
         present.erase(target.setting);
         send(target, value);
-        present[target.setting] = value;
+        // A unit whose supply was set begins anew, for all that is known.
+        if (feeds(target)) forget("unit");
+        present_[target.role][target.setting] = value;
         begun.insert(target.role);
     }
     for (const auto& role : begun) {
-        if (bench_.speaks(role)) bench_.role(role).settle();
+        if (!bench_.speaks(role)) continue;
+        const std::string doubt = bench_.role(role).settle();
+        if (doubt.empty()) {
+            doubts_.erase(role);
+        } else {
+            doubts_[role] = doubt;
+            forget(role);  // moved once more for the next point
+        }
     }
 }
 
@@ -70,7 +90,11 @@ void Setter::send(const SettingTarget& target, const std::string& value) {
     InstrumentRole& role = bench_.role(target.role);
     role.begin(target.setting, value);
     // One after the other: a refusal names the setting it belongs to.
-    if (!instrument.is("positioner")) role.settle();
+    if (instrument.is("positioner")) {
+        role.require_taken();
+    } else {
+        role.settle();
+    }
 }
 
 // Runs "PROGRAM SETTING VALUE"; its exit code 0 means done, its last words go into the error.
@@ -110,8 +134,16 @@ void Setter::set_by_program(const Instrument& unit, const std::string& setting, 
         if (said.size() > 4096) said.erase(0, said.size() - 4096);
     }
     ::close(ends[0]);
+    // One that closed its output and runs on is waited for no longer than one that says nothing.
     int status = 0;
-    ::waitpid(child, &status, 0);
+    while (::waitpid(child, &status, late ? 0 : WNOHANG) == 0) {
+        if (std::chrono::steady_clock::now() >= deadline) {
+            late = true;
+            ::kill(child, SIGKILL);
+        } else {
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        }
+    }
     if (late) fail_bench("unit: " + unit.place.path + " did not end within " + exact(unit.timeout_s) + " s");
     if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
     const auto text = trim(said);

@@ -24,6 +24,8 @@ class Setter {
     void apply(std::vector<std::pair<SettingTarget, std::string>> wanted);
     // What a role has is no longer known.
     void forget(const std::string& role);
+    // Why something is not as it was set: a turntable that says it is elsewhere. Empty when all is.
+    std::string doubt() const;
 
   private:
     void send(const SettingTarget& target, const std::string& value);
@@ -33,6 +35,7 @@ class Setter {
     std::function<void(const std::string&)> by_hand_;
     std::function<double(const std::string&, double)> path_;
     std::map<std::string, std::map<std::string, std::string>> present_;  // by role and setting, as sent
+    std::map<std::string, std::string> doubts_;                          // by role
 };
 
 }  // namespace rt

@@ -73,15 +73,17 @@ void WatchKeeper::keep_looking(std::stop_token stop) {
         for (auto& state : states_) {
             {
                 const Lock lock(mutex_);
-                if (state.next > steady_clock::now()) continue;
+                if (state.next > steady_clock::now() || lost_.contains(state.watch->role)) continue;
             }
             try {
                 const Lock bench(bench_mutex_);
                 const double value = bench_.peek(state.watch->role).query(state.watch->quantity);
                 note(state, value);
             } catch (const Error&) {
-                // The run asks again itself before the next verdict, and stops there if it must.
+                // The run connects it anew and asks again before the next verdict, and stops there if it
+                // must.
                 const Lock lock(mutex_);
+                lost_.insert(state.watch->role);
                 state.next = steady_clock::now() + std::chrono::seconds(1);
             }
         }
@@ -113,6 +115,11 @@ std::optional<WatchKeeper::Seen> WatchKeeper::take_worst() {
         state.outside.reset();
     }
     return worst;
+}
+
+std::set<std::string> WatchKeeper::take_lost() {
+    const Lock lock(mutex_);
+    return std::exchange(lost_, {});
 }
 
 bool WatchKeeper::all_inside() const {

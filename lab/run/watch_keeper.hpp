@@ -5,6 +5,7 @@
 #include <functional>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <string>
 #include <thread>
 #include <vector>
@@ -30,6 +31,8 @@ class WatchKeeper {
         std::string text;  // "supply-current 212 mA, in order is at most 200 mA"
     };
     std::optional<Seen> take_worst();
+    // Roles that did not answer in the background since the last call: they must be connected anew.
+    std::set<std::string> take_lost();
     // True while the last reading of every watch is in order.
     bool all_inside() const;
     // Samples and events since the last call, for the tally. An event ends when its watch is inside again.
@@ -58,6 +61,7 @@ class WatchKeeper {
     std::vector<State> states_;
     std::vector<SampleRecord> samples_;
     std::vector<EventRecord> events_;
+    std::set<std::string> lost_;
     mutable std::mutex mutex_;  // of the readings
     std::mutex bench_mutex_;    // of the instruments
     std::condition_variable_any wake_;

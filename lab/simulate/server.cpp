@@ -44,6 +44,8 @@ class LineConnection : public std::enable_shared_from_this<LineConnection> {
         std::string message = buffer_.substr(0, length - 1);
         buffer_.erase(0, length);
         if (message.ends_with('\r')) message.pop_back();
+        // A browser that a page sends here speaks HTTP; nothing of what follows is for an instrument.
+        if (std::exchange(first_, false) && message.find(" HTTP/") != std::string::npos) return;
         Reply reply = served_->faults.reply(*served_->instrument, message);
         if (reply.drop) return;
         if (!reply.text) return read();
@@ -57,6 +59,7 @@ class LineConnection : public std::enable_shared_from_this<LineConnection> {
     tcp::socket socket_;
     std::shared_ptr<Served> served_;
     std::string buffer_, answer_;
+    bool first_ = true;
 };
 
 // One channel of a HiSLIP client (IVI-6.1): the first message says which of the two it is.

@@ -33,9 +33,10 @@ struct FoundFinding {
 // Units of findings whose margins are in the unit asked for, as ",dBuV,dBm,": "" for all.
 std::string units_asked_for(const FindingQuery& query);
 
-// What a folder holds: run folders, or folders of run folders. Throws Error(input) where there is no run at
-// all.
+// What a folder holds: run folders, or folders of run folders. Runs that cannot be read, that never began, or
+// that are not as they were written are left out; `left_out` gets a line for each. Throws Error(input) where
+// there is no run at all.
 std::vector<FoundFinding> find_in_folders(const std::vector<std::filesystem::path>& folders,
-                                          const FindingQuery& query);
+                                          const FindingQuery& query, std::vector<std::string>& left_out);
 
 }  // namespace rt

@@ -3,6 +3,7 @@
 
 #include "core/base/error.hpp"
 #include "lab/store/finding_query.hpp"
+#include "lab/tally/chain.hpp"
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/sqlite.hpp"
 #include "lab/tally/tally.hpp"
@@ -30,6 +31,8 @@ std::vector<std::filesystem::path> runs_in(const std::filesystem::path& folder) 
 
 void look_into(const std::filesystem::path& run, const FindingQuery& query, std::vector<FoundFinding>& out) {
     Tally::look_at(run, [&](Database& database) {
+        Transaction one_state(database, "BEGIN");
+        require_unaltered(database, run);
         const auto fact = [&](const char* name) {
             Statement one(database, "SELECT value FROM fact WHERE name = ?1");
             one.start(name);
@@ -70,10 +73,16 @@ std::string units_asked_for(const FindingQuery& query) {
 }
 
 std::vector<FoundFinding> find_in_folders(const std::vector<std::filesystem::path>& folders,
-                                          const FindingQuery& query) {
+                                          const FindingQuery& query, std::vector<std::string>& left_out) {
     std::vector<FoundFinding> out;
     for (const auto& folder : folders) {
-        for (const auto& run : runs_in(folder)) look_into(run, query, out);
+        for (const auto& run : runs_in(folder)) {
+            try {
+                look_into(run, query, out);
+            } catch (const Error& error) {
+                left_out.push_back(error.what());
+            }
+        }
     }
     std::stable_sort(out.begin(), out.end(), [](const FoundFinding& a, const FoundFinding& b) {
         if (a.margin.has_value() != b.margin.has_value()) return a.margin.has_value();

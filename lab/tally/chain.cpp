@@ -1,7 +1,12 @@
 #include "lab/tally/chain.hpp"
 
+#include <algorithm>
 #include <map>
+#include <optional>
+#include <set>
 
+#include "core/base/text.hpp"
+#include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -14,44 +19,82 @@ std::string chain_seal(Database& database) {
 
 namespace {
 
-// The rows of statements, bound to one key, as text that tells any two apart.
-std::string rows_of(Database& database, std::initializer_list<const char*> queries, const std::string& key) {
+constexpr const char* seal_file = "tally.seals";
+constexpr const char* resumed_mark = "; the chain ended with entry ";
+
+// How many rows of each table the chain speaks for.
+using RowCounts = std::map<std::string, long long>;
+
+// The rows of tables, bound to one key, as text that tells any two apart.
+struct Query {
+    const char* table;
+    const char* sql;
+};
+std::string rows_of(Database& database, std::initializer_list<Query> queries, const std::string& key,
+                    RowCounts* counts = nullptr) {
     std::string out;
-    for (const char* query : queries) {
-        Statement rows(database, query);
+    for (const auto& query : queries) {
+        Statement rows(database, query.sql);
         rows.start(key);
         out += "(";
-        while (rows.step()) out += rows.row_text();
+        while (rows.step()) {
+            out += rows.row_text();
+            if (counts) ++(*counts)[query.table];
+        }
         out += ")";
     }
     return out;
 }
 
-std::string content_of(Database& database, const std::string& kind, const std::string& key) {
+// "12-40": numbers of samples. Nothing for what is none.
+std::optional<std::pair<long long, long long>> range_of(const std::string& key) {
+    const auto dash = key.find('-', 1);
+    if (dash == std::string::npos) return std::nullopt;
+    const auto from = to_double(key.substr(0, dash)), to = to_double(key.substr(dash + 1));
+    if (!from || !to || *from < 1 || *to < *from || *to > 9e15) return std::nullopt;
+    return std::pair{static_cast<long long>(*from), static_cast<long long>(*to)};
+}
+
+std::string content_of(Database& database, const std::string& kind, const std::string& key,
+                       RowCounts* counts = nullptr) {
     if (kind == "begin")
         return rows_of(database,
-                       {"SELECT * FROM file WHERE ?1 = '' ORDER BY path",
-                        "SELECT * FROM test WHERE ?1 = '' ORDER BY number"},
-                       "");
+                       {{"file", "SELECT * FROM file WHERE ?1 = '' ORDER BY path"},
+                        {"test", "SELECT * FROM test WHERE ?1 = '' ORDER BY number"}},
+                       "", counts);
     if (kind == "point") {
-        return rows_of(database,
-                       {"SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
-                        "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1",
-                        "SELECT * FROM attachment WHERE point = ?1 ORDER BY number",
-                        "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number",
-                        "SELECT * FROM result WHERE point = ?1 ORDER BY number",
-                        "SELECT * FROM finding WHERE point = ?1 ORDER BY number",
-                        "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number"},
-                       key);
+        // Schema 3 had neither parents nor reasons of their own.
+        const bool newer = schema_of(database) >= 4;
+        return rows_of(
+            database,
+            {{"point",
+              newer ? "SELECT position, id, attempt, kind, test, label, parent, invalid, started, ended, "
+                      "capture_path, capture_kind, capture_sha256, capture_bytes FROM point "
+                      "WHERE position = ?1"
+                    : "SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
+                      "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1"},
+             {"attachment", "SELECT * FROM attachment WHERE point = ?1 ORDER BY number"},
+             {"setting", "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number"},
+             {"result", "SELECT * FROM result WHERE point = ?1 ORDER BY number"},
+             {"finding", "SELECT * FROM finding WHERE point = ?1 ORDER BY number"},
+             {"remark", "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number"}},
+            key, counts);
     }
-    if (kind == "event") return rows_of(database, {"SELECT * FROM event WHERE number = ?1"}, key);
-    if (kind == "calibration") return rows_of(database, {"SELECT * FROM calibration WHERE number = ?1"}, key);
+    if (kind == "event")
+        return rows_of(database, {{"event", "SELECT * FROM event WHERE number = ?1"}}, key, counts);
+    if (kind == "calibration")
+        return rows_of(database, {{"calibration", "SELECT * FROM calibration WHERE number = ?1"}}, key,
+                       counts);
     if (kind == "samples") {
-        const auto dash = key.find('-');
+        const auto range = range_of(key);
+        if (!range) return "";
         Statement rows(database, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
-        rows.start(key.substr(0, dash), key.substr(dash + 1));
+        rows.start(std::to_string(range->first), std::to_string(range->second));
         std::string out;
-        while (rows.step()) out += rows.row_text();
+        while (rows.step()) {
+            out += rows.row_text();
+            if (counts) ++(*counts)["sample"];
+        }
         return out;
     }
     return "";
@@ -68,8 +111,8 @@ void append(Database& database, const std::string& kind, const std::string& key,
     add.run(kind, key, text, hash_of(chain_seal(database), kind, key, text, content_of(database, kind, key)));
 }
 
-long long single(Database& database, const char* query) {
-    Statement one(database, query);
+long long single(Database& database, const std::string& query) {
+    Statement one(database, query.c_str());
     return one.step() ? one.whole(0) : 0;
 }
 
@@ -88,34 +131,83 @@ class Checker {
     Checker(Database& database, Verification& out) : database_(database), out_(out) {}
 
     void entries() {
-        Statement rows(database_, "SELECT kind, key, text, hash FROM chain ORDER BY number");
+        Statement rows(database_,
+                       "SELECT kind, key, text, hash, number, typeof(number) FROM chain ORDER BY number");
         std::string before;
         while (rows.step()) {
             const std::string kind = rows.text(0), key = rows.text(1), text = rows.text(2);
-            const std::string expected = hash_of(before, kind, key, text, content_of(database_, kind, key));
+            if (rows.text(5) != "integer" || rows.whole(4) != static_cast<long long>(out_.entries) + 1)
+                complain("entry " + rows.text(4) + " of the chain is not the one that follows");
+            const std::string expected =
+                hash_of(before, kind, key, text, content_of(database_, kind, key, &rows_));
             if (expected != rows.text(3)) complain(named(database_, kind, key) + " is not as it was written");
             // Goes on from what stands there, so that one change is told once.
             before = rows.text(3);
-            ++count_[kind];
             if (!text.empty()) state_[kind][key] = text;
-            if (kind == "samples") last_sample_ = std::stoll(key.substr(key.find('-') + 1));
             ++out_.entries;
+            hashes_.push_back(before);
+            if (kind == "event") resumed_after(key);
         }
         out_.seal = before;
     }
-    void coverage() {
-        const auto same = [&](const char* query, const char* kind) {
-            const long long there = single(database_, query);
-            if (there != count_[kind]) {
-                complain("the table of " + std::string(kind) + "s has " + std::to_string(there) + " rows, " +
-                         std::to_string(count_[kind]) + " were written");
+    // What was noted beside the chain while it grew.
+    void seals(const std::filesystem::path& folder) {
+        const auto file = folder / seal_file;
+        if (schema_of(database_) < 4) return;
+        std::error_code error;
+        if (!std::filesystem::is_regular_file(file, error)) {
+            complain(std::string(seal_file) + " is missing: where the chain ended is not known");
+            return;
+        }
+        const std::string text = read_file(file);
+        std::size_t line = 0, last = 0;
+        for (const auto part : split(text, '\n')) {
+            ++line;
+            // A line that a power cut left half written is no line.
+            if (part.empty() || (part.data() + part.size() == text.data() + text.size())) continue;
+            const auto space = part.find(' ');
+            const auto number = to_double(part.substr(0, space));
+            const auto entry = number && *number >= 1 ? static_cast<std::size_t>(*number) : 0;
+            if (entry > hashes_.size()) {
+                complain("the chain ends at entry " + std::to_string(hashes_.size()) + ", after entry " +
+                         std::to_string(entry) + " had been written: its end was cut off");
+                return;
             }
-        };
-        same("SELECT count(*) FROM point", "point");
-        same("SELECT count(*) FROM event", "event");
-        same("SELECT count(*) FROM calibration", "calibration");
-        if (single(database_, "SELECT coalesce(max(number), 0) FROM sample") > last_sample_)
-            complain("readings of watches were put in");
+            if (entry <= last || space == std::string_view::npos ||
+                hashes_[entry - 1] != part.substr(space + 1)) {
+                complain("line " + std::to_string(line) + " of " + seal_file + " does not fit the chain");
+                return;
+            }
+            last = entry;
+        }
+        // A kill falls between the chain and its note at most once.
+        if (last == 0) complain(std::string(seal_file) + " says nothing");
+    }
+    // Every row of every table is one that an entry speaks for, and its number is one.
+    void coverage() {
+        for (const char* table : {"file", "test", "point", "attachment", "setting", "result", "finding",
+                                  "remark", "event", "calibration", "sample"}) {
+            const long long there = single(database_, "SELECT count(*) FROM " + std::string(table));
+            if (there != rows_[table]) {
+                complain("the table of " + std::string(table) + "s has " + std::to_string(there) + " rows, " +
+                         std::to_string(rows_[table]) + " were written");
+            }
+        }
+        for (const auto& [table, key] : {std::pair{"point", "position"},
+                                         {"attachment", "point"},
+                                         {"setting", "point"},
+                                         {"result", "point"},
+                                         {"finding", "point"},
+                                         {"remark", "point"},
+                                         {"finding", "number"},
+                                         {"event", "number"},
+                                         {"sample", "number"}}) {
+            const std::string what =
+                std::string(" FROM ") + table + " WHERE typeof(" + key + ") <> 'integer' OR " + key + " < 0";
+            if (single(database_, "SELECT count(*)" + what) > 0)
+                complain(std::string("the table ") + table + " has a row whose " + key +
+                         " is no number of its kind");
+        }
     }
     void states() {
         Statement facts(database_, "SELECT name, value FROM fact ORDER BY name");
@@ -126,10 +218,13 @@ class Checker {
         }
         if (facts_there != state_["fact"].size()) complain("facts of the run are missing");
         Statement roles(database_, "SELECT role FROM instrument");
+        std::size_t instruments_there = 0;
         while (roles.step()) {
+            ++instruments_there;
             expect("instrument", roles.text(0), instrument_text(database_, roles.text(0)),
                    "the entry of " + roles.text(0));
         }
+        if (instruments_there != state_["instrument"].size()) complain("instruments of the run are missing");
         Statement points(database_,
                          "SELECT position, standing, standing_reason FROM point ORDER BY position");
         while (points.step()) {
@@ -151,30 +246,86 @@ class Checker {
     }
     void complain(std::string text) { out_.altered.push_back(std::move(text)); }
 
+    // A run that was carried on says where its chain ended then.
+    void resumed_after(const std::string& key) {
+        Statement event(database_, "SELECT text FROM event WHERE number = ?1 AND kind = 'resumed'");
+        event.start(key);
+        if (!event.step()) return;
+        const std::string text = event.text(0);
+        const auto at = text.rfind(resumed_mark);
+        if (at == std::string::npos) return;
+        const auto rest = std::string_view(text).substr(at + std::string_view(resumed_mark).size());
+        const auto colon = rest.find(": ");
+        const auto number = to_double(rest.substr(0, colon));
+        const auto entry = number && *number >= 1 ? static_cast<std::size_t>(*number) : 0;
+        if (entry == 0 || colon == std::string_view::npos || entry > hashes_.size() ||
+            hashes_[entry - 1] != rest.substr(colon + 2))
+            complain("event " + key +
+                     " says that the run was carried on from another state than the chain has");
+    }
+
     Database& database_;
     Verification& out_;
-    std::map<std::string, long long> count_;
+    RowCounts rows_;
+    std::vector<std::string> hashes_;
     std::map<std::string, std::map<std::string, std::string>> state_;
-    long long last_sample_ = 0;
 };
 
-// Captures, pictures, tables of calibrations and copies of inputs against their hashes.
+// Why a file in a run folder is not covered.
+std::string outside_reason(const std::string& name) {
+    if (name.starts_with("report/") || name.starts_with("export/"))
+        return "made from the tally: make it again";
+    if (name == "connections.svg" || name.ends_with(".html")) return "a picture of the run, no record of it";
+    if (name == "traffic.log") return "what was said to the instruments, for finding faults";
+    if (name.starts_with("captures/")) return "left by an interruption, or of a point that is gone";
+    return "not of the run";
+}
+
+// Captures, pictures, tables of calibrations and copies of inputs against their hashes. What lies elsewhere
+// than in the folder is not looked at.
 void check_files(Database& database, const std::filesystem::path& folder, Verification& out) {
     Statement rows(
         database,
         "SELECT capture_path, capture_sha256 FROM point WHERE capture_sha256 <> '' UNION SELECT path, "
         "sha256 FROM attachment UNION SELECT path, sha256 FROM file WHERE sha256 <> '' UNION SELECT path, "
         "sha256 FROM calibration WHERE sha256 <> '' ORDER BY 1");
+    std::set<std::string> named;
     while (rows.step()) {
-        const auto file = folder / rows.text(0);
+        const std::string name = rows.text(0);
         ++out.files;
+        named.insert(name);
         std::error_code error;
-        if (!std::filesystem::is_regular_file(file, error)) {
-            out.altered.push_back(rows.text(0) + " is missing");
-        } else if (sha256(read_file(file)) != rows.text(1)) {
-            out.altered.push_back(rows.text(0) + " was altered");
+        if (!stays_inside(name)) {
+            out.altered.push_back(in_quotes(name) + " leads out of the run folder");
+        } else if (std::filesystem::is_symlink(folder / name, error)) {
+            out.altered.push_back(name + " is a link to another file");
+        } else if (!std::filesystem::is_regular_file(folder / name, error)) {
+            out.altered.push_back(name + " is missing");
+        } else if (sha256(read_file(folder / name)) != rows.text(1)) {
+            out.altered.push_back(name + " was altered");
+        } else if (name.ends_with(".sigmf-meta")) {
+            try {
+                read_capture(folder / name);  // its samples against the digest in it
+            } catch (const Error& trouble) {
+                out.altered.push_back(trouble.what());
+            }
         }
     }
+    // Samples have their data beside their description, which holds its digest.
+    std::error_code error;
+    for (std::filesystem::recursive_directory_iterator at(folder, error), end; !error && at != end;
+         at.increment(error)) {
+        if (at->is_directory(error)) continue;
+        const std::string name = at->path().lexically_relative(folder).generic_string();
+        if (name.starts_with("tally.") || named.contains(name)) continue;
+        constexpr std::string_view data = ".sigmf-data";
+        if (name.ends_with(data) &&
+            named.contains(name.substr(0, name.size() - data.size()) + ".sigmf-meta")) {
+            continue;
+        }
+        out.outside.push_back(name + ": " + outside_reason(name));
+    }
+    std::sort(out.outside.begin(), out.outside.end());
 }
 
 }  // namespace
@@ -193,8 +344,10 @@ void Chain::link_samples() {
     Statement last(database_, "SELECT key FROM chain WHERE kind = 'samples' ORDER BY number DESC LIMIT 1");
     long long from = 1;
     if (last.step()) {
-        const std::string key = last.text(0);
-        from = std::stoll(key.substr(key.find('-') + 1)) + 1;
+        const auto range = range_of(last.text(0));
+        if (!range)
+            database_.fail_damaged("the chain has readings of watches called " + in_quotes(last.text(0)));
+        from = range->second + 1;
     }
     const long long to = single(database_, "SELECT coalesce(max(number), 0) FROM sample");
     if (to >= from) append(database_, "samples", std::to_string(from) + "-" + std::to_string(to), "");
@@ -205,21 +358,53 @@ void Chain::link_state(const std::string& kind, const std::string& key, const st
 }
 
 std::string instrument_text(Database& database, const std::string& role) {
-    return rows_of(database, {"SELECT * FROM instrument WHERE role = ?1"}, role);
+    return rows_of(database, {{"instrument", "SELECT * FROM instrument WHERE role = ?1"}}, role);
 }
 
 std::string standing_text(const std::string& standing, const std::string& reason) {
     return standing + ": " + reason;
 }
 
+Verification verify_chain(Database& database, const std::filesystem::path& folder) {
+    Verification out;
+    Checker checker(database, out);
+    checker.entries();
+    checker.coverage();
+    checker.states();
+    checker.seals(folder);
+    return out;
+}
+
+void require_unaltered(Database& database, const std::filesystem::path& folder) {
+    const Verification seen = verify_chain(database, folder);
+    if (seen.altered.empty()) return;
+    fail_input(folder.string(), "is not as it was written (" + seen.altered.front() +
+                                    "): rare-tally verify " + folder.string() + " lists everything");
+}
+
+SealList::SealList(const std::filesystem::path& folder) : file_(folder / seal_file) {}
+
+void SealList::begin() const {
+    std::error_code ignored;
+    std::filesystem::remove(file_, ignored);
+}
+
+void SealList::note(Database& database) const {
+    Statement last(database, "SELECT number, hash FROM chain ORDER BY number DESC LIMIT 1");
+    if (!last.step()) return;
+    append_line(file_, std::to_string(last.whole(0)) + " " + last.text(1));
+}
+
+std::string resumed_from(Database& database) {
+    Statement last(database, "SELECT number, hash FROM chain ORDER BY number DESC LIMIT 1");
+    return last.step() ? resumed_mark + std::to_string(last.whole(0)) + ": " + last.text(1) : "";
+}
+
 Verification verify_run(const std::filesystem::path& folder) {
     Verification out;
     Tally::look_at(folder, [&](Database& database) {
         Transaction one_state(database, "BEGIN");
-        Checker checker(database, out);
-        checker.entries();
-        checker.coverage();
-        checker.states();
+        out = verify_chain(database, folder);
         check_files(database, folder, out);
     });
     return out;

@@ -95,7 +95,8 @@ std::vector<fs::path> files_of(const fs::path& run, const fs::path& archive) {
     std::error_code error;
     const auto own = fs::absolute(archive).lexically_normal();
     for (fs::recursive_directory_iterator at(run, error), end; !error && at != end; at.increment(error)) {
-        if (!at->is_regular_file()) continue;
+        // What a link points to is not of the run.
+        if (at->is_symlink() || !at->is_regular_file()) continue;
         const std::string name = at->path().filename().string();
         // The tally goes in as a copy; the lock and what is only half written are no evidence.
         const bool left_out = name.starts_with("tally.sqlite") || name.ends_with(".lock") ||

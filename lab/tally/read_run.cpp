@@ -19,10 +19,12 @@ Enum parse(const char* const (&names)[n], const std::string& text) {
 }
 
 void read_points(Database& db, RunRecord& run) {
-    Statement points(db,
-                     "SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
-                     "capture_sha256, capture_bytes, attempt, kind, standing, standing_reason FROM point "
-                     "ORDER BY position");
+    // Schema 3 had neither parents nor reasons of its own.
+    const std::string more = schema_of(db) >= 4 ? ", parent, invalid" : ", '', ''";
+    Statement points(db, ("SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
+                          "capture_sha256, capture_bytes, attempt, kind, standing, standing_reason" +
+                          more + " FROM point ORDER BY position")
+                             .c_str());
     std::map<long long, std::size_t> index;
     while (points.step()) {
         PointRecord p;
@@ -35,17 +37,25 @@ void read_points(Database& db, RunRecord& run) {
         p.kind = parse<PointKind>(kind_names, points.text(11));
         p.standing = parse<Standing>(standing_names, points.text(12));
         p.standing_reason = points.text(13);
+        p.parent = points.text(14), p.invalid = points.text(15);
         index[points.whole(0)] = run.points.size();
         run.points.push_back(std::move(p));
     }
     const auto point = [&](const Statement& s) -> PointRecord& {
-        return run.points.at(index.at(s.whole(0)));
+        const auto at = index.find(s.whole(0));
+        if (at == index.end())
+            db.fail_damaged("a row belongs to point " + s.text(0) + ", which is not there");
+        return run.points[at->second];
     };
     Statement settings(db, "SELECT point, kind, name, value FROM setting ORDER BY point, kind, number");
     while (settings.step()) {
-        auto& list = settings.text(1) == "axis" ? point(settings).axes : point(settings).parameters;
+        PointRecord& p = point(settings);
+        auto& list = settings.text(1) == "axis" ? p.axes : p.parameters;
         list.emplace_back(settings.text(2), settings.text(3));
+        if (settings.text(1) == "preset") p.presets.insert(settings.text(2));
     }
+    // By name, whoever stated them.
+    for (auto& p : run.points) std::sort(p.parameters.begin(), p.parameters.end());
     Statement results(db, "SELECT point, name, value, unit, uncertainty FROM result ORDER BY point, number");
     while (results.step()) {
         point(results).results.push_back({results.text(1),
@@ -83,7 +93,20 @@ void read_points(Database& db, RunRecord& run) {
     while (remarks.step()) {
         auto& p = point(remarks);
         const auto finding = static_cast<std::size_t>(remarks.whole(1));
-        (finding == 0 ? p.notes : p.findings.at(finding - 1).deviations).push_back(remarks.text(2));
+        if (finding > p.findings.size())
+            db.fail_damaged("a remark belongs to a finding of point " + remarks.text(0) +
+                            " that is not there");
+        (finding == 0 ? p.notes : p.findings[finding - 1].deviations).push_back(remarks.text(2));
+    }
+}
+
+// Before schema 4 the reason stood among the notes alone.
+void read_older_reasons(RunRecord& run) {
+    constexpr std::string_view mark = "not valid: ";
+    for (auto& point : run.points) {
+        for (const auto& note : point.notes) {
+            if (point.invalid.empty() && note.starts_with(mark)) point.invalid = note.substr(mark.size());
+        }
     }
 }
 
@@ -124,6 +147,7 @@ RunRecord read_run(Database& db) {
                              static_cast<std::size_t>(tests.whole(5))});
     }
     read_points(db, run);
+    read_older_reasons(run);
     sort_standing(run);
     Statement events(db, "SELECT time, kind, text, seconds FROM event ORDER BY number");
     while (events.step()) {

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <map>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -43,6 +44,8 @@ enum class Standing {
 
 struct PointRecord {
     std::string id;            // 16 hexadecimal digits, see core/sweep
+    std::string parent;        // of a trial: the id of the point that it is made for; "" for others
+    std::string invalid;       // why nothing of it may be judged; "" when it may
     std::size_t position = 0;  // order of the run, from 1
     std::size_t attempt = 1;   // counts measurements of one id
     PointKind kind = PointKind::point;
@@ -52,7 +55,8 @@ struct PointRecord {
     std::string label;
     std::vector<std::pair<std::string, std::string>> axes;
     std::vector<std::pair<std::string, std::string>> parameters;
-    std::string started, ended;  // UTC, ISO 8601
+    std::set<std::string> presets;  // names of parameters that nobody stated: the procedure's own values
+    std::string started, ended;     // UTC, ISO 8601
     CaptureRecord capture;
     std::vector<CaptureRecord> attachments;  // pictures
     std::vector<Result> results;

@@ -31,6 +31,10 @@ class Database {
         const char* why = handle_ ? sqlite3_errmsg(handle_.get()) : "out of memory";
         throw Error(ErrorKind::output, file_, std::string("the tally reports: ") + why);
     }
+    // The file is a tally, but not a whole one.
+    [[noreturn]] void fail_damaged(const std::string& what) const {
+        fail_input(file_, "is damaged: " + what);
+    }
     sqlite3* get() const { return handle_.get(); }
 
   private:
@@ -124,6 +128,12 @@ class Statement {
     Database* database_;
     std::unique_ptr<sqlite3_stmt, Finish> handle_;
 };
+
+// PRAGMA user_version: the schema of a tally.
+inline long long schema_of(Database& database) {
+    Statement version(database, "PRAGMA user_version");
+    return version.step() ? version.whole(0) : 0;
+}
 
 // Rolls back unless committed.
 class Transaction {

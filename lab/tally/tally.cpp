@@ -4,10 +4,12 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include <cctype>
 #include <cerrno>
 #include <cstring>
 
 #include "core/base/error.hpp"
+#include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/read_run.hpp"
@@ -74,51 +76,73 @@ class FolderLock {
     int file_;
 };
 
+// What writes a tally. Older ones are only read.
+struct Writer {
+    explicit Writer(Database& database, const std::filesystem::path& folder)
+        : chain(database), seals(folder) {
+        for (const auto& [statement, sql] :
+             std::initializer_list<std::pair<std::optional<Statement>*, const char*>>{
+                 {&add_fact, "INSERT OR REPLACE INTO fact VALUES (?, ?)"},
+                 {&add_file, "INSERT INTO file VALUES (?, ?, ?, ?)"},
+                 {&add_instrument, "INSERT OR REPLACE INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"},
+                 {&add_test, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"},
+                 {&add_point, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
+                 {&add_setting, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"},
+                 {&add_result, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"},
+                 {&add_finding,
+                  "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
+                 {&add_remark, "INSERT INTO remark VALUES (?, ?, ?, ?)"},
+                 {&add_event, "INSERT INTO event VALUES (NULL, ?, ?, ?, ?)"},
+                 {&add_attachment, "INSERT INTO attachment VALUES (?, ?, ?, ?, ?, ?)"},
+                 {&add_sample, "INSERT INTO sample VALUES (NULL, ?, ?, ?, ?)"},
+                 {&add_calibration, "INSERT INTO calibration VALUES (NULL, ?, ?, ?, ?, ?, ?, ?)"},
+                 {&set_standing, "UPDATE point SET standing = ?, standing_reason = ? WHERE position = ?"},
+                 {&to_set_aside,
+                  "SELECT position FROM point WHERE id = ? AND attempt < ? AND standing <> 'superseded'"}})
+            statement->emplace(database, sql);
+    }
+
+    std::optional<Statement> add_fact, add_file, add_instrument, add_test, add_point, add_setting, add_result,
+        add_finding, add_remark, add_event, add_attachment, add_sample, add_calibration, set_standing,
+        to_set_aside;
+    Chain chain;
+    SealList seals;
+};
+
 struct Tally::State {
     explicit State(Database d) : database(std::move(d)) {}
 
     Database database;
-    Statement add_fact{database, "INSERT OR REPLACE INTO fact VALUES (?, ?)"};
-    Statement add_file{database, "INSERT INTO file VALUES (?, ?, ?, ?)"};
-    Statement add_instrument{database, "INSERT OR REPLACE INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"};
-    Statement add_test{database, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"};
-    Statement add_point{database, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
-    Statement add_setting{database, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"};
-    Statement add_result{database, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"};
-    Statement add_finding{
-        database, "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"};
-    Statement add_remark{database, "INSERT INTO remark VALUES (?, ?, ?, ?)"};
-    Statement add_event{database, "INSERT INTO event VALUES (NULL, ?, ?, ?, ?)"};
-    Statement add_attachment{database, "INSERT INTO attachment VALUES (?, ?, ?, ?, ?, ?)"};
-    Statement add_sample{database, "INSERT INTO sample VALUES (NULL, ?, ?, ?, ?)"};
-    Statement add_calibration{database, "INSERT INTO calibration VALUES (NULL, ?, ?, ?, ?, ?, ?, ?)"};
-    Statement set_standing{database, "UPDATE point SET standing = ?, standing_reason = ? WHERE position = ?"};
-
-    Statement to_set_aside{
-        database, "SELECT position FROM point WHERE id = ? AND attempt < ? AND standing <> 'superseded'"};
-    Chain chain{database};
-
     std::unique_ptr<FolderLock> lock;  // held by the process that writes the run
+    std::optional<Writer> writer;
+    std::shared_ptr<void> copy;  // of a tally that could not be opened where it is: goes with this
 
+    Writer& w() { return *writer; }
+    // Ends a transaction, and notes the chain's new end beside the tally.
+    void commit(Transaction& transaction) {
+        transaction.commit();
+        w().seals.note(database);
+    }
     void insert(const PointRecord& point);
     void insert(const RunRecord& head);
     void insert(const std::vector<SampleRecord>& samples) {
         if (samples.empty()) return;
-        for (const auto& s : samples) add_sample.run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
-        chain.link_samples();
+        for (const auto& s : samples)
+            w().add_sample->run(s.time, s.watch, std::optional(s.value), symbol(s.unit));
+        w().chain.link_samples();
     }
     void insert(const InstrumentRecord& i) {
-        add_instrument.run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
-                           i.address);
-        chain.link_state("instrument", i.role, instrument_text(database, i.role));
+        w().add_instrument->run(i.role, i.name, i.serial, i.identity, i.calibration_due, i.connected_to,
+                                i.address);
+        w().chain.link_state("instrument", i.role, instrument_text(database, i.role));
     }
     void put_fact(const std::string& name, const std::string& value) {
-        add_fact.run(name, value);
-        chain.link_state("fact", name, "=" + value);
+        w().add_fact->run(name, value);
+        w().chain.link_state("fact", name, "=" + value);
     }
     void put_standing(std::size_t position, const char* standing, const std::string& reason) {
-        set_standing.run(standing, reason, position);
-        chain.link_state("standing", std::to_string(position), standing_text(standing, reason));
+        w().set_standing->run(standing, reason, position);
+        w().chain.link_state("standing", std::to_string(position), standing_text(standing, reason));
     }
     std::size_t last_row() { return static_cast<std::size_t>(sqlite3_last_insert_rowid(database.get())); }
 };
@@ -164,15 +188,53 @@ Tally Tally::create(const std::filesystem::path& folder, const std::function<Run
     database.execute(("PRAGMA user_version=" + std::to_string(tally_schema)).c_str());
     Tally tally(std::make_unique<State>(std::move(database)));
     tally.state_->lock = std::move(lock);
+    tally.state_->writer.emplace(tally.state_->database, folder);
+    tally.state_->writer->seals.begin();
     tally.state_->insert(head);
     tally.state_->database.execute("COMMIT");
+    tally.state_->writer->seals.note(tally.state_->database);
     return tally;
 }
 
 Tally Tally::open_to_write(const std::filesystem::path& folder) {
     Tally tally = open(folder);
+    if (schema_of(tally.state_->database) != tally_schema) {
+        fail_input(folder.string(), "was begun with schema " +
+                                        std::to_string(schema_of(tally.state_->database)) +
+                                        ": it can be read, judged, reported and verified, not carried on");
+    }
     tally.state_->lock = std::make_unique<FolderLock>(folder);
+    require_unaltered(tally.state_->database, folder);
+    tally.state_->writer.emplace(tally.state_->database, folder);
     return tally;
+}
+
+// A folder that nobody can write to (an archive, a read-only medium) holds no lock and no log of its own: the
+// tally is read as it is, or from a copy when a log with its last entries stands beside it.
+static Database open_unwritable(const std::filesystem::path& file, std::shared_ptr<void>& copy) {
+    auto log = file;
+    log += "-wal";
+    std::error_code error;
+    if (std::filesystem::file_size(log, error) == 0 || error) {
+        std::string name;
+        for (const char c : std::filesystem::absolute(file).string()) {
+            const bool plain =
+                std::isalnum(static_cast<unsigned char>(c)) || c == '/' || c == '.' || c == '-' || c == '_';
+            name += plain ? std::string(1, c) : "%" + hex(static_cast<unsigned char>(c), 2);
+        }
+        return {"file:" + name + "?immutable=1", SQLITE_OPEN_READONLY | SQLITE_OPEN_URI};
+    }
+    std::string pattern = (std::filesystem::temp_directory_path() / "rare-tally-XXXXXX").string();
+    if (!::mkdtemp(pattern.data())) fail_input(file.string(), "cannot be read: no room for a copy");
+    const std::filesystem::path folder = pattern;
+    copy = std::shared_ptr<void>(nullptr, [folder](void*) {
+        std::error_code ignored;
+        std::filesystem::remove_all(folder, ignored);
+    });
+    std::filesystem::copy_file(file, folder / tally_file, error);
+    if (!error) std::filesystem::copy_file(log, folder / (std::string(tally_file) + "-wal"), error);
+    if (error) fail_input(file.string(), "cannot be read: " + error.message());
+    return {(folder / tally_file).string(), SQLITE_OPEN_READWRITE};
 }
 
 Tally Tally::open(const std::filesystem::path& folder) {
@@ -181,15 +243,22 @@ Tally Tally::open(const std::filesystem::path& folder) {
         fail_input(folder.string(), std::string("is no run folder: there is no ") + tally_file + " in it");
     }
     try {
-        Database database(file.string(), SQLITE_OPEN_READWRITE);
-        database.execute(connection_settings);
-        Statement version(database, "PRAGMA user_version");
-        version.step();
-        if (version.whole(0) != tally_schema) {
-            fail_input(file.string(), "has schema " + std::to_string(version.whole(0)) +
-                                          ", this program reads " + std::to_string(tally_schema));
+        std::shared_ptr<void> copy;
+        const bool writable = ::access(folder.c_str(), W_OK) == 0 && ::access(file.c_str(), W_OK) == 0;
+        Database database =
+            writable ? Database(file.string(), SQLITE_OPEN_READWRITE) : open_unwritable(file, copy);
+        if (writable) database.execute(connection_settings);
+        const long long schema = schema_of(database);
+        if (schema < oldest_tally_schema || schema > tally_schema) {
+            fail_input(file.string(), schema == 0
+                                          ? std::string("holds no run: it was never begun")
+                                          : "has schema " + std::to_string(schema) + ", this program reads " +
+                                                std::to_string(oldest_tally_schema) + " to " +
+                                                std::to_string(tally_schema));
         }
-        return Tally(std::make_unique<State>(std::move(database)));
+        Tally tally(std::make_unique<State>(std::move(database)));
+        tally.state_->copy = std::move(copy);
+        return tally;
     } catch (const Error& error) {
         if (error.kind() == ErrorKind::output)
             fail_input(error.place(), "cannot be read: " + error.message());
@@ -198,108 +267,113 @@ Tally Tally::open(const std::filesystem::path& folder) {
 }
 
 void Tally::State::insert(const RunRecord& run) {
-    for (const auto& f : run.files) add_file.run(f.file, f.kind, f.sha256, f.reference);
+    for (const auto& f : run.files) w().add_file->run(f.file, f.kind, f.sha256, f.reference);
     for (const auto& t : run.tests) {
-        add_test.run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
+        w().add_test->run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
     }
-    chain.begin();
+    w().chain.begin();
     for (const auto& [name, value] : run.facts) put_fact(name, value);
     for (const auto& i : run.instruments) insert(i);
 }
 
 void Tally::State::insert(const PointRecord& p) {
-    add_point.run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), p.standing_reason, p.test,
-                  p.label, p.started, p.ended, p.capture.file, p.capture.kind, p.capture.sha256,
-                  static_cast<std::size_t>(p.capture.bytes));
+    w().add_point->run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), p.standing_reason, p.test,
+                       p.label, p.parent, p.invalid, p.started, p.ended, p.capture.file, p.capture.kind,
+                       p.capture.sha256, static_cast<std::size_t>(p.capture.bytes));
     if (p.attempt > 1) {
         std::vector<std::size_t> earlier;
-        to_set_aside.start(p.id, p.attempt);
-        while (to_set_aside.step()) earlier.push_back(static_cast<std::size_t>(to_set_aside.whole(0)));
+        w().to_set_aside->start(p.id, p.attempt);
+        while (w().to_set_aside->step())
+            earlier.push_back(static_cast<std::size_t>(w().to_set_aside->whole(0)));
         for (const std::size_t position : earlier) put_standing(position, "superseded", "measured again");
     }
     for (std::size_t i = 0; i < p.attachments.size(); ++i) {
         const CaptureRecord& a = p.attachments[i];
-        add_attachment.run(p.position, i, a.file, a.kind, a.sha256, static_cast<std::size_t>(a.bytes));
+        w().add_attachment->run(p.position, i, a.file, a.kind, a.sha256, static_cast<std::size_t>(a.bytes));
     }
     const auto settings = [&](const char* kind, const auto& list) {
         std::size_t number = 0;
-        for (const auto& [name, value] : list) add_setting.run(p.position, kind, number++, name, value);
+        for (const auto& [name, value] : list) w().add_setting->run(p.position, kind, number++, name, value);
     };
     settings("axis", p.axes);
-    settings("parameter", p.parameters);
+    std::vector<std::pair<std::string, std::string>> stated, preset;
+    for (const auto& entry : p.parameters)
+        (p.presets.contains(entry.first) ? preset : stated).push_back(entry);
+    settings("parameter", stated);
+    settings("preset", preset);
     for (std::size_t i = 0; i < p.results.size(); ++i) {
         const Result& r = p.results[i];
-        add_result.run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit),
-                       r.uncertainty);
+        w().add_result->run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit),
+                            r.uncertainty);
     }
     std::size_t remark = 0;  // finding 0 stands for the point itself, findings count from 1
-    for (const auto& note : p.notes) add_remark.run(p.position, std::size_t{0}, remark++, note);
+    for (const auto& note : p.notes) w().add_remark->run(p.position, std::size_t{0}, remark++, note);
     for (std::size_t i = 0; i < p.findings.size(); ++i) {
         const Finding& f = p.findings[i];
-        add_finding.run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value,
-                        f.margin, rt::name(f.verdict), f.reason,
-                        f.at ? std::optional(f.at->value) : std::nullopt, f.at ? symbol(f.at->unit) : "",
-                        std::size_t{f.at_offset}, f.points_judged, f.points_beyond, f.uncertainty, f.guard,
-                        f.wrong_pass);
+        w().add_finding->run(p.position, i + 1, f.rule, f.title, f.clause, symbol(f.unit), f.limit, f.value,
+                             f.margin, rt::name(f.verdict), f.reason,
+                             f.at ? std::optional(f.at->value) : std::nullopt, f.at ? symbol(f.at->unit) : "",
+                             std::size_t{f.at_offset}, f.points_judged, f.points_beyond, f.uncertainty,
+                             f.guard, f.wrong_pass);
         for (std::size_t k = 0; k < f.deviations.size(); ++k)
-            add_remark.run(p.position, i + 1, k, f.deviations[k]);
+            w().add_remark->run(p.position, i + 1, k, f.deviations[k]);
     }
-    chain.link("point", p.position);
+    w().chain.link("point", p.position);
     if (p.standing != Standing::valid)
-        chain.link_state("standing", std::to_string(p.position),
-                         standing_text(name(p.standing), p.standing_reason));
+        w().chain.link_state("standing", std::to_string(p.position),
+                             standing_text(name(p.standing), p.standing_reason));
 }
 
 void Tally::add(const PointRecord& point, const std::vector<SampleRecord>& samples) {
     Transaction transaction(state_->database);
     state_->insert(point);
     state_->insert(samples);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 void Tally::add(const std::vector<SampleRecord>& samples) {
     if (samples.empty()) return;
     Transaction transaction(state_->database);
     state_->insert(samples);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 void Tally::add(const EventRecord& event) {
     Transaction transaction(state_->database);
-    state_->add_event.run(event.time, event.kind, event.text, std::optional(event.seconds));
-    state_->chain.link("event", state_->last_row());
-    transaction.commit();
+    state_->w().add_event->run(event.time, event.kind, event.text, std::optional(event.seconds));
+    state_->w().chain.link("event", state_->last_row());
+    state_->commit(transaction);
 }
 
 void Tally::add(const CalibrationRecord& c) {
     Transaction transaction(state_->database);
-    state_->add_calibration.run(c.name, c.test, c.taken, c.valid_until, c.file, c.sha256, c.invalid);
-    state_->chain.link("calibration", state_->last_row());
-    transaction.commit();
+    state_->w().add_calibration->run(c.name, c.test, c.taken, c.valid_until, c.file, c.sha256, c.invalid);
+    state_->w().chain.link("calibration", state_->last_row());
+    state_->commit(transaction);
 }
 
 void Tally::void_points(const std::vector<std::size_t>& positions, const std::string& reason) {
     Transaction transaction(state_->database);
     for (const auto position : positions) state_->put_standing(position, "void", reason);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 void Tally::supersede(const std::vector<std::size_t>& positions, const std::string& reason) {
     Transaction transaction(state_->database);
     for (const auto position : positions) state_->put_standing(position, "superseded", reason);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 void Tally::put_instruments(const std::vector<InstrumentRecord>& instruments) {
     Transaction transaction(state_->database);
     for (const auto& instrument : instruments) state_->insert(instrument);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 void Tally::set_fact(const std::string& name, const std::string& value) {
     Transaction transaction(state_->database);
     state_->put_fact(name, value);
-    transaction.commit();
+    state_->commit(transaction);
 }
 
 VerdictCounts Tally::counts() {
@@ -318,6 +392,10 @@ VerdictCounts Tally::counts() {
 void Tally::look_at(const std::filesystem::path& folder, const std::function<void(Database&)>& look) {
     Tally tally = open(folder);
     look(tally.state_->database);
+}
+
+std::string Tally::state_text() {
+    return resumed_from(state_->database);
 }
 
 RunRecord Tally::read() {

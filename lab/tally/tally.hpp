@@ -9,7 +9,8 @@
 
 namespace rt {
 
-inline constexpr int tally_schema = 3;  // PRAGMA user_version
+inline constexpr int tally_schema = 4;         // PRAGMA user_version
+inline constexpr int oldest_tally_schema = 3;  // that can be read
 inline constexpr const char* tally_file = "tally.sqlite";
 
 class Tally {
@@ -19,9 +20,11 @@ class Tally {
     // folder free. Throws Error(input) if the folder holds a run already, cannot be made or written, or is
     // being written.
     static Tally create(const std::filesystem::path& folder, const std::function<RunRecord()>& prepare);
-    // Throws Error(input) for a folder without a tally, one that SQLite cannot read, or another schema.
+    // To read. A folder that cannot be written is read as it is. Throws Error(input) for a folder without a
+    // tally, one that SQLite cannot read, or a schema that is not known.
     static Tally open(const std::filesystem::path& folder);
-    // The same, to carry the run on. Throws Error(input) while another process does.
+    // The same, to carry the run on. Throws Error(input) while another process does, for a run begun with an
+    // older schema, and for one that was altered (chain.hpp).
     static Tally open_to_write(const std::filesystem::path& folder);
 
     ~Tally();
@@ -46,6 +49,8 @@ class Tally {
     static void look_at(const std::filesystem::path& folder,
                         const std::function<void(class Database&)>& look);
 
+    // From which state of the chain it is carried on, for the event that says so.
+    std::string state_text();
     RunRecord read();
     // Verdicts of all points that stand, without reading them.
     VerdictCounts counts();

@@ -218,6 +218,7 @@ TEST_CASE("a clock that was set back is noted, and nothing is lost for it") {
     stand.tests = Stand::scanning("scan", "repeats = 2\n");
     CHECK(stand.run().code == 0);
     alter(stand.folder / "run", "UPDATE point SET ended = '2099-01-01T00:00:00.000Z' WHERE position = 2");
+    rechain(stand.folder / "run");
     CHECK(
         rare_tally(stand.folder.path(), {"run", "--resume", "run", "--redo", "1", "--no-live", "--no-report"})
             .code == 0);

@@ -95,18 +95,32 @@ TEST_CASE("bad spectra are one clear line and exit 2") {
         CHECK(lines(said.err) == 1);
         CHECK(contains(said.err, row.message));
     }
-    const Said dbm = bench.measure("frequency [MHz],level [dBm]\n0.15,-60\n30,-60\n");
+    const std::string said_of = "# detector: average\n# bandwidth: 40 MHz\n";
+    const Said dbm = bench.measure(said_of + "frequency [MHz],level [dBm]\n0.15,-60\n30,-60\n");
     CHECK(dbm.code == 2);
     CHECK(contains(
         dbm.err,
         "rule mains-b-av is in dBuV but trace emission is in dBm: state the impedance it was measured in"));
     CHECK(rare_tally(bench.folder.path(), {"measure", "emission.scan", "none.csv"}).code == 2);
     // What the file does not say, the command line may; what it contradicts is an error.
-    const std::string quiet = "frequency [MHz],level [dBm]\n0.15,-90\n30,-90\n";
-    const Said stated = bench.measure(
-        quiet, {"--rule", "cispr-32/mains-b-av", "--impedance", "50 ohm", "--set", "detector=average"});
+    const std::string quiet = "frequency [MHz],level [dBm]\n" + scan(1, -80).substr(head.size());
+    const std::vector<std::string> judged{"--rule", "cispr-32/mains-b-av", "--impedance", "50 ohm"};
+    const auto with = [&](std::vector<std::string> more) {
+        more.insert(more.begin(), judged.begin(), judged.end());
+        std::string text = quiet;
+        for (std::size_t at = 0; (at = text.find(",30", at)) != std::string::npos;)
+            text.replace(at, 3, ",-90");
+        return bench.measure(text, more);
+    };
+    // Nothing says with which detector and bandwidth it was read: no verdict, and what to state.
+    const Said unknown = with({});
+    CHECK(unknown.code == 4);
+    CHECK(contains(unknown.out, "the capture states no resolution bandwidth, the limit is for 9 kHz"));
+    CHECK(contains(with({"--set", "bandwidth=9 kHz"}).out, "the capture states no detector"));
+    const Said stated = with({"--set", "detector=average", "--set", "bandwidth=9 kHz"});
     CHECK(stated.code == 0);
-    CHECK(contains(stated.out, "value 16.99 dBµV"));
+    CHECK(contains(stated.out, "value 26.99 dBµV"));
+    CHECK(contains(stated.out, "declared, not stated by the capture: detector average, bandwidth 9 kHz"));
     CHECK_FALSE(contains(stated.out, "does not state its detector"));
     CHECK(contains(bench.measure(scan(1, 40), {"--set", "detector=peak"}).err,
                    "the capture states the detector average, the parameter says peak"));

@@ -5,24 +5,18 @@
 #include <nlohmann/json.hpp>
 
 #include "tests/cli/stand.hpp"
+#include "tests/cli/typist.hpp"
 
 using rt::PointKind;
 
 namespace {
 
-bool terminals(const Stand& stand) {
-    return contains(
-        run_in(stand.folder.path(), "/usr/bin/script", {"-qec", "test -t 0 && echo yes", "/dev/null"}).out,
-        "yes");
-}
-
-// Types `keys` into the program on a terminal of its own.
-Said type(const Stand& stand, const std::string& keys, const std::string& arguments) {
+// Types `lines` into the program on a terminal of its own, each when it asks.
+Said type(const Stand& stand, const std::vector<std::string>& lines, std::vector<std::string> arguments) {
     stand.write();
-    stand.folder.write("keys", keys);
-    const std::string command = binary() + " run " + arguments + " --no-live --no-report";
-    return run_in(stand.folder.path(), "/bin/sh",
-                  {"-c", "(cat keys; sleep 2) | script -qec '" + command + "' /dev/null"});
+    arguments.insert(arguments.begin(), "run");
+    arguments.insert(arguments.end(), {"--no-live", "--no-report"});
+    return at_terminal_lines(stand.folder.path(), std::move(arguments), lines);
 }
 
 Stand failing() {
@@ -37,12 +31,9 @@ Stand failing() {
 
 TEST_CASE("after a failure a person goes on, measures again, skips the test or stops the run") {
     const Stand stand = failing();
-    if (!terminals(stand)) {
-        MESSAGE("no pseudo-terminal here: not tried");
-        return;
-    }
-    const Said again = type(stand, "what\nredo\ngo\n", "campaign.toml --out run --ask-at-failure");
-    CHECK(contains(again.out, "scan: state=loud has failed  [go, redo, skip or stop]"));
+    const std::vector<std::string> asking{"campaign.toml", "--out", "run", "--ask-at-failure"};
+    const Said again = type(stand, {"what", "redo", "go"}, asking);
+    CHECK(contains(again.out, "scan: state=loud has failed  [go, redo, skip or stop; Enter means go]"));
     CHECK(contains(again.out, "\"what\" is none of them"));
     auto run = stand.record();
     CHECK(run.points.size() == 3);
@@ -51,14 +42,14 @@ TEST_CASE("after a failure a person goes on, measures again, skips the test or s
     CHECK(run.fact("state") == "complete");
 
     std::filesystem::remove_all(stand.folder / "run");
-    type(stand, "skip\n", "campaign.toml --out run --ask-at-failure");
+    type(stand, {"skip"}, asking);
     run = stand.record();
     CHECK(points(run, PointKind::point, "scan").size() == 1);
     CHECK(points(run, PointKind::point, "link").size() == 1);
     CHECK(run.fact("state") == "stopped");
 
     std::filesystem::remove_all(stand.folder / "run");
-    type(stand, "stop\n", "campaign.toml --out run --ask-at-failure");
+    type(stand, {"stop"}, asking);
     CHECK(stand.record().points.size() == 1);
 }
 
@@ -66,21 +57,38 @@ TEST_CASE("Ctrl-C at a terminal asks after the present point, and going on loses
     Stand stand;
     stand.tests = Stand::scanning("scan", "repeats = 300\n");
     stand.write();
-    if (!terminals(stand)) return;
-    const std::string command = binary() + " run campaign.toml --out run --no-live --no-report";
     const auto press = [&](const std::string& answer) {
-        return run_in(
-            stand.folder.path(), "/bin/sh",
-            {"-c", "(until [ -s run/captures/00003* ]; do sleep 0.02; done; printf '\\003'; sleep 1; echo " +
-                       answer + "; sleep 2) | script -qec '" + command + "' /dev/null"});
+        // After a few points Ctrl-C, then the answer to what it asks.
+        return at_terminal(stand.folder.path(),
+                           {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
+                           {{"\003", "  3  "}, {answer + "\n"}});
     };
-    CHECK(contains(press("go").out, "interrupted: go on, or stop?  [go or stop]"));
+    CHECK(contains(press("go").out, "interrupted: go on, or stop?  [go or stop; Enter means stop]"));
     CHECK(stand.record().points.size() == 300);
     CHECK(stand.record().fact("state") == "complete");
     std::filesystem::remove_all(stand.folder / "run");
     press("stop");
     CHECK(stand.record().points.size() < 300);
     CHECK(stand.record().fact("state") == "stopped");
+}
+
+TEST_CASE("keys typed before a question was there do not answer it, and Enter is said to mean go") {
+    Stand stand;
+    stand.tests = Stand::scanning("scan", "prompt = \"Connect the cable\"\n");
+    stand.write();
+    // Half of the word for going on is typed ahead, with Enter after it; the question still waits for its own
+    // answer.
+    const Said said =
+        at_terminal(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
+                    {{"stop\n"}}, "go\n");
+    CHECK(contains(said.out, "Connect the cable  [go, skip or stop; Enter means go]"));
+    CHECK(said.code == 4);
+    CHECK(stand.record().points.empty());
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(at_terminal_lines(stand.folder.path(),
+                            {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"}, {""})
+              .code == 0);
+    CHECK(stand.record().points.size() == 1);
 }
 
 TEST_CASE("connections are confirmed before anything is measured") {
@@ -97,10 +105,9 @@ TEST_CASE("connections are confirmed before anything is measured") {
                                                        "--no-live", "--no-report"});
     CHECK(went.code == 1);
     CHECK(contains(went.err, "  out     ── analyser: x"));
-    if (!terminals(stand)) return;
     std::filesystem::remove_all(stand.folder / "run");
-    CHECK(contains(type(stand, "go\n", "campaign.toml --out run").out,
-                   "is everything connected as drawn?  [go, skip or stop]"));
+    CHECK(contains(type(stand, {"go"}, {"campaign.toml", "--out", "run"}).out,
+                   "is everything connected as drawn?  [go, skip or stop; Enter means go]"));
 }
 
 TEST_CASE("at an unexpected signal a person sees what was seen and what was expected") {
@@ -110,9 +117,10 @@ TEST_CASE("at an unexpected signal a person sees what was seen and what was expe
         "[[test]]\nname = \"loss\"\nprocedure = \"path.loss\"\ninstrument = \"power-meter\"\n"
         "parameters = { sent = \"0 dBm\", frequency = \"1 GHz\" }\nsettings = { \"generator.output\" = "
         "\"OFF\" }\n";
-    if (!terminals(stand)) return;
-    const Said said = type(stand, "redo\ngo\n", "campaign.toml --out run");
-    CHECK(contains(said.out, "expected: a signal above -60 dBm, with 0 dBm sent  [go, redo, skip or stop]"));
+    const Said said = type(stand, {"redo", "go"}, {"campaign.toml", "--out", "run"});
+    CHECK(contains(
+        said.out,
+        "expected: a signal above -60 dBm, with 0 dBm sent  [go, redo, skip or stop; Enter means go]"));
     const auto run = stand.record();
     CHECK(events(run, "unexpected signal").size() == 2);
     REQUIRE(run.points.size() == 1);

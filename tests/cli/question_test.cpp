@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "lab/tally/tally.hpp"
+#include "tests/cli/typist.hpp"
 #include "tests/cli/world.hpp"
 
 namespace {
@@ -116,29 +117,17 @@ TEST_CASE("on a terminal a person answers, skips and stops") {
     world.test += "prompt = \"Turn the unit round\"\n";
     world.sweep += second;
     world.write();
-    if (!contains(
-            run_in(world.folder.path(), "/usr/bin/script", {"-qec", "test -t 0 && echo yes", "/dev/null"})
-                .out,
-            "yes")) {
-        MESSAGE("no pseudo-terminal here: prompts were not tried");
-        return;
-    }
-    const auto type = [&](const std::string& keys, const std::string& arguments) {
-        world.folder.write("keys", keys);
-        const std::string command = binary() + " run " + arguments;
-        return run_in(world.folder.path(), "/bin/sh",
-                      {"-c", "(cat keys; sleep 3) | script -qec '" + command + "' /dev/null"});
-    };
-    const Said skipped = type("yes\n2099-01-31\n12 V\nSK2-0042\nskip\n", "campaign.toml --out run");
+    const Said skipped = at_terminal_lines(world.folder.path(), {"run", "campaign.toml", "--out", "run"},
+                                           {"yes", "2099-01-31", "12 V", "SK2-0042", "skip"});
     CHECK(contains(skipped.out, "Is the battery charged?  [yes or no]"));
-    CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop]"));
+    CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop; Enter means go]"));
     const auto run = rt::Tally::open(world.folder / "run").read();
     CHECK(run.points.size() == 1);  // of the other test
     CHECK(run.points[0].test == "other");
     CHECK(run.fact("state") == "stopped");
     CHECK(run.fact("unit.serial") == "SK2-0042");
     // The skipped test can be measured later.
-    type("go\n", "--resume run");
+    at_terminal_lines(world.folder.path(), {"run", "--resume", "run"}, {"go"});
     const auto whole = rt::Tally::open(world.folder / "run").read();
     CHECK(whole.points.size() == 3);
     CHECK(whole.fact("state") == "complete");

@@ -9,6 +9,7 @@
 #include "lab/tally/tally.hpp"
 #include "tests/cli/program.hpp"
 #include "tests/lab/bench_text.hpp"
+#include "tests/lab/rechain.hpp"
 
 struct Stand {
     TestFolder folder;
@@ -139,7 +140,22 @@ inline void alter(const std::filesystem::path& run, const std::string& sql) {
 // A tally as a kill after point `last` leaves it.
 inline void cut_off(const std::filesystem::path& run, std::size_t last) {
     const std::string after = " > " + std::to_string(last) + "; ";
-    alter(run, "PRAGMA foreign_keys=OFF; DELETE FROM finding WHERE point" + after +
-                   "DELETE FROM result WHERE point" + after + "DELETE FROM setting WHERE point" + after +
-                   "DELETE FROM remark WHERE point" + after + "DELETE FROM point WHERE position" + after);
+    alter(run,
+          "PRAGMA foreign_keys=OFF; DELETE FROM chain WHERE number >= (SELECT min(number) FROM chain WHERE "
+          "kind = "
+          "'point' AND CAST(key AS INTEGER)" +
+              after.substr(0, after.size() - 2) + "); DELETE FROM finding WHERE point" + after +
+              "DELETE FROM result WHERE point" + after + "DELETE FROM setting WHERE point" + after +
+              "DELETE FROM remark WHERE point" + after + "DELETE FROM attachment WHERE point" + after +
+              "DELETE FROM point WHERE position" + after +
+              // What was written later, and what changed since.
+              "DELETE FROM event WHERE CAST(number AS TEXT) NOT IN (SELECT key FROM chain WHERE kind = "
+              "'event'); "
+              "DELETE FROM calibration WHERE CAST(number AS TEXT) NOT IN (SELECT key FROM chain WHERE kind = "
+              "'calibration'); "
+              "DELETE FROM fact WHERE name NOT IN (SELECT key FROM chain WHERE kind = 'fact'); "
+              "UPDATE fact SET value = (SELECT substr(text, 2) FROM chain WHERE kind = 'fact' AND key = name "
+              "ORDER "
+              "BY number DESC LIMIT 1);");
+    rechain(run);
 }

@@ -164,6 +164,9 @@ TEST_CASE("what a recheck has doubted is measured again although the run was kil
     alter(stand.folder / "run",
           "UPDATE point SET standing = 'void', standing_reason = 'recheck ref: level moved' WHERE position = "
           "2");
+    alter(stand.folder / "run",
+          "INSERT INTO chain VALUES (NULL, 'standing', '2', 'void: recheck ref: level moved', '')");
+    rechain(stand.folder / "run");
     CHECK(stand.record().counts().none == 1);
     CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);
     const auto run = stand.record();

@@ -241,6 +241,7 @@ TEST_CASE("bounds: minimum, maximum, both, and units that convert") {
     Rule rule = line_rule();
     rule.unit = Unit::ppm;
     rule.applies_to = "frequency_error";
+    rule.detector.reset(), rule.bandwidth.reset();  // nothing of a spectrum stands behind it
     rule.limit = Bound{-40, 40};
     rule.marginal = 5;
     const auto with = [](double value, Unit unit) {

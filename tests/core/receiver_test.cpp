@@ -43,7 +43,8 @@ TEST_CASE("packets that were sent and did not arrive are the error ratio") {
     CHECK(outcome.find_result("packet_error_low")->value.value < 1.2);
     CHECK(outcome.find_result("packet_error_high")->value.value > 1.2);
     CHECK(run("receiver.error-rate", Counts{10, 10, 0, 0, {}}).find_result("bit_error_ratio") == nullptr);
-    CHECK(run("receiver.error-rate", Counts{}).invalid == "no packets were sent");
+    CHECK(run("receiver.error-rate", Counts{}).invalid ==
+          "nothing was counted: no packets were sent and no bits compared");
     const Outcome doubtful = run("receiver.error-rate", Counts{10, 10, 0, 0, "counter reported error -300"});
     CHECK(doubtful.invalid == "counter reported error -300");
     CHECK(doubtful.results.empty());

@@ -91,7 +91,7 @@ TEST_CASE("a power that is no number, or comes with an error, is not taken") {
     CHECK(powered("loud\n") == "meter: a power was expected, the answer is \"loud\"");
     CHECK(powered("9.9E37\n").find("a power was expected") != std::string::npos);
     CHECK(powered("NAN\n").find("a power was expected") != std::string::npos);
-    bool once = true;
+    bool once = false;
     Odd odd("meter", "scpi-power-meter", [&](const std::string& line) -> std::string {
         if (has(line, "READ")) return "-12.5\n";
         if (has(line, "ERRor") && std::exchange(once, false)) return "-310,\"System error\"\n";
@@ -140,8 +140,9 @@ TEST_CASE("network data of wrong length or content is refused") {
 }
 
 TEST_CASE("a setting that an instrument refuses is named, and so is a movement that does not end") {
-    Odd odd("generator", "scpi-generator", [n = 0](const std::string& line) mutable -> std::string {
-        return has(line, "ERRor") && n++ == 0 ? "-222,\"Data out of range\"\n" : "";
+    Odd odd("generator", "scpi-generator", [refused = false](const std::string& line) mutable -> std::string {
+        if (has(line, "POWer 99")) refused = true;
+        return has(line, "ERRor") && std::exchange(refused, false) ? "-222,\"Data out of range\"\n" : "";
     });
     auto role = odd.role();
     CHECK(error_text(ErrorKind::bench, [&] { role.set("level", "99 dBm"); }) ==
@@ -157,6 +158,65 @@ TEST_CASE("a setting that an instrument refuses is named, and so is a movement t
           }).find("did not answer within 0.5 s") != std::string::npos);
 }
 
+TEST_CASE("an instrument that cannot be prepared is not used for anything") {
+    Odd odd("generator", "scpi-generator",
+            [prepared = false](const std::string& line) mutable -> std::string {
+                prepared = prepared || has(line, "*RST");
+                return has(line, "ERRor") && prepared ? "-310,\"System error\"\n" : "";
+            });
+    CHECK(error_text(ErrorKind::bench, [&] { odd.role(); }) ==
+          "generator: it cannot be prepared: -310,\"System error\"");
+}
+
+TEST_CASE("a turntable that has not arrived, or is elsewhere, is not believed to be there") {
+    std::string arrived = "1\n", angle = "90.4\n";
+    Odd table("table", "scpi-positioner", [&](const std::string& line) -> std::string {
+        return has(line, "ARRived") ? arrived : has(line, "ANGLe:ACTual?") ? angle : "";
+    });
+    auto role = table.role();
+    const auto moved = [&](const std::string& to) {
+        role.begin("angle", to);
+        return role.settle();
+    };
+    CHECK(moved("90 deg").empty());
+    angle = "40\n";
+    CHECK(moved("90 deg") == "the table is at 40 °, 90 ° was asked for");
+    angle = "359.6\n";
+    CHECK(moved("0 deg").empty());
+    arrived = "0\n";
+    CHECK(moved("0 deg") == "the table says that it has not arrived: it answers \"0\"");
+}
+
+TEST_CASE("what an analyser has set is read back, and numbers of another byte order are seen") {
+    SpectrumSetup setup;
+    setup.start_hz = 1e6, setup.stop_hz = 2e6, setup.points = 4, setup.resolution_bandwidth_hz = 9e3;
+    setup.dwell_s = 1e-3, setup.unit = Unit::dbuv;
+    std::vector<double> levels{20, 21, 45, 20.5};
+    const auto trouble = [&](const char* question, const std::string& answer) {
+        Odd odd("analyser", "scpi-analyser", [&](const std::string& line) -> std::string {
+            if (has(line, question)) return answer;
+            return has(line, "TRACe:DATA?") ? block(levels) : "";
+        });
+        auto role = odd.role();
+        return sweep(role, setup).overload.value_or("");
+    };
+    CHECK(trouble("nothing", "").empty());  // one that cannot be asked is believed
+    CHECK(trouble("UNIT:POWer?", "DBUV\n").empty());
+    CHECK(trouble("UNIT:POWer?", "DBM\n") == "analyser has levels in \"DBM\", DBUV was asked for");
+    CHECK(trouble("FUNCtion?", "POS\n").empty());
+    CHECK(trouble("FUNCtion?", "SAMP\n") == "analyser has the detector \"SAMP\", POSitive was asked for");
+    CHECK(trouble("RESolution?", "9.0E+3\n").empty());
+    CHECK(trouble("RESolution?", "1E4\n") ==
+          "analyser has the resolution bandwidth 10 kHz, 9 kHz was asked for");
+    CHECK(trouble("BORDer?", "NORM\n") == "analyser has the byte order \"NORM\", SWAPped was asked for");
+    CHECK(trouble("AUTO?", "0\n") == "analyser has the coupling of its attenuation 0, 1 was asked for");
+    for (double& level : levels) {
+        auto* bytes = reinterpret_cast<char*>(&level);
+        std::reverse(bytes, bytes + sizeof level);
+    }
+    CHECK(trouble("nothing", "").find("the byte order is another one") != std::string::npos);
+}
+
 TEST_CASE("zero and calibrate are awaited, and what they report is heard") {
     std::vector<std::string> heard;
     Odd odd("meter", "scpi-power-meter", [&](const std::string& line) -> std::string {
@@ -167,8 +227,9 @@ TEST_CASE("zero and calibrate are awaited, and what they report is heard") {
     role.zero();
     CHECK(std::count(heard.begin(), heard.end(), "CALibration:ZERO;*OPC?") == 1);
     CHECK(std::count(heard.begin(), heard.end(), "CALibration;*OPC?") == 1);
-    Odd bad("meter", "scpi-power-meter", [](const std::string& line) -> std::string {
-        return has(line, "ERRor") ? "-340,\"Calibration failed\"\n" : "";
+    Odd bad("meter", "scpi-power-meter", [failed = false](const std::string& line) mutable -> std::string {
+        failed = failed || has(line, "ZERO");
+        return has(line, "ERRor") && failed ? "-340,\"Calibration failed\"\n" : "";
     });
     auto failing = bad.role();
     CHECK(error_text(ErrorKind::bench, [&] { failing.zero(); }) ==

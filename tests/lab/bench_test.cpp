@@ -61,6 +61,14 @@ std::string block(const std::vector<double>& values) {
 
 // Answers like an analyser, but for one command.
 std::string sane(const std::string& line) {
+    // As it was told: around_1mhz().
+    static const std::pair<const char*, const char*> settings[] = {
+        {"*ESR?", "0"},       {"FORMat:DATA?", "REAL,64"}, {"BORDer?", "SWAP"}, {"UNIT:POWer?", "DBUV"},
+        {"STARt?", "900000"}, {"STOP?", "1100000"},        {"POINts?", "201"},  {"RESolution?", "9000"},
+        {"FUNCtion?", "POS"}, {"DWELl?", "0.001"},         {"AUTO?", "1"}};
+    for (const auto& [question, answer] : settings) {
+        if (line.find(question) != std::string::npos) return std::string(answer) + "\n";
+    }
     if (line.find("OPC?") != std::string::npos) return "1\n";
     if (line.find("QUES") != std::string::npos) return "0\n";
     if (line.find("TRACe:DATA") != std::string::npos) return block(std::vector<double>(201, -50));
@@ -150,8 +158,9 @@ TEST_CASE("instruments that misbehave end in one clear error, in bounded time") 
               return line.find("ERRor") != std::string::npos ? "oops\n" : sane(line);
           }) == "analyser: the error queue answers \"oops\" instead of a number and a text");
     // An error queue that never empties does not hang the run.
-    FakeInstrument chatty([](const std::string& line) {
-        return line.find("ERRor") != std::string::npos ? "-1,\"x\"\n" : sane(line);
+    FakeInstrument chatty([swept = false](const std::string& line) mutable {
+        swept = swept || line.find("INITiate:IMM") != std::string::npos;
+        return line.find("ERRor") != std::string::npos && swept ? "-1,\"x\"\n" : sane(line);
     });
     const Instrument instrument = chatty.instrument();
     InstrumentRole role(ScpiSession(instrument, instrument.address));

@@ -92,7 +92,19 @@ TEST_CASE("every alteration is named") {
         {"INSERT INTO event VALUES (NULL, 't', 'k', 'x', 0)",
          "the table of events has 2 rows, 1 were written"},
         {"UPDATE sample SET value = 5 WHERE number = 2", "readings of watches 1-2"},
-        {"INSERT INTO sample VALUES (NULL, 't', 'supply', 5, 'V')", "readings of watches were put in"},
+        {"INSERT INTO sample VALUES (NULL, 't', 'supply', 5, 'V')",
+         "the table of samples has 4 rows, 3 were written"},
+        {"INSERT INTO sample VALUES (-1, 't', 'supply', 5, 'V')", "the table of samples has 4 rows"},
+        {"DELETE FROM instrument", "instruments of the run are missing"},
+        {"PRAGMA foreign_keys=OFF; INSERT INTO finding SELECT 99, number, rule, title, clause, unit, "
+         "limit_value, "
+         "value, margin, verdict, reason, at_value, at_unit, at_offset, points_judged, points_beyond, "
+         "uncertainty, "
+         "guard, wrong_pass FROM finding WHERE point = 1",
+         "the table of findings has 4 rows, 3 were written"},
+        {"INSERT INTO result VALUES (1, 7, 'level', 1, 'dBuV', NULL)", "point 1 (test: at 1)"},
+        {"DELETE FROM chain WHERE number = (SELECT max(number) FROM chain)", "its end was cut off"},
+        {"UPDATE point SET parent = 'x' WHERE position = 1", "point 1 (test: at 1)"},
         {"UPDATE calibration SET valid_until = '2099-01-01'", "calibration 1"},
         {"UPDATE fact SET value = 'another' WHERE name = 'title'", "fact title was altered"},
         {"DELETE FROM fact WHERE name = 'title'", "facts of the run are missing"},

@@ -36,9 +36,9 @@ TEST_CASE("an archive holds every file of the run, its list and its seal, and is
     write_file(folder / "run/tally.lock", "");
     write_file(folder / "run/half.part", "x");
     const Evidence first = write_evidence(folder / "run", folder / "run/evidence.zip");
-    CHECK(first.files == 2);  // the tally and the rulebook
+    CHECK(first.files == 3);  // the tally, where its chain ended, and the rulebook
     CHECK(first.seal == RunData(folder / "run").seal());
-    CHECK(write_evidence(folder / "run", folder / "run/evidence.zip").files == 2);
+    CHECK(write_evidence(folder / "run", folder / "run/evidence.zip").files == 3);
     const std::string zip = read_file(folder / "run/evidence.zip");
     for (const char* name : {"run/tally.sqlite", "run/inputs/made.toml", "run/EVIDENCE.txt"})
         CHECK(zip.find(name) != std::string::npos);

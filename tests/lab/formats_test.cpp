@@ -92,10 +92,11 @@ TEST_CASE("captures of every kind come back from their files as they were") {
     const Capture log = parse_capture_csv("packets_sent,packets_received\n10,9\n20,20\n", "l.csv");
     CHECK(std::get<Counts>(log).packets_sent == 30);
     CHECK(std::get<Counts>(log).packets_received == 29);
-    const PowerReading power{-12.3456, 2.4e9, 2, "sensor overloaded"};
+    const PowerReading power{-12.3456, 2.4e9, 2, 1.5, "sensor overloaded"};
     const auto back = std::get<PowerReading>(parse_capture_csv(capture_csv(power), "p.csv"));
     CHECK(back.level_dbm == power.level_dbm);
     CHECK(back.sensor == 2);
+    CHECK(back.correction_db == 1.5);
     CHECK(back.trouble == "sensor overloaded");
     Spectrum s;
     s.frequency_hz = {1e6, 2e6}, s.level = {40.5, 41}, s.unit = Unit::dbuv_per_metre,

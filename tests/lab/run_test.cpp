@@ -231,30 +231,111 @@ TEST_CASE("a recheck compares with its first result, and gives up the points sin
     CHECK(stability.reference() == -12);
 }
 
-TEST_CASE("recorded captures are found by what the pattern names") {
+namespace {
+
+// Points of tests whose captures are files.
+struct Recorded {
     TestFolder folder;
-    for (const char* name :
-         {"scan-11-0-dBm.csv", "scan-11-8-dBm.csv", "00001-scan-x.csv", "00007-scan-x.csv"})
-        folder.write(name, "x");
-    Test test;
-    test.name = "scan";
-    Sweep sweep;
-    sweep.axes.push_back({"channel", {word_value("11")}, {}});
-    sweep.axes.push_back({"level", {quantity_value({0, Unit::dbm}), quantity_value({8, Unit::dbm})}, {}});
-    const auto points = expand("scan", sweep);
-    Instrument instrument;
-    instrument.role = "analyser";
-    const auto found = [&](const std::string& pattern, const Point& point) {
+    Campaign campaign;
+    Bench bench;
+    Plan plan;
+
+    explicit Recorded(const std::string& pattern) {
+        Instrument instrument;
+        instrument.role = "analyser";
+        instrument.where = "bench.toml:3:1";
+        instrument.place.kind = Address::Kind::files;
         instrument.place.path = (folder / pattern).string();
-        return find_recorded(instrument, test, sweep, point).filename().string();
-    };
-    CHECK(found("{test}-{channel}-{level}.csv", points[0]) == "scan-11-0-dBm.csv");
-    CHECK(found("{test}-{channel}-{level}.csv", points[1]) == "scan-11-8-dBm.csv");
-    CHECK(found("0*-{test}-x.csv", points[0]) == "00007-scan-x.csv");  // the last by name
-    CHECK(error_text(ErrorKind::bench, [&] { found("{test}.csv", points[0]); }).find("no recorded capture") !=
+        bench.instruments.push_back(instrument);
+        plan.campaign = &campaign;
+        plan.bench = &bench;
+    }
+    void test(const std::string& name, std::vector<Axis> axes, std::uint32_t repeats = 1) {
+        Test test;
+        test.name = name;
+        test.instrument = "analyser";
+        test.sweep.axes = std::move(axes);
+        test.sweep.repeats = repeats;
+        campaign.tests.push_back(std::move(test));
+    }
+    void files(std::initializer_list<const char*> names) {
+        for (const char* name : names) folder.write(name, "x");
+    }
+    void chosen() {
+        for (const auto& test : campaign.tests)
+            plan.tests.push_back({&test, &bench.instruments[0], {}, 0, false, 0});
+    }
+    std::string found(std::size_t test, std::size_t point) {
+        chosen();
+        RecordedCaptures captures(plan);
+        captures.require_clear();
+        const Test& which = campaign.tests[test];
+        return captures.find(bench.instruments[0], which, which.sweep, expand(which.name, which.sweep)[point])
+            .filename()
+            .string();
+    }
+};
+
+Axis levels() {
+    return {"level", {quantity_value({-8, Unit::dbm}), quantity_value({8, Unit::dbm})}, {}};
+}
+
+}  // namespace
+
+TEST_CASE("recorded captures are found by what the pattern names, a minus included") {
+    Recorded plain("{test}-{channel}-{level}.csv");
+    plain.test("scan", {{"channel", {word_value("11")}, {}}, levels()});
+    plain.files({"scan-11--8-dBm.csv", "scan-11-8-dBm.csv"});
+    CHECK(plain.found(0, 0) == "scan-11--8-dBm.csv");
+    CHECK(plain.found(0, 1) == "scan-11-8-dBm.csv");
+    Recorded missing("{test}.csv");
+    missing.test("scan", {});
+    CHECK(error_text(ErrorKind::bench, [&] { missing.found(0, 0); }).find("no recorded capture") !=
           std::string::npos);
-    CHECK(input_error([&] { found("{tset}.csv", points[0]); }).find("did you mean \"test\"?") !=
+    Recorded slip("{tset}.csv");
+    slip.test("scan", {});
+    CHECK(input_error([&] { slip.found(0, 0); }).find("did you mean \"test\"?") != std::string::npos);
+}
+
+TEST_CASE("a recorded capture is of one point, and of the test whose name it has whole") {
+    Recorded both("*-{test}-{label}.csv");
+    both.test("scan", {levels()});
+    both.test("pre-scan", {levels()});
+    both.files({"00001-pre-scan-level--8-dBm.csv", "00002-pre-scan-level-8-dBm.csv",
+                "00003-scan-level--8-dBm.csv", "00004-scan-level-8-dBm.csv"});
+    CHECK(both.found(0, 0) == "00003-scan-level--8-dBm.csv");
+    CHECK(both.found(1, 1) == "00002-pre-scan-level-8-dBm.csv");
+    // Only the longer name's file is there: the shorter one does not take it.
+    Recorded lone("*-{test}-{label}.csv");
+    lone.test("scan", {levels()});
+    lone.test("pre-scan", {levels()});
+    lone.files({"00001-pre-scan-level--8-dBm.csv"});
+    CHECK(error_text(ErrorKind::bench, [&] { lone.found(0, 0); }).find("no recorded capture") !=
           std::string::npos);
+    // Two files for one point, and one file for two.
+    Recorded twice("*-{test}-{label}.csv");
+    twice.test("scan", {levels()});
+    twice.files({"00003-scan-level--8-dBm.csv", "00009-scan-level--8-dBm.csv", "00004-scan-level-8-dBm.csv"});
+    CHECK(input_error([&] { twice.found(0, 0); }).find("2 files fit") != std::string::npos);
+    Recorded shared("{test}.csv");
+    shared.test("scan", {levels()});
+    shared.files({"scan.csv"});
+    CHECK(input_error([&] { shared.found(0, 0); }).find("have the same file") != std::string::npos);
+    Recorded repeats("{test}-{label}.csv");
+    repeats.test("scan", {}, 2);
+    repeats.files({"scan-repeat-1.csv", "scan-repeat-2.csv"});
+    CHECK(input_error([&] {
+              repeats.test("x", {});
+              repeats.bench.instruments[0].place.path = (repeats.folder / "{test}.csv").string();
+              repeats.found(0, 0);
+          }).find("add {label}, {repeat}") != std::string::npos);
+}
+
+TEST_CASE("names that are cut differ all the same") {
+    const std::string start(90, 'a');
+    CHECK(file_part(start + "1") != file_part(start + "2"));
+    CHECK(file_part(start).size() == 80);
+    CHECK(file_part("level=-8 dBm") == "level--8-dBm");
 }
 
 TEST_CASE("settings are sent once, in an order that makes sense, raised by the path") {

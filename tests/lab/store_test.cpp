@@ -5,6 +5,8 @@
 
 #include "core/base/error.hpp"
 #include "lab/store/shared_store.hpp"
+#include "lab/tally/sqlite.hpp"
+#include "lab/tally/tally.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 #include "tests/lab/made_run.hpp"
@@ -12,13 +14,43 @@
 
 using namespace rt;
 
+namespace {
+
+// All runs of the folder are as they were written.
+std::vector<FoundFinding> found_in(const std::filesystem::path& folder, const FindingQuery& query) {
+    std::vector<std::string> left_out;
+    auto found = find_in_folders({folder}, query, left_out);
+    CHECK(left_out.empty());
+    return found;
+}
+
+}  // namespace
+
+TEST_CASE("runs that cannot be read, never began or were altered are left out of what is found, and named") {
+    TestFolder folder;
+    make_counted_run(folder / "good", {{"level", "SN-1", {1, 5}}});
+    make_counted_run(folder / "altered", {{"level", "SN-1", {2}}});
+    folder.write("empty/tally.sqlite", "");
+    folder.write("other/tally.sqlite", "no database at all, but long enough to be looked at by one");
+    {
+        Database database((folder / "altered" / tally_file).string(), SQLITE_OPEN_READWRITE);
+        database.execute("UPDATE finding SET margin = 40");
+    }
+    std::vector<std::string> left_out;
+    CHECK(find_in_folders({folder.path()}, {}, left_out).size() == 2);
+    REQUIRE(left_out.size() == 3);
+    CHECK(left_out[0].find("is not as it was written (point 1") != std::string::npos);
+    CHECK(left_out[1].find("was never begun") != std::string::npos);
+    CHECK(left_out[2].find("cannot be read") != std::string::npos);
+}
+
 TEST_CASE("findings of run folders: by unit, rule, margin, verdict, smallest margins first") {
     TestFolder folder;
     make_counted_run(folder / "runs/a", {{"level", "SN-1", {1, 5, -2}}});
     make_counted_run(folder / "runs/deep/b", {{"level", "SN-2", {0.5}}, {"other", "SN-2", {7}}});
     const auto margins = [&](const FindingQuery& query) {
         std::vector<double> out;
-        for (const auto& f : find_in_folders({folder / "runs"}, query)) out.push_back(*f.margin);
+        for (const auto& f : found_in(folder / "runs", query)) out.push_back(*f.margin);
         return out;
     };
     CHECK(margins({}) == std::vector<double>{-2, 0.5, 1, 5, 7});
@@ -48,8 +80,7 @@ TEST_CASE("findings of run folders: by unit, rule, margin, verdict, smallest mar
     query.since = "2999-01-01";
     CHECK(margins(query).empty());
     std::filesystem::create_directories(folder / "empty");
-    CHECK(input_error([&] { find_in_folders({folder / "empty"}, {}); }).find("holds no run") !=
-          std::string::npos);
+    CHECK(input_error([&] { found_in(folder / "empty", {}); }).find("holds no run") != std::string::npos);
 }
 
 TEST_CASE("the shared store holds what the folders hold, once, and follows what is amended") {
@@ -63,7 +94,7 @@ TEST_CASE("the shared store holds what the folders hold, once, and follows what 
     CHECK(store.push(RunData(folder / "b")) == Pushed::fresh);
     CHECK(store.push(RunData(folder / "a")) == Pushed::same);
     const auto same = [&](const FindingQuery& query) {
-        const auto there = store.find(query), here = find_in_folders({folder.path()}, query);
+        const auto there = store.find(query), here = found_in(folder.path(), query);
         REQUIRE(there.size() == here.size());
         for (std::size_t i = 0; i < here.size(); ++i) {
             CHECK(there[i].margin == here[i].margin);

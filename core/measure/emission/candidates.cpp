@@ -56,7 +56,8 @@ Trace held_maximum(std::vector<Trace> traces) {
 std::vector<Candidate> choose_candidates(const Trace& trace, std::span<const Rule* const> rules,
                                          const CandidateSettings& settings) {
     std::vector<Candidate> all;
-    for (const auto& peak : merged(find_peaks(trace.y, settings.prominence_db), trace.x, settings.apart_hz)) {
+    for (const auto& peak :
+         merged(find_peaks(trace.y, settings.prominence_db, Ends::falls), trace.x, settings.apart_hz)) {
         Candidate candidate{trace.x[peak.at], peak.level, {}, false};
         candidate.margin = margin_at(trace, rules, candidate.frequency_hz, peak.level);
         if (settings.within_db && (!candidate.margin || *candidate.margin > *settings.within_db)) continue;

@@ -155,7 +155,9 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     const bool absolute = record.reference_level_dbm.has_value();
     const Unit unit = absolute ? Unit::dbuv : Unit::dbfs;
     const double shift =
-        absolute ? convert({*record.reference_level_dbm, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value : 0;
+        record.tilt_db(frequency) +
+        (absolute ? convert({*record.reference_level_dbm, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value
+                  : 0);
     const std::optional<double> impedance = absolute ? std::optional(50.0) : std::nullopt;
     for (std::size_t i = 0; i < detectors.size(); ++i) {
         const double value = 20 * std::log10(std::max(readings[i], 1e-15)) + shift;

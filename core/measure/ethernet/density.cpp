@@ -43,7 +43,7 @@ constexpr std::array ethernet_density_products{
 class AsComplex : public IqSamples {
   public:
     explicit AsComplex(std::shared_ptr<const WaveSamples> volts)
-        : IqSamples(1e30F), volts_(std::move(volts)) {}
+        : IqSamples(1e30F, "", true), volts_(std::move(volts)) {}
     std::uint64_t size() const override { return volts_->size(); }
 
   protected:
@@ -52,7 +52,7 @@ class AsComplex : public IqSamples {
         real.resize(out.size());
         volts_->read(first, real);
         for (std::size_t i = 0; i < out.size(); ++i) out[i] = real[i];
-        return 0;
+        return largest_component(out);
     }
 
   private:

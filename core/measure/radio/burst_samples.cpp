@@ -12,6 +12,13 @@ BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double ro
     const double rate = record.sample_rate_hz, size = static_cast<double>(record.size());
     const double from = std::clamp(std::floor((burst.start_s - room_s) * rate), 0.0, size);
     const double to = std::clamp(std::ceil((burst.stop_s + room_s) * rate), from, size);
+    // Frames of the modulations measured here last milliseconds. What is longer is no frame, and would not
+    // fit into memory several times over.
+    constexpr double most_samples = 32e6;
+    if (to - from > most_samples) {
+        fail_signal("a burst of " + format({(to - from) / rate, Unit::second}) + " is no frame: at most " +
+                    format({most_samples / rate, Unit::second}) + " at this sample rate are demodulated");
+    }
     BurstSamples out;
     out.first_s = from / rate;
     out.samples = record.read(static_cast<std::uint64_t>(from), static_cast<std::size_t>(to - from));

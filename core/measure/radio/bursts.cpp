@@ -4,20 +4,19 @@
 #include <array>
 #include <cmath>
 
+#include "core/measure/spectrum_setup.hpp"
 #include "core/measure/trigger.hpp"
 
 namespace rt {
 namespace {
 
-constexpr auto bursts_parameters =
-    joined(trigger_rows,
-           std::array{
-               ParameterInfo{"gain", ParameterKind::quantity, Unit::db, "0 dB",
-                             "antenna and beamforming gain: turns power at the port into e.i.r.p."},
-               iq_centre_parameter,
-               iq_rate_parameter,
-           },
-           iq_length_rows);
+constexpr auto bursts_parameters = joined(trigger_rows,
+                                          std::array{
+                                              gain_parameter,
+                                              iq_centre_parameter,
+                                              iq_rate_parameter,
+                                          },
+                                          iq_length_rows);
 
 constexpr std::array bursts_traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
 constexpr std::array bursts_products{

@@ -25,12 +25,13 @@ constexpr auto spurious_parameters = joined(
                       "peaks below this are not listed"},
         ParameterInfo{"prominence", ParameterKind::quantity, Unit::db, "6 dB",
                       "a peak stands out by at least this much from the valleys beside it"},
+        gain_parameter,
         ParameterInfo{"peaks", ParameterKind::whole_number, Unit::none, "20", "peaks to list"},
     },
     spectrum_rows, gate_rows);
 
-constexpr std::array spurious_traces{
-    Product{"spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band"}};
+constexpr std::array spurious_traces{Product{
+    "spurious", Unit::dbm, "power in the resolution bandwidth outside the excluded band, with the gain"}};
 constexpr std::array spurious_products{
     Product{"highest_level", Unit::dbm, "highest level outside the excluded band"},
     Product{"highest_frequency", Unit::hertz, "where it stands"},
@@ -54,7 +55,7 @@ Outcome measure_spurious(Capture any, const Parameters& p) {
     const double start = p.number("start").value_or(s.frequency_hz.front());
     const double stop = p.number("stop").value_or(s.frequency_hz.back());
     const auto carrier = p.number("carrier");
-    const double exclude = p.required("exclude");
+    const double exclude = p.required("exclude"), gain = p.required("gain");
     if (exclude > 0 && !carrier)
         fail_input("parameter exclude needs parameter carrier: where the band left out lies");
     Spectrum kept = s;
@@ -65,7 +66,7 @@ Outcome measure_spurious(Capture any, const Parameters& p) {
         if (f < start * (1 - 1e-12) || f > stop * (1 + 1e-12)) continue;
         if (carrier && exclude > 0 && std::abs(f - *carrier) < exclude / 2) continue;
         kept.frequency_hz.push_back(f);
-        kept.level.push_back(s.level[i]);
+        kept.level.push_back(s.level[i] + gain);
     }
     if (kept.level.empty()) fail_input("the trace has no point in the range outside the excluded band");
     Outcome outcome;

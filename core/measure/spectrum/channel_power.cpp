@@ -25,6 +25,7 @@ constexpr auto channel_power_parameters = joined(
                       "width of a neighbouring channel; without it, that of the channel"},
         ParameterInfo{"density_window", ParameterKind::quantity, Unit::hertz, "1 MHz",
                       "width of the window in which the highest power is looked for"},
+        gain_parameter,
     },
     spectrum_rows, gate_rows);
 
@@ -33,7 +34,8 @@ constexpr std::array channel_power_traces{
 constexpr std::array channel_power_products{
     Product{"channel_power", Unit::dbm, "power in the channel", Trend::rising},
     Product{"mean_density", Unit::dbm_per_hz, "channel power over its width"},
-    Product{"highest_density", Unit::dbm, "highest power in a window of density_window inside the channel"},
+    Product{"highest_density", Unit::dbm,
+            "highest power in a window of density_window inside the channel, with the gain"},
     Product{"adjacent_low", Unit::db, "lower neighbour's power relative to the channel's"},
     Product{"adjacent_high", Unit::db, "upper neighbour's power relative to the channel's"},
     Product{"alternate_low", Unit::db, "the same for the channel after the next, below"},
@@ -114,7 +116,8 @@ Outcome measure_channel_power(Capture any, const Parameters& p) {
     const double channel = to_db(*power_of(plan.centre, plan.width));
     outcome.add("channel_power", channel, s.unit);
     outcome.add("mean_density", channel - 10 * std::log10(plan.width), density_unit(s.unit));
-    outcome.add("highest_density", to_db(highest_window(s, plan, p.required("density_window"))), s.unit);
+    outcome.add("highest_density",
+                to_db(highest_window(s, plan, p.required("density_window"))) + p.required("gain"), s.unit);
     constexpr const char* names[2][3] = {{"adjacent_low", "adjacent_high", "adjacent_power"},
                                          {"alternate_low", "alternate_high", "alternate_power"}};
     for (int side = 1; side <= plan.sides; ++side) {

@@ -58,9 +58,10 @@ Outcome measure_spectrum_density(Capture any, const Parameters& p) {
     trace.y_unit = density_unit(unit);
     trace.resolution_bandwidth_hz = seen.noise_bandwidth_hz;
     double total = 0;
-    for (const double value : seen.per_hz) {
-        total += value;
-        trace.y.push_back(to_db(value) + reference);
+    for (std::size_t i = 0; i < seen.per_hz.size(); ++i) {
+        const double tilt = record.tilt_db(seen.frequency_hz[i]);
+        total += seen.per_hz[i] * std::pow(10, tilt / 10);
+        trace.y.push_back(to_db(seen.per_hz[i]) + reference + tilt);
     }
     const auto top = std::max_element(trace.y.begin(), trace.y.end());
     auto sorted = trace.y;

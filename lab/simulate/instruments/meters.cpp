@@ -28,6 +28,7 @@ int channel_of(const ScpiArguments& arguments, int most) {
 SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end)
     : ScpiInstrument(std::move(stage), "power meter", role), role_(std::move(role)), end_(std::move(end)) {
     number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 18e9, 50e6});
+    word("UNIT:POWer", unit_, {"DBM", "W"});
     number("[SENSe]:AVERage:COUNt", averages_, ScpiUnit::plain, {1, 1024, 4});
     add_questionable_status();
     tree_.on_command("CALibration:ZERO", [this](const auto&) {
@@ -35,11 +36,15 @@ SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::stri
         zeroed_ = true;
     });
     tree_.on_command("CALibration:[ALL]", [this](const auto&) { stage_->spend(0.2); });
-    tree_.on_query("READ#", [this](const ScpiArguments& a) { return decimal(read(channel_of(a, 3)), 6); });
+    tree_.on_query("READ#", [this](const ScpiArguments& a) {
+        const double level = read(channel_of(a, 3));
+        return unit_ == 0 ? decimal(level, 6) : exact(milliwatt(level) / 1000);
+    });
 }
 
 void SimulatedPowerMeter::reset() {
     frequency_hz_ = 50e6, averages_ = 4;
+    unit_ = 1;  // watts, as SCPI-1999 has it after *RST
     note_overload(false);
 }
 

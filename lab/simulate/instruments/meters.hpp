@@ -5,8 +5,8 @@
 
 namespace rt {
 
-// SENSe:FREQuency, SENSe:AVERage:COUNt, READ1?, CALibration:ZERO, CALibration. Three sensors: the first at
-// `end`, the others at "`end`-2" and "`end`-3". Reads 3 nW too much until zeroed.
+// SENSe:FREQuency, SENSe:AVERage:COUNt, READ1?, CALibration:ZERO, CALibration, UNIT:POWer. Three sensors: the
+// first at `end`, the others at "`end`-2" and "`end`-3". Reads 3 nW too much until zeroed.
 class SimulatedPowerMeter : public ScpiInstrument {
   public:
     SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end);
@@ -17,6 +17,7 @@ class SimulatedPowerMeter : public ScpiInstrument {
 
     std::string role_, end_;
     double frequency_hz_ = 50e6, averages_ = 4;
+    std::size_t unit_ = 1;
     bool zeroed_ = false;
     std::uint64_t readings_ = 0;
 };

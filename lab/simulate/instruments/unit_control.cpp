@@ -17,8 +17,13 @@ SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
             "UNIT:" + word,
             [this, setting](const ScpiArguments& a) {
                 std::string value = only_argument(a);
-                if (value.size() >= 2 && value.front() == '"' && value.back() == '"')
+                if (value.size() >= 2 && value.front() == '"' && value.back() == '"') {
                     value = value.substr(1, value.size() - 2);
+                    // A quote within string data stands doubled.
+                    for (auto at = value.find("\"\""); at != std::string::npos;
+                         at = value.find("\"\"", at + 1))
+                        value.erase(at, 1);
+                }
                 if (!stage_->follows()) return;
                 if (!stage_->unit().set(setting, value)) throw ScpiError{-224, "Illegal parameter value"};
             },

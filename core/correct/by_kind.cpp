@@ -1,0 +1,122 @@
+#include "core/correct/by_kind.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/error.hpp"
+
+namespace rt {
+namespace {
+
+// How far the losses of a path differ over all its frequencies, in dB.
+double spread_db(const SignalPath& path) {
+    double sum = 0;
+    for (const auto& part : path.parts) {
+        if (!part.table) continue;
+        const auto [low, high] = std::minmax_element(part.table->db().begin(), part.table->db().end());
+        sum += *high - *low;
+    }
+    return sum;
+}
+
+// The loss of a path that is the same at every frequency.
+double flat_loss_db(const SignalPath& path) {
+    double sum = 0;
+    for (const auto& part : path.parts) {
+        sum += part.constant_db;
+        if (part.table) sum += part.table->db().front();
+    }
+    return sum;
+}
+
+void apply(Spectrum& s, const SignalPath& path) {
+    correct(s, path);
+}
+
+void apply(PowerReading& p, const SignalPath& path) {
+    // As the kept capture states it: four decimals.
+    p.correction_db = std::round(path.loss_db(p.frequency_hz) * 1e4) / 1e4;
+    p.level_dbm = std::round((p.level_dbm + *p.correction_db) * 1e4) / 1e4;
+}
+
+void apply(IqRecord& r, const SignalPath& path) {
+    const double middle = path.loss_db(r.centre_hz);
+    r.path_db = middle;
+    if (r.reference_level_dbm) *r.reference_level_dbm += middle;
+    const bool varies = std::any_of(path.parts.begin(), path.parts.end(),
+                                    [](const PathPart& p) { return p.table.has_value(); });
+    if (!varies) return;
+    constexpr int steps = 32;
+    double largest = 0;
+    for (int i = 0; i <= steps; ++i) {
+        const double hz = r.centre_hz + r.sample_rate_hz * (static_cast<double>(i) / steps - 0.5);
+        if (!(hz > 0)) continue;
+        r.path_tilt.emplace_back(hz, path.loss_db(hz) - middle);
+        largest = std::max(largest, std::abs(r.path_tilt.back().second));
+    }
+    constexpr double nothing_db = 0.001;
+    if (largest < nothing_db) r.path_tilt.clear();
+}
+
+void apply(Waveform& w, const SignalPath& path) {
+    const double ratio = std::pow(10, flat_loss_db(path) / 20);
+    for (auto& channel : w.channels) channel = mixed({channel, nullptr, ratio, 0, 0});
+    w.path_ratio = ratio;
+}
+
+template <typename Other>
+void apply(Other&, const SignalPath&) {}
+
+bool has(const Spectrum& s) {
+    return !s.correction_db.empty();
+}
+bool has(const PowerReading& p) {
+    return p.correction_db.has_value();
+}
+bool has(const IqRecord& r) {
+    return r.path_db.has_value();
+}
+bool has(const Waveform& w) {
+    return w.path_ratio.has_value();
+}
+template <typename Other>
+bool has(const Other&) {
+    return false;
+}
+
+}  // namespace
+
+std::string path_refusal(CaptureKind kind, const SignalPath& path) {
+    if (path.parts.empty()) return {};
+    if (kind == CaptureKind::network) {
+        return "network data cannot be corrected by the losses of a path, which have no phase: calibrate the "
+               "analyser to the unit's port and leave the path out";
+    }
+    if (kind == CaptureKind::counts)
+        return "counts have no level that a path could change: leave the path out";
+    if (kind == CaptureKind::spectrum) return {};
+    if (path.has_antenna()) {
+        return std::string(kind == CaptureKind::power ? "a power reading"
+                           : kind == CaptureKind::iq  ? "complex samples"
+                                                      : "a waveform") +
+               " cannot be brought to a field strength: behind an antenna measure swept spectra";
+    }
+    constexpr double flat_db = 0.1;
+    if (kind == CaptureKind::waveform && spread_db(path) > flat_db) {
+        return "the losses of the path differ by " + format({spread_db(path), Unit::db}, 3) +
+               " over frequency: a waveform can only be corrected by a ratio; give a probe's ratio or a loss";
+    }
+    return {};
+}
+
+void correct(Capture& capture, const SignalPath& path) {
+    if (path.parts.empty() || corrected(capture)) return;
+    if (const auto why = path_refusal(kind_of(capture), path); !why.empty()) fail_input(why);
+    std::visit([&](auto& c) { apply(c, path); }, capture);
+}
+
+bool corrected(const Capture& capture) {
+    return std::visit([](const auto& c) { return has(c); }, capture);
+}
+
+}  // namespace rt
