@@ -14,6 +14,7 @@ ExitCode perform_verify(const Call& call) {
         altered.push_back("the seal is " + seen.seal +
                           ", not the one given: the chain was written anew or carried on");
     for (const auto& text : altered) call.console.out("ALTERED  " + printable(text));
+    for (const auto& text : seen.outside) call.console.out("not covered  " + printable(text));
     call.console.out(
         std::to_string(seen.entries) + " entries of the tally, " + std::to_string(seen.files) + " files: " +
         (altered.empty() ? "all as they were written" : std::to_string(altered.size()) + " not as written"));

@@ -195,7 +195,10 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
                     const JudgeOptions& options) {
     const Result* result = outcome.find_result(rule.applies_to);
     if (!result) return no_verdict(std::move(finding), "the capture gives no " + rule.applies_to);
-    const auto value = convert(result->value, rule.unit);
+    auto value = convert(result->value, rule.unit);
+    const Trace* conditions = conditions_of(rule, outcome);
+    if (!value && conditions && conditions->impedance_ohm)
+        value = convert(result->value, rule.unit, {*conditions->impedance_ohm, Unit::ohm});
     if (!value) {
         fail_input("rule " + rule.id + " is in " + symbol(rule.unit) + " but result " + result->name +
                    " is in " + symbol(result->value.unit));
@@ -210,8 +213,7 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
     finding.points_judged = 1;
     finding.points_beyond = *finding.margin < 0 ? 1 : 0;
     finding.verdict = verdict_of(*finding.margin, marginal_of(rule, options));
-    if (const Trace* conditions = conditions_of(rule, outcome))
-        weigh(rule, *conditions, *finding.margin, finding);
+    if (conditions) weigh(rule, *conditions, *finding.margin, finding);
     return finding;
 }
 

@@ -152,13 +152,21 @@ Trial place_of(const std::string& test, const Sweep& outer, const Point& point, 
 }
 
 std::vector<std::string> MaximumSearch::told() const {
+    constexpr double widest_deg = 15;  // of a turntable above 1 GHz (CISPR 16-2-3), fairly sure
     std::vector<std::string> out;
     for (const auto& axis : what_.axes) {
         out.push_back("looked for over " + axis.name + " from " + format(axis.from) + " to " +
                       format(axis.to) + " in steps of " + format(axis.coarse) + ", then of " +
-                      format(axis.fine) + " beside the best place");
+                      format(axis.fine) + " beside the best place" +
+                      (axis.from.unit == Unit::degree && axis.coarse.value > widest_deg
+                           ? " (above 1 GHz at most 15 ° are asked for)"
+                           : ""));
     }
-    if (without_.empty()) return out;
+    return out;
+}
+
+std::string MaximumSearch::not_measured() const {
+    if (without_.empty()) return {};
     std::string text = "not measured, without a valid " + what_.result + ": ";
     constexpr std::size_t most = 5;
     for (std::size_t i = 0; i < without_.size() && i < most; ++i) {
@@ -169,8 +177,7 @@ std::vector<std::string> MaximumSearch::told() const {
         }
     }
     if (without_.size() > most) text += "; " + std::to_string(without_.size()) + " places in all";
-    out.push_back(std::move(text));
-    return out;
+    return text;
 }
 
 }  // namespace rt

@@ -41,8 +41,10 @@ class MaximumSearch {
     // The best place; nothing when no trial had a result.
     std::optional<std::vector<Quantity>> best() const;
     std::size_t most_trials() const { return most_; }
-    // What a reader of the maximum must know: ranges and steps, and places that were not measured.
+    // What a reader of maxima must know: over which ranges, in which steps.
     std::vector<std::string> told() const;
+    // Places that were tried without a valid result; "" when there are none.
+    std::string not_measured() const;
 
   private:
     void refine();

@@ -87,7 +87,7 @@ class Conductor {
     std::set<std::string> remembered_;
     std::map<std::string, std::map<std::uint64_t, PointRecord>> records_;
     std::map<std::string, std::vector<std::uint64_t>> record_order_;
-    std::set<const PlannedTest*> prepared_, skipped_;
+    std::set<const PlannedTest*> prepared_, skipped_, told_;
     // Ids of points with a finding or without need of one, and of points that were to get a finding, with
     // their names.
     std::unordered_set<std::uint64_t> settled_;

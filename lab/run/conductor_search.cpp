@@ -141,7 +141,10 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     const Trial last = place_of(test.name, sweep, point, what, *best, false);
     owe(test, last.sweep, last.point);
     if (done(last.point)) return Flow::go;
-    for (const auto& text : search.told())
+    if (told_.insert(&planned).second) {
+        for (const auto& text : search.told()) maker_.note("maximum", test.name + ": " + text);
+    }
+    if (const auto text = search.not_measured(); !text.empty())
         maker_.note("maximum", test.name + ", " + label(sweep, point) + ": " + text);
     PointRecord record;
     return measure(planned,

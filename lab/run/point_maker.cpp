@@ -203,18 +203,24 @@ void PointMaker::connect_anew(const std::string& role, WatchKeeper& watches) {
     if (instrument.zero && bench_.speaks(role)) bench_.role(role).zero();
 }
 
-void PointMaker::look_for_restarts() {
+bool PointMaker::look_for_restarts() {
+    bool any = false;
+    const std::string in_use = bench_.in_use();
     for (const auto& role : bench_.speaking()) {
         if (!bench_.role(role).switched_on()) continue;
         bench_.role(role).prepare();
         restarted(role);
+        any = true;
     }
+    bench_.use(in_use);
+    return any;
 }
 
 Capture PointMaker::take(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup,
                          WatchKeeper& watches, std::string& doubt) {
     std::map<std::string, int> tried;
     std::string failed;  // role to be connected anew
+    int restarts = 0;
     for (;;) {
         std::optional<Capture> taken;
         try {
@@ -236,6 +242,12 @@ Capture PointMaker::take(const PointJob& job, const Parameters& parameters, cons
             watches.look();
             taken = capture(job, parameters, setup);
             watches.look();
+            // What restarted meanwhile was not in the state that this was taken in.
+            if (look_for_restarts()) {
+                constexpr int most_restarts = 3;
+                if (++restarts < most_restarts) continue;
+                fail_bench("instruments restart again and again in the middle of a point");
+            }
             doubt = setter_.doubt();
             return std::move(*taken);
         } catch (const Error& error) {

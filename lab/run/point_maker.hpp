@@ -55,7 +55,8 @@ class PointMaker {
     void set_up(const PointJob& job);
     // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
     // what it feeds counts as unknown.
-    void look_for_restarts();
+    // True when there was any.
+    bool look_for_restarts();
     void restarted(const std::string& role);
     // Connected anew; what it fed or was set to is no longer known.
     void connect_anew(const std::string& role, WatchKeeper& watches);

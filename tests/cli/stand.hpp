@@ -20,6 +20,7 @@ struct Stand {
     std::string simulation;  // in [simulation] and further tables
     std::string paths;
     std::string unit_extra;                              // further tables of the simulated unit
+    std::string own_rules;                               // further rules of the book "own"
     std::map<std::string, std::string> instrument_keys;  // by role
     std::map<std::string, std::string> addresses;        // by role; simulated without
 
@@ -86,7 +87,7 @@ struct Stand {
                 rule("loud", "highest_level", "dBuV", "max = \"60 dBuV\"") +
                 rule("sensitivity", "sensitivity", "dBm", "max = \"-85 dBm\"") +
                 rule("errors", "packet_error_ratio", "%", "max = \"1 %\"") +
-                rule("loss", "loss", "dB", "max = \"3 dB\""));
+                rule("loss", "loss", "dB", "max = \"3 dB\"") + own_rules);
         folder.write("campaign.toml",
                      "[campaign]\ntitle = \"t\"\nbench = \"bench.toml\"\nrulebooks = [\"own.toml\"]\n"
                      "settings = { \"supply.voltage\" = \"5 V\", \"supply.output\" = \"ON\" }\n" +

@@ -130,3 +130,37 @@ TEST_CASE("candidates: held over traces, nearest to the limit first, merged, wit
               held_maximum({one, other});
           }) == "the traces to take candidates from have different points");
 }
+
+TEST_CASE("an emission at the end of the band, or on a slope that the band cuts off, is a candidate") {
+    CandidateSettings settings;
+    settings.prominence_db = 6;
+    // 76 dBuV at the first point, falling away; a bump in the middle; a rise cut off by the end.
+    const Trace trace = trace_of_levels({76, 70, 60, 40, 30, 31, 30, 45, 30, 30, 40, 52});
+    std::vector<double> places;
+    for (const auto& c : choose_candidates(trace, {}, settings)) places.push_back(c.frequency_hz);
+    CHECK(places == std::vector<double>{0, 7e6, 11e6});
+    // The skirt of it, with the highest level one point inside.
+    const Trace skirt = trace_of_levels({70, 76, 70, 40, 30, 31, 30});
+    REQUIRE(choose_candidates(skirt, {}, settings).size() == 1);
+    CHECK(choose_candidates(skirt, {}, settings)[0].frequency_hz == 1e6);
+    CHECK(choose_candidates(trace_of_levels({30, 31, 30, 31, 30}), {}, settings).empty());
+}
+
+TEST_CASE("the far end of a range is tried, angles stay in the circle, trials are not the point itself") {
+    Maximise what{{{"angle", {"table.angle"}, deg(350), deg(380), deg(20), deg(5)}}, "level", {}};
+    MaximumSearch search(what);
+    std::vector<double> places;
+    while (const auto place = search.next()) {
+        places.push_back((*place)[0].value);
+        search.put(places.size() == 1 ? std::nullopt : std::optional(places.back() == 20 ? 9.0 : 1.0));
+    }
+    CHECK(std::vector<double>(places.begin(), places.begin() + 3) == std::vector<double>{350, 10, 20});
+    CHECK((*search.best())[0].value == 20);
+    CHECK(search.not_measured() == "not measured, without a valid level: angle=350 °");
+    CHECK(search.told()[0].find("from 350 ° to 380 ° in steps of 20 °, then of 5 °") != std::string::npos);
+    Sweep sweep;
+    Point point;
+    const auto best = *search.best();
+    CHECK(place_of("t", sweep, point, what, best, true).point.id !=
+          place_of("t", sweep, point, what, best, false).point.id);
+}

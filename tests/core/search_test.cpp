@@ -2,6 +2,8 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+
 #include <cmath>
 
 #include "tests/expect_error.hpp"
@@ -99,4 +101,74 @@ TEST_CASE("a trial is a point of its own: its id knows the searched value, not t
     Sweep grid = outer;
     grid.axes.push_back({"level", {quantity_value({-90, Unit::dbm})}, {}});
     CHECK(expand("t", grid)[0].id == a.point.id);
+}
+
+namespace {
+
+Search sensitivity() {
+    Search search;
+    search.axis = "level";
+    search.holds_at = {-60, Unit::dbm}, search.fails_at = {-100, Unit::dbm};
+    search.resolution = {0.5, Unit::db};
+    search.result = "packet_error_ratio", search.at_most = 1;
+    return search;
+}
+
+// The values tried in turn, until the search ends.
+template <typename Holds>
+std::vector<double> tried(ThresholdSearch& search, Holds holds) {
+    std::vector<double> out;
+    while (const auto value = search.next()) {
+        out.push_back(value->value);
+        search.put(holds(value->value));
+        REQUIRE(out.size() <= search.most_trials() + 100);
+    }
+    return out;
+}
+
+const std::vector<Quantity> limit_and_margin{{-85, Unit::dbm}, {-88, Unit::dbm}};
+
+}  // namespace
+
+TEST_CASE("the limit itself is tried: a receiver with a hole there does not pass by what it does below it") {
+    // Loses everything from -88 to -82 dBm, works down to -96 dBm otherwise.
+    const auto hole = [](double level) { return level >= -96 && !(level >= -88 && level <= -82); };
+    ThresholdSearch blind(sensitivity());
+    tried(blind, hole);
+    CHECK(blind.threshold()->value < -95);  // what bisection alone makes of it
+    ThresholdSearch search(sensitivity(), limit_and_margin);
+    const auto values = tried(search, hole);
+    CHECK(std::find(values.begin(), values.end(), -88) != values.end());  // where a margin becomes marginal
+    REQUIRE(search.threshold());
+    CHECK(search.threshold()->value == doctest::Approx(-81.5));
+    CHECK_FALSE(search.refuted().empty());
+    CHECK(values.size() <= ThresholdSearch(sensitivity(), limit_and_margin).most_trials());
+    // The right twin: nothing is refuted, and the number is the same as without.
+    const auto sound = [](double level) { return level >= -96; };
+    ThresholdSearch plain(sensitivity()), confirmed(sensitivity(), limit_and_margin);
+    tried(plain, sound);
+    tried(confirmed, sound);
+    CHECK(plain.threshold() == confirmed.threshold());
+    CHECK(confirmed.confirmed().size() == 2);
+    // A limit easier than where the search begins is tried too.
+    Search low = sensitivity();
+    low.holds_at = {-90, Unit::dbm};
+    ThresholdSearch beyond(low, {{-85, Unit::dbm}});
+    tried(beyond, hole);
+    CHECK(beyond.threshold()->value > -85);
+}
+
+TEST_CASE("a receiver that is alive but too deaf has a threshold, one that never answers has none") {
+    Search search = sensitivity();
+    search.alive_at = Quantity{-40, Unit::dbm};
+    ThresholdSearch deaf(search, limit_and_margin);
+    tried(deaf, [](double level) { return level >= -51.2; });
+    REQUIRE(deaf.threshold());
+    CHECK(deaf.threshold()->value == doctest::Approx(-51));
+    ThresholdSearch dead(search, limit_and_margin);
+    CHECK(tried(dead, [](double) { return false; }) == std::vector<double>{-60, -40});
+    CHECK_FALSE(dead.threshold());
+    search.alive_at = Quantity{-80, Unit::dbm};
+    CHECK(input_error([&] { ThresholdSearch{search}; }).find("alive_at must lie beyond holds_at") !=
+          std::string::npos);
 }
