@@ -107,7 +107,10 @@ JudgeOptions judge_options(const Call& call, const Rule& rule) {
 void print_measurement(const Console& console, const Outcome& outcome, const std::vector<Finding>& findings) {
     if (outcome.invalid) console.out("not valid: " + printable(*outcome.invalid));
     std::vector<std::vector<std::string>> rows;
-    for (const auto& result : outcome.results) rows.push_back({result.name, format(result.value)});
+    for (const auto& result : outcome.results)
+        rows.push_back(
+            {result.name, (result.known == Known::exactly ? "" : name(result.known) + std::string(" ")) +
+                              format(result.value)});
     for (const auto& line : aligned(rows, "")) console.out(line);
     for (const auto& table : outcome.tables) print_table(console, table);
     for (const auto& f : findings) {

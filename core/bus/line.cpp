@@ -1,6 +1,7 @@
 #include "core/bus/line.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/serial/edges.hpp"
@@ -35,7 +36,8 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
     out.low_level = all.lows > 0 ? all.low / all.lows : 0;
     out.high_level = all.highs > 0 ? all.high / all.highs : 0;
     // Crossings of each threshold with a hysteresis that noise does not pass: a tenth of their distance.
-    const double band = (t.upper_v - t.lower_v) / 10;
+    // Of equal thresholds, a fiftieth of them.
+    const double band = std::max((t.upper_v - t.lower_v) / 10, t.upper_v / 50);
     const Edges at_lower = find_edges(samples, {t.lower_v, band}),
                 at_upper = find_edges(samples, {t.upper_v, band});
     std::size_t i = 0, k = 0;
@@ -62,6 +64,36 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
         ++next_in;
         out.edges.push_back({rises, begin * step_s, end * step_s});
         high = !high;
+    }
+    return out;
+}
+
+std::vector<TimeSpan> states_of(const Line& line) {
+    std::vector<TimeSpan> out;
+    for (std::size_t k = 0; k + 1 < line.edges.size(); ++k)
+        out.push_back({line.edges[k].end_s, line.edges[k + 1].begin_s});
+    return out;
+}
+
+std::vector<Plateau> plateaus(const WaveSamples& samples, double step_s, const Line& line,
+                              const std::vector<TimeSpan>& times) {
+    constexpr std::uint64_t fewest = 4, most = 1 << 16;
+    std::vector<Plateau> out;
+    std::vector<float> values;
+    std::size_t edge = 0;
+    for (const TimeSpan& time : times) {
+        while (edge < line.edges.size() && line.edges[edge].end_s <= time.from_s) ++edge;
+        if (edge < line.edges.size() && line.edges[edge].begin_s < time.to_s) continue;
+        const double length = time.to_s - time.from_s;
+        const auto from = static_cast<std::uint64_t>(std::ceil((time.from_s + length / 2) / step_s));
+        const auto to = static_cast<std::uint64_t>(std::floor((time.to_s - length / 10) / step_s)) + 1;
+        if (to < from + fewest || to > samples.size()) continue;
+        values.resize(static_cast<std::size_t>(std::min(to - from, most)));
+        samples.read(from, values);
+        double sum = 0;
+        for (const float v : values) sum += static_cast<double>(v);
+        const bool high = edge == 0 ? line.begins_high : line.edges[edge - 1].rises;
+        out.push_back({sum / static_cast<double>(values.size()), time.from_s, high});
     }
     return out;
 }

@@ -24,6 +24,12 @@ struct Line {
            high_level = 0;  // mean of the samples below the lower and above the upper threshold
 };
 
+// A settled voltage: the mean over the second half of a state, but for its last tenth.
+struct Plateau {
+    double volts = 0, from_s = 0;
+    bool high = false;
+};
+
 struct LineThresholds {
     double lower_v = 0, upper_v = 0;
 };
@@ -31,6 +37,18 @@ struct LineThresholds {
 // Goes through the record three times. A change counts when the line has passed both thresholds; the times at
 // them are those of the last crossing out of the old level and the first into the new one.
 Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& thresholds);
+
+struct TimeSpan {
+    double from_s = 0, to_s = 0;
+};
+
+// The times in which a line stays in a state, those cut off by the ends of the record left out.
+std::vector<TimeSpan> states_of(const Line& line);
+
+// The plateau of the line in each of these times that holds four samples or more and in which it does not
+// change.
+std::vector<Plateau> plateaus(const WaveSamples& samples, double step_s, const Line& line,
+                              const std::vector<TimeSpan>& times);
 
 // True while the line is high at this time, seen from the end of its changes.
 bool high_at(const Line& line, double time_s);

@@ -1,7 +1,11 @@
 #include "core/dsp/bursts.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <numbers>
+
+#include "core/dsp/noise.hpp"
 
 namespace rt {
 namespace {
@@ -79,6 +83,16 @@ class Trigger {
           off_(std::pow(10, (level_db - settings.hysteresis_db) / 10)),
           hold_(static_cast<std::uint64_t>(std::max(1.0, std::round(settings.hold_off_s * rate)))) {}
 
+    // What lies outside of bursts: the noise that the trigger must stand above.
+    struct Outside {
+        double sum = 0, squares = 0;  // of the smoothed power
+        std::uint64_t samples = 0;
+        double mean() const { return sum / static_cast<double>(samples); }
+        double deviation() const {
+            return std::sqrt(std::max(0.0, squares / static_cast<double>(samples) - mean() * mean()));
+        }
+    } outside;
+
     void take(std::uint64_t index, double smooth, double raw) {
         if (!open_) {
             if (smooth >= on_) begin(index, smooth);
@@ -98,6 +112,10 @@ class Trigger {
                 crossing_ = static_cast<double>(index) - 1 + (previous_ - on_) / (previous_ - smooth);
             }
             if (index >= last_ + hold_) end(true);
+        } else {
+            outside.sum += smooth;
+            outside.squares += smooth * smooth;
+            ++outside.samples;
         }
         previous_ = smooth;
         first_ = false;
@@ -174,24 +192,101 @@ double edge_time(const IqRecord& record, std::size_t width, double edge_s, doubl
 
 }  // namespace
 
-BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
-    const double rate = record.sample_rate_hz;
-    const auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
-    BurstList out;
-    if (settings.level_db) {
-        out.level_db = *settings.level_db;
-    } else {
-        out.level_db = automatic_level(range_of(record, width));
-    }
-    Trigger trigger(rate, settings, out.level_db);
-    const double level = std::pow(10, out.level_db / 10);
+namespace {
+
+struct Attempt {
+    std::vector<Burst> bursts;
+    Trigger::Outside outside;
+    double level_db = 0;
+};
+
+Attempt attempt(const IqRecord& record, const TriggerSettings& settings, std::size_t width) {
+    Attempt out;
+    out.level_db = settings.level_db ? *settings.level_db : automatic_level(range_of(record, width));
+    Trigger trigger(record.sample_rate_hz, settings, out.level_db);
     each_piece(record, width, [&](std::uint64_t at, const auto& smooth, const auto& raw) {
-        for (std::size_t i = 0; i < smooth.size(); ++i) {
-            trigger.take(at + i, smooth[i], raw[i]);
-        }
+        for (std::size_t i = 0; i < smooth.size(); ++i) trigger.take(at + i, smooth[i], raw[i]);
     });
     trigger.finish();
-    for (Burst burst : trigger.bursts) {
+    out.bursts = std::move(trigger.bursts);
+    out.outside = trigger.outside;
+    return out;
+}
+
+// So few samples outside of bursts tell nothing of the noise.
+constexpr std::uint64_t few_outside = 64;
+
+// The level stands six standard deviations of the smoothed noise above its mean: noise alone reaches it once
+// in thousands of millions of samples.
+bool stands_out(const Attempt& seen) {
+    constexpr double deviations = 6;
+    if (seen.outside.samples < few_outside) return true;
+    return std::pow(10, seen.level_db / 10) >= seen.outside.mean() + deviations * seen.outside.deviation();
+}
+
+// True when bursts or the gaps between them are hardly longer than the mean that found them, or hardly differ
+// in power: in a record as flat as noise such are its own ups and downs.
+bool noise_like(const Attempt& seen, std::size_t width, double rate) {
+    constexpr double longer = 4, apart_db = 6;
+    const auto bursts = static_cast<double>(seen.bursts.size()), wide = static_cast<double>(width);
+    const auto outside = static_cast<double>(seen.outside.samples);
+    if (outside < longer * wide * bursts) return true;
+    double seconds = 0, energy = 0;
+    for (const auto& burst : seen.bursts) {
+        seconds += burst.length_s();
+        energy += burst.power * burst.length_s();
+    }
+    if (seconds * rate < longer * wide * bursts) return true;
+    return energy / seconds < seen.outside.mean() * std::pow(10, apart_db / 10);
+}
+
+}  // namespace
+
+BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
+    const double rate = record.sample_rate_hz;
+    auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
+    BurstList out;
+    Attempt seen = attempt(record, settings, width);
+    // Where noise reaches the trigger, a mean over more samples keeps it out, as long as bursts are longer
+    // than that.
+    constexpr std::size_t widest = 2048;
+    const auto wider = [&](std::size_t w) { return 4 * w <= widest && 16 * w <= record.size(); };
+    // Gaps of a few samples are real, or all that is left of gaps full of noise: then a longer mean opens
+    // them.
+    if (seen.bursts.size() > 1 && stands_out(seen) &&
+        seen.outside.samples < few_outside * seen.bursts.size()) {
+        constexpr std::uint64_t opened = 4;
+        std::size_t w = width;
+        Attempt longer = seen;
+        while (wider(w) && longer.outside.samples < opened * seen.outside.samples) {
+            w = (4 * w) | 1U;
+            longer = attempt(record, settings, w);
+        }
+        if (longer.outside.samples >= opened * seen.outside.samples) {
+            width = w;
+            seen = std::move(longer);
+        }
+    }
+    while (!stands_out(seen) && wider(width)) {
+        width = (4 * width) | 1U;
+        seen = attempt(record, settings, width);
+    }
+    out.level_db = seen.level_db;
+    if (!seen.bursts.empty()) {
+        const double noise_db =
+            10 * std::log10(std::max(seen.outside.samples ? seen.outside.mean() : 0.0, 1e-30));
+        if (!stands_out(seen)) {
+            out.noise_db = noise_db;
+            return out;
+        }
+        if (noise_like(seen, width, rate) && flat_as_noise(record)) {
+            out.noise_db =
+                seen.outside.samples > 0 ? noise_db : 10 * std::log10(std::max(seen.bursts[0].power, 1e-30));
+            return out;
+        }
+    }
+    const double level = std::pow(10, out.level_db / 10);
+    for (Burst burst : seen.bursts) {
         // What is shorter than the smoothing is a spike of noise, not a burst.
         if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;
         const double reach = std::min(burst.length_s() / 2, 200e-6);

@@ -34,9 +34,13 @@ struct Burst {
 struct BurstList {
     std::vector<Burst> bursts;
     double level_db = 0;  // of the trigger
+    // Set, with no bursts, when the trigger lies in noise of this mean power, or there is nothing but noise.
+    std::optional<double> noise_db = {};
 };
 
-// Reads the record once or twice, piece by piece.
+// Reads the record a few times, piece by piece. Where noise reaches the trigger the power is averaged over
+// more samples (up to 2048); where it still does, or the whole record is one burst and flat over frequency,
+// there is no burst but noise_db.
 BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings);
 
 // Mean power of pieces of `step_s` (at most `most` of them): for drawing.

@@ -4,6 +4,10 @@
 
 namespace rt {
 
+const char* name(Known known) {
+    return known == Known::at_least ? "at least" : known == Known::at_most ? "at most" : "";
+}
+
 template <typename T>
 static const T* find_named(const std::vector<T>& list, const std::string& name) {
     const auto at =

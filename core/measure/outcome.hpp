@@ -12,11 +12,17 @@
 
 namespace rt {
 
+// What a value says of the true one: it, or that it is at least or at most so much (a burst that the record
+// cuts off). A bound is enough to fail a limit on its side, never to pass one.
+enum class Known { exactly, at_least, at_most };
+const char* name(Known known);  // "", "at least", "at most"
+
 // One measured value. `uncertainty` is expanded (k = 2) in the same unit, if the bench declares it.
 struct Result {
     std::string name;  // "transmit_power"
     Quantity value;
     std::optional<double> uncertainty;
+    Known known = Known::exactly;
 };
 
 // How a trace is customarily drawn.
@@ -99,7 +105,9 @@ struct Outcome {
     bool unscaled = false;         // voltages count in the record's own units: nothing says what 1 V is
     bool by_volts = false;         // thresholds or a mask in volts decided what was measured
 
-    void add(const char* name, double value, Unit unit) { results.push_back({name, {value, unit}, {}}); }
+    void add(const char* name, double value, Unit unit, Known known = Known::exactly) {
+        results.push_back({name, {value, unit}, {}, known});
+    }
     const Result* find_result(const std::string& name) const;
     const Trace* find_trace(const std::string& name) const;
     // Of several with this name the one with this detector, else the first.

@@ -27,7 +27,14 @@ BurstList bursts_of(const IqRecord& record, const Parameters& p) {
             highest = std::max(highest, value);
         settings.level_db = 10 * std::log10(std::max(highest, 1e-30)) + *level;
     }
-    return find_bursts(record, settings);
+    BurstList out = find_bursts(record, settings);
+    if (out.noise_db) {
+        fail_signal("nothing stands out of the noise: the trigger level of " +
+                    format(level_of(record, std::pow(10, out.level_db / 10)), 4) + " lies in noise of " +
+                    format(level_of(record, std::pow(10, *out.noise_db / 10)), 4) +
+                    "; set trigger_level or trigger_power well above it where there is a signal");
+    }
+    return out;
 }
 
 std::string no_burst(const IqRecord& record, const BurstList& list) {

@@ -58,6 +58,7 @@ constexpr std::array aliases{
     Alias{"Ω", Unit::ohm, 1},
     Alias{"Ohm", Unit::ohm, 1},
     Alias{"b/s", Unit::bit_per_second, 1},
+    Alias{"Bd", Unit::hertz, 1},  // symbols a second
     Alias{"°C", Unit::celsius, 1},
     Alias{"°", Unit::degree, 1},
     Alias{"degree", Unit::degree, 1},

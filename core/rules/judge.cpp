@@ -191,6 +191,24 @@ Finding judge_mask(const Mask& mask, const Rule& rule, const Trace& trace, Findi
     return finding;
 }
 
+// A value that is only known to be at least (at most) so much fails an upper (lower) limit, and meets the
+// other.
+Finding held_against_bound(const Bound& bound, const Result& result, Finding finding) {
+    if (result.known == Known::exactly || finding.verdict == Verdict::none) return finding;
+    const bool at_least = result.known == Known::at_least;
+    const bool failed = finding.verdict == Verdict::fail;
+    const bool by_max = bound.max && finding.limit == bound.max;
+    const bool proven = failed ? at_least == by_max : (at_least ? !bound.max : !bound.min);
+    if (!proven) {
+        return no_verdict(std::move(finding), result.name + " is only known to be " + name(result.known) +
+                                                  " " + format(result.value) +
+                                                  ": the end of the record cuts it off; record longer");
+    }
+    finding.reason += (finding.reason.empty() ? "" : "; ") + std::string(name(result.known)) +
+                      " so much: the end of the record cuts it off";
+    return finding;
+}
+
 Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome, Finding finding,
                     const JudgeOptions& options) {
     const Result* result = outcome.find_result(rule.applies_to);
@@ -214,7 +232,7 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
     finding.points_beyond = *finding.margin < 0 ? 1 : 0;
     finding.verdict = verdict_of(*finding.margin, marginal_of(rule, options));
     if (conditions) weigh(rule, *conditions, *finding.margin, finding);
-    return finding;
+    return held_against_bound(bound, *result, std::move(finding));
 }
 
 Finding compared(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {

@@ -14,14 +14,54 @@ namespace {
 using std::numbers::pi;
 
 // Mean of how far spacings are from whole multiples of the interval, in intervals. Spread evenly that is
-// 0.25.
+// 0.25. What is nearer to no interval than to one is as far off as can be.
 double misfit(const std::vector<double>& spacings, double interval) {
     double sum = 0;
     for (const double s : spacings) {
         const double count = s / interval;
-        sum += std::abs(count - std::round(count));
+        sum += count < 0.5 ? 0.5 : std::abs(count - std::round(count));
     }
     return sum / static_cast<double>(spacings.size());
+}
+
+std::vector<double> spacings_over(const std::vector<double>& edges, std::size_t distance) {
+    std::vector<double> out;
+    for (std::size_t k = 0; k + distance < edges.size(); ++k) out.push_back(edges[k + distance] - edges[k]);
+    return out;
+}
+
+// The factor from 2 to 5 that all runs but a hundredth share, though they are not all alike; otherwise 1.
+int shared_factor(const std::vector<double>& spacings, double interval) {
+    const auto share = [&](const auto& holds) {
+        const auto count = std::count_if(spacings.begin(), spacings.end(),
+                                         [&](double s) { return holds(std::lround(s / interval)); });
+        return static_cast<double>(count) / static_cast<double>(spacings.size());
+    };
+    constexpr double nearly_all = 0.99;
+    for (const long factor : {5L, 4L, 3L, 2L}) {
+        if (share([&](long n) { return n > 0 && n % factor == 0; }) < nearly_all) continue;
+        const long first = std::lround(spacings.front() / interval);
+        const bool alike = share([&](long n) { return n == first; }) > nearly_all;
+        if (!alike) return static_cast<int>(factor);
+    }
+    return 1;
+}
+
+void require_fitting(const std::vector<double>& edges, double interval, std::optional<double> found,
+                     const ClockSettings& settings) {
+    const auto spacings = spacings_over(edges, 1);
+    const bool shorter = found && interval > *found * 1.4;
+    const double most = settings.loose ? 0.22 : 0.15;
+    // Edges that stand early and late by turns (duty cycle) fit from each to the next of its kind.
+    constexpr double most_of_one = 0.45;
+    const double off = misfit(spacings, interval);
+    const bool by_kind = off <= most_of_one && misfit(spacings_over(edges, 2), interval) <= most;
+    const bool fits = off <= most || by_kind;
+    const int factor = fits && !settings.loose ? shared_factor(spacings, interval) : 1;
+    if (fits && factor == 1 && (!shorter || settings.loose || by_kind)) return;
+    const double other = factor > 1 ? 1 / (interval * factor) : found ? 1 / *found : 0;
+    fail_signal("the spacings of edges do not fit a symbol rate of " + format({1 / interval, Unit::hertz}) +
+                (other > 0 ? "; they fit " + format({other, Unit::hertz}) : ""));
 }
 
 // Least squares of spacing = count x interval, with counts from the interval before.
@@ -145,22 +185,19 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
         fail_signal(
             "the spacings of edges fit no symbol rate: give symbol_rate, or check threshold and signal");
     }
-    if (settings.rate_hz) {
-        std::vector<double> spacings;
-        for (std::size_t k = 0; k + 1 < edges.size(); ++k) spacings.push_back(edges[k + 1] - edges[k]);
-        const bool shorter = found && interval > *found * 1.4;
-        const double most = settings.loose ? 0.22 : 0.15;
-        if (misfit(spacings, interval) > most || (shorter && !settings.loose)) {
-            fail_signal("the spacings of edges do not fit a symbol rate of " +
-                        format({*settings.rate_hz, Unit::hertz}) +
-                        (found ? "; they fit " + format({1 / *found, Unit::hertz}) : ""));
-        }
-    }
+    if (settings.rate_hz) require_fitting(edges, interval, found, settings);
     Clock out;
     out.bit = numbers_of(edges, interval);
     const Line line = fitted(out.bit, edges);
     out.rate_hz = 1 / line.slope;
     out.first_s = line.offset;
+    if (settings.rate_hz && !settings.loose &&
+        !(std::abs(out.rate_hz / *settings.rate_hz - 1) <= settings.within)) {
+        fail_signal("the symbol rate is " + format({out.rate_hz, Unit::hertz}) + ", " +
+                    format({100 * (out.rate_hz / *settings.rate_hz - 1), Unit::percent}, 3) + " off the " +
+                    format({*settings.rate_hz, Unit::hertz}) + " given, which allow " +
+                    format({100 * settings.within, Unit::percent}) + " (rate_within)");
+    }
     out.tie_s.resize(edges.size());
     for (std::size_t k = 0; k < edges.size(); ++k)
         out.tie_s[k] = edges[k] - (line.offset + line.slope * static_cast<double>(out.bit[k]));

@@ -20,6 +20,8 @@ struct ClockSettings {
     std::optional<double> rate_hz;
     double corner_hz = 0;  // first order: of the high-pass; second order: -3 dB of H
     double damping = 0.707;
+    // The fitted rate may be off the one given by this part of it; farther away it is another signal.
+    double within = 0.01;
     // For edges that stand early and late by a good part of the interval, as those of several levels do.
     bool loose = false;
 };
@@ -41,7 +43,9 @@ struct Clock {
 // multiples, within a quarter. Nothing for fewer than 16 edges or spacings that fit none.
 std::optional<double> find_interval(const std::vector<double>& edges_s);
 
-// Throws Error(signal): no interval found, or one that does not fit the rate given (says which would).
+// Throws Error(signal): no interval found, or one that does not fit the rate given (says which would). Runs
+// that all share a factor, as those of a signal of half the rate do, do not fit either; a clock pattern may
+// have any.
 Clock recover_clock(const std::vector<double>& edges_s, const ClockSettings& settings);
 
 // The response of the loop at a frequency of jitter: what remains of it, 0 to 1 and a little above (peaking).

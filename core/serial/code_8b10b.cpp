@@ -23,13 +23,13 @@ bool has_control(std::uint8_t value) {
     return x == 28 || (y == 7 && (x == 23 || x == 27 || x == 29 || x == 30));
 }
 
-struct Column {
+struct CodeColumn {
     std::array<std::optional<Symbol>, 1024> symbol;
 };
 
-const std::array<Column, 2>& columns() {
+const std::array<CodeColumn, 2>& columns() {
     static const auto made = [] {
-        std::array<Column, 2> out;
+        std::array<CodeColumn, 2> out;
         for (const bool positive : {false, true}) {
             for (int value = 0; value < 256; ++value) {
                 for (const bool control : {false, true}) {

@@ -10,9 +10,28 @@
 namespace rt {
 namespace {
 
-struct LevelSums {
-    std::uint64_t symbols = 0, samples = 0;
+struct VoltageSums {
+    std::uint64_t samples = 0;
     double sum = 0, squares = 0, lowest = 1e300, highest = -1e300;
+
+    void take(double volts) {
+        sum += volts;
+        squares += volts * volts;
+        lowest = std::min(lowest, volts);
+        highest = std::max(highest, volts);
+        ++samples;
+    }
+    void add(const VoltageSums& from) {
+        samples += from.samples;
+        sum += from.sum, squares += from.squares;
+        lowest = std::min(lowest, from.lowest), highest = std::max(highest, from.highest);
+    }
+};
+
+// Of symbols without a sample in the window, the sample nearest to the middle is kept apart.
+struct LevelSums {
+    std::uint64_t symbols = 0, within = 0;
+    VoltageSums window, nearest;
 };
 
 // Next whole number, for values that are not far below zero; without a call for each.
@@ -136,17 +155,11 @@ class Maker {
             return;
         }
         LevelSums& level = part.levels[value];
-        const auto take = [&](double volts) {
-            level.sum += volts;
-            level.squares += volts * volts;
-            level.lowest = std::min(level.lowest, volts);
-            level.highest = std::max(level.highest, volts);
-            ++level.samples;
-        };
         if (from < to) {
-            for (std::size_t i = from; i < to; ++i) take(static_cast<double>(v[i]));
+            for (std::size_t i = from; i < to; ++i) level.window.take(static_cast<double>(v[i]));
+            ++level.within;
         } else {
-            take(static_cast<double>(v[middle]));
+            level.nearest.take(static_cast<double>(v[middle]));
         }
         ++level.symbols;
         ++part.symbols;
@@ -241,9 +254,9 @@ void merge(Eye& eye, std::vector<LevelSums>& levels, const Part& part, std::size
     for (std::size_t k = 0; k < part.levels.size(); ++k) {
         const LevelSums& from = part.levels[k];
         LevelSums& to = levels[k];
-        to.symbols += from.symbols, to.samples += from.samples;
-        to.sum += from.sum, to.squares += from.squares;
-        to.lowest = std::min(to.lowest, from.lowest), to.highest = std::max(to.highest, from.highest);
+        to.symbols += from.symbols, to.within += from.within;
+        to.window.add(from.window);
+        to.nearest.add(from.nearest);
     }
 }
 
@@ -275,11 +288,13 @@ Eye make_eye(const WaveSamples& samples, double step_s, const Clock& clock, cons
     for (const LevelSums& sums : levels) {
         LevelSeen seen;
         seen.symbols = sums.symbols;
-        if (sums.samples > 0) {
-            const auto n = static_cast<double>(sums.samples);
-            seen.mean = sums.sum / n;
-            seen.sigma = std::sqrt(std::max(0.0, sums.squares / n - seen.mean * seen.mean));
-            seen.lowest = sums.lowest, seen.highest = sums.highest;
+        seen.within = sums.within;
+        const VoltageSums& used = sums.within > 0 ? sums.window : sums.nearest;
+        if (used.samples > 0) {
+            const auto n = static_cast<double>(used.samples);
+            seen.mean = used.sum / n;
+            seen.sigma = std::sqrt(std::max(0.0, used.squares / n - seen.mean * seen.mean));
+            seen.lowest = used.lowest, seen.highest = used.highest;
         }
         eye.levels.push_back(seen);
     }

@@ -31,8 +31,9 @@ struct MaskHit {
 };
 
 struct LevelSeen {
-    std::uint64_t symbols = 0;
-    double mean = 0, sigma = 0, lowest = 0, highest = 0;  // volts, in the window
+    std::uint64_t symbols = 0, within = 0;  // all, and those with a sample in the window
+    double mean = 0, sigma = 0, lowest = 0,
+           highest = 0;  // volts, in the window; nearest to it when none lies there
 };
 
 struct Eye {

@@ -118,6 +118,31 @@ Levels levels_of(const LevelHistogram& h) {
     return out;
 }
 
+bool stand_apart(const LevelHistogram& h, double low, double high) {
+    constexpr double part = 1.0 / 8, most = 0.7;
+    const double width = (high - low) * part;
+    if (!(width > 0)) return false;
+    std::vector<double> sum(h.count.size() + 1);
+    for (std::size_t i = 0; i < h.count.size(); ++i) sum[i + 1] = sum[i] + static_cast<double>(h.count[i]);
+    // How many samples lie below a voltage, evenly spread within a bin.
+    const auto below = [&](double v) {
+        const double place =
+            std::clamp((v - h.lowest) / h.bin_width(), 0.0, static_cast<double>(h.count.size()));
+        const auto bin = std::min(static_cast<std::size_t>(place), h.count.size() - 1);
+        return sum[bin] + (place - static_cast<double>(bin)) * static_cast<double>(h.count[bin]);
+    };
+    const auto about = [&](double v) { return below(v + width / 2) - below(v - width / 2); };
+    double least = 1e300;
+    for (double v = low + width; v <= high - width * 0.999; v += width / 8) least = std::min(least, about(v));
+    return least <= most * std::min(about(low), about(high));
+}
+
+bool stand_apart(const LevelHistogram& h, const Levels& levels) {
+    const auto [first, last] = ends_of(h);
+    const double range = static_cast<double>(last - first + 1) * h.bin_width();
+    return levels.amplitude() >= range / 4 && stand_apart(h, levels.low, levels.high);
+}
+
 std::vector<double> clustered_levels(const LevelHistogram& h, std::size_t count) {
     // The modes of both halves need not be the outermost of several levels.
     const auto [first, last] = ends_of(h);

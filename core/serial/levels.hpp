@@ -48,6 +48,14 @@ struct Levels {
 // The mode of a half is the mean of its samples within half the height of its peak: steady against noise.
 Levels levels_of(const LevelHistogram& histogram);
 
+// Whether two levels stand apart: between them the voltage is, anywhere within an eighth of their distance,
+// at most 0.7 times as frequent as about the less frequent of both. Noise, triangles and what rests at one
+// level do not.
+bool stand_apart(const LevelHistogram& histogram, double low, double high);
+// The same of levels out of the histogram itself: noise has two modes too, but much nearer to each other than
+// a quarter of the range in which all but rare samples lie.
+bool stand_apart(const LevelHistogram& histogram, const Levels& levels);
+
 // The voltages of `count` levels (2 to 4) of a signal with as many, ascending: the histogram divided so that
 // the squared distances to the means of its parts are least (k-means from evenly spread beginnings).
 std::vector<double> clustered_levels(const LevelHistogram& histogram, std::size_t count);

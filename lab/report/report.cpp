@@ -59,8 +59,13 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     const bool altered =
         std::any_of(runs.begin(), runs.end(), [](const RunData* run) { return !run->altered().empty(); });
     WrittenReport out;
-    if (altered && !own.empty())
+    if (altered && !options.templates.empty())
         fail_input(own.front().string(), "an own template is not filled with a run that was altered");
+    if (altered) {
+        // Without the mark of the page they would look sound.
+        for (const auto& file : own) out.left_out.push_back(file.string() + ": the run was altered");
+        own.clear();
+    }
     if (!own.empty()) {
         // Slips in templates are found before figures are drawn.
         ReportFigures none;

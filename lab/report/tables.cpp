@@ -29,6 +29,7 @@ Json to_json(const Result& result, const PointRecord* point) {
                {"value", json_number(result.value.value)},
                {"unit", symbol(result.value.unit)},
                {"uncertainty", json_number(result.uncertainty)}};
+    if (result.known != Known::exactly) entry["known"] = name(result.known);
     tag(entry, point);
     return entry;
 }

@@ -56,11 +56,17 @@ void read_points(Database& db, RunRecord& run) {
     }
     // By name, whoever stated them.
     for (auto& p : run.points) std::sort(p.parameters.begin(), p.parameters.end());
-    Statement results(db, "SELECT point, name, value, unit, uncertainty FROM result ORDER BY point, number");
+    const std::string known = schema_of(db) >= 4 ? ", known" : ", ''";
+    Statement results(
+        db, ("SELECT point, name, value, unit, uncertainty" + known + " FROM result ORDER BY point, number")
+                .c_str());
     while (results.step()) {
         point(results).results.push_back({results.text(1),
                                           {results.number(2).value_or(0), unit_of_symbol(results.text(3))},
-                                          results.number(4)});
+                                          results.number(4),
+                                          results.text(5) == "at least"  ? Known::at_least
+                                          : results.text(5) == "at most" ? Known::at_most
+                                                                         : Known::exactly});
     }
     Statement findings(
         db,

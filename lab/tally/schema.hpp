@@ -31,7 +31,8 @@ CREATE TABLE setting (
     PRIMARY KEY (point, kind, number)) WITHOUT ROWID, STRICT;
 CREATE TABLE result (
     point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, name TEXT NOT NULL,
-    value REAL, unit TEXT NOT NULL, uncertainty REAL, PRIMARY KEY (point, number)) WITHOUT ROWID, STRICT;
+    value REAL, unit TEXT NOT NULL, uncertainty REAL,
+    known TEXT NOT NULL CHECK (known IN ('', 'at least', 'at most')), PRIMARY KEY (point, number)) WITHOUT ROWID, STRICT;
 CREATE TABLE finding (
     point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, rule TEXT NOT NULL,
     title TEXT NOT NULL, clause TEXT NOT NULL, unit TEXT NOT NULL, limit_value REAL, value REAL, margin REAL,

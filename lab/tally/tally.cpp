@@ -88,7 +88,7 @@ struct Writer {
                  {&add_test, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"},
                  {&add_point, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
                  {&add_setting, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"},
-                 {&add_result, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?)"},
+                 {&add_result, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?, ?)"},
                  {&add_finding,
                   "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
                  {&add_remark, "INSERT INTO remark VALUES (?, ?, ?, ?)"},
@@ -304,7 +304,7 @@ void Tally::State::insert(const PointRecord& p) {
     for (std::size_t i = 0; i < p.results.size(); ++i) {
         const Result& r = p.results[i];
         w().add_result->run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit),
-                            r.uncertainty);
+                            r.uncertainty, rt::name(r.known));
     }
     std::size_t remark = 0;  // finding 0 stands for the point itself, findings count from 1
     for (const auto& note : p.notes) w().add_remark->run(p.position, std::size_t{0}, remark++, note);

@@ -21,25 +21,48 @@ const char* const whitewash = "UPDATE finding SET verdict = 'PASS', margin = 10,
 TEST_CASE("FAIL turned into PASS by a line of SQL is refused everywhere, and marked where it is asked for") {
     const Stand stand = failed();
     alter(stand.folder / "run", whitewash);
-    for (const std::vector<std::string>& call :
-         {std::vector<std::string>{"report", "run"}, {"export", "run"}, {"compare", "run", "run"}, {"judge", "run"},
-          {"run", "--resume", "run"}, {"export", "run", "--as", "evidence"}}) {
+    for (const std::vector<std::string>& call : {std::vector<std::string>{"report", "run"},
+                                                 {"export", "run"},
+                                                 {"compare", "run", "run"},
+                                                 {"judge", "run"},
+                                                 {"run", "--resume", "run"},
+                                                 {"export", "run", "--as", "evidence"}}) {
         CAPTURE(call.front());
         const Said said = rare_tally(stand.folder.path(), call);
         CHECK(said.code == 2);
-        CHECK(contains(said.err, "is not as it was written (point 1 (scan: (repeat 1)) is not as it was written)"));
+        CHECK(contains(said.err,
+                       "is not as it was written (point 1 (scan: (repeat 1)) is not as it was written)"));
         CHECK(lines(said.err) == 1);
     }
     CHECK_FALSE(std::filesystem::exists(stand.folder / "run/report"));
     const Said found = rare_tally(stand.folder.path(), {"find", "."});
     CHECK(found.code == 4);
     CHECK(contains(found.err, "attention: left out:"));
-    const Said marked = rare_tally(stand.folder.path(), {"report", "run", "--even-if-altered", "--figures", "0"});
+    const Said marked =
+        rare_tally(stand.folder.path(), {"report", "run", "--even-if-altered", "--figures", "0"});
     CHECK(marked.code == 0);
     CHECK(contains(marked.err, "attention: altered: point 1"));
     const std::string page = rt::read_file(stand.folder / "run/report/report.html");
     CHECK(contains(page, "ALTERED: this run is not as it was written"));
     CHECK(contains(page, "position: fixed; top: -12mm"));  // on every page of the PDF
+    // The run's own templates have no mark: they are left out with a word, those named here are refused.
+    Stand own = failed();
+    own.folder.write("mine.md.mustache", "{{unit.serial}}\n");
+    const std::string text = rt::read_file(own.folder / "campaign.toml");
+    own.folder.write("campaign.toml", "[report]\ntemplates = [\"mine.md.mustache\"]\n" + text);
+    CHECK(
+        rare_tally(own.folder.path(), {"run", "campaign.toml", "--out", "second", "--no-live", "--no-report"})
+            .code == 1);
+    alter(own.folder / "second", whitewash);
+    const Said without =
+        rare_tally(own.folder.path(), {"report", "second", "--even-if-altered", "--figures", "0"});
+    CHECK(without.code == 0);
+    CHECK(contains(without.err, "the run was altered"));
+    CHECK_FALSE(std::filesystem::exists(own.folder / "second/report/report-mine.md"));
+    const Said named = rare_tally(own.folder.path(), {"report", "second", "--even-if-altered", "--template",
+                                                      "mine.md.mustache", "--figures", "0"});
+    CHECK(named.code == 2);
+    CHECK(contains(named.err, "own template"));
     // The right twin.
     const Stand sound = failed();
     CHECK(rare_tally(sound.folder.path(), {"report", "run", "--figures", "0"}).code == 0);
@@ -50,13 +73,19 @@ TEST_CASE("a run whose end was cut off is not carried on, so that it cannot be m
     const Stand stand = failed();
     // The last point with all its rows, and the chain's end: everything that the tally itself holds fits.
     alter(stand.folder / "run",
-          "PRAGMA foreign_keys=OFF; DELETE FROM chain WHERE number >= (SELECT max(number) FROM chain WHERE kind = "
-          "'point'); DELETE FROM finding WHERE point = 3; DELETE FROM result WHERE point = 3; DELETE FROM setting "
-          "WHERE point = 3; DELETE FROM remark WHERE point = 3; DELETE FROM attachment WHERE point = 3; DELETE FROM "
+          "PRAGMA foreign_keys=OFF; DELETE FROM chain WHERE number >= (SELECT max(number) FROM chain WHERE "
+          "kind = "
+          "'point'); DELETE FROM finding WHERE point = 3; DELETE FROM result WHERE point = 3; DELETE FROM "
+          "setting "
+          "WHERE point = 3; DELETE FROM remark WHERE point = 3; DELETE FROM attachment WHERE point = 3; "
+          "DELETE FROM "
           "point WHERE position = 3; "
-          "DELETE FROM fact WHERE name NOT IN (SELECT key FROM chain WHERE kind = 'fact'); UPDATE fact SET value = "
-          "(SELECT substr(text, 2) FROM chain WHERE kind = 'fact' AND key = name ORDER BY number DESC LIMIT 1)");
-    const Said resumed = rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"});
+          "DELETE FROM fact WHERE name NOT IN (SELECT key FROM chain WHERE kind = 'fact'); UPDATE fact SET "
+          "value = "
+          "(SELECT substr(text, 2) FROM chain WHERE kind = 'fact' AND key = name ORDER BY number DESC LIMIT "
+          "1)");
+    const Said resumed =
+        rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"});
     CHECK(resumed.code == 2);
     CHECK_MESSAGE(contains(resumed.err, "its end was cut off"), resumed.err);
     const Said verified = rare_tally(stand.folder.path(), {"verify", "run"});
@@ -77,7 +106,8 @@ TEST_CASE("verify says what the chain does not cover, and looks at samples behin
     CHECK(contains(rare_tally(stand.folder.path(), {"verify", "run"}).out, "tally.seals is missing"));
     Stand samples;
     samples.tests =
-        "[[test]]\nname = \"iq\"\nprocedure = \"spectrum.density\"\nparameters = { centre = \"1.5 MHz\", sample_rate = "
+        "[[test]]\nname = \"iq\"\nprocedure = \"spectrum.density\"\nparameters = { centre = \"1.5 MHz\", "
+        "sample_rate = "
         "\"1 MHz\", duration = \"5 ms\", reference_level = \"-40 dBm\" }\n";
     CHECK(samples.run().code == 0);
     auto data = samples.folder / "run" / samples.record().points[0].capture.file;
@@ -91,14 +121,17 @@ TEST_CASE("verify says what the chain does not cover, and looks at samples behin
 }
 
 TEST_CASE("a damaged tally is one line, whatever is damaged in it") {
-    for (const char* sql : {"UPDATE chain SET key = 'x-y' WHERE kind = 'samples'", "UPDATE chain SET key = '' WHERE kind = 'point'",
+    for (const char* sql : {"UPDATE chain SET key = 'x-y' WHERE kind = 'samples'",
+                            "UPDATE chain SET key = '' WHERE kind = 'point'",
                             "PRAGMA foreign_keys=OFF; DELETE FROM point WHERE position = 1",
                             "PRAGMA foreign_keys=OFF; UPDATE remark SET finding = 99", "DROP TABLE sample",
                             "UPDATE fact SET value = x'ff00fe' WHERE name = 'title'"}) {
         CAPTURE(sql);
         Stand stand;
-        stand.tests = Stand::scanning("scan", "repeats = 2\nnote = \"n\"\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
-        stand.watches = "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmax = \"1 mA\"\n";
+        stand.tests =
+            Stand::scanning("scan", "repeats = 2\nnote = \"n\"\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
+        stand.watches =
+            "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmax = \"1 mA\"\n";
         stand.run();
         sqlite3* database = nullptr;
         REQUIRE(sqlite3_open((stand.folder / "run" / rt::tally_file).c_str(), &database) == SQLITE_OK);

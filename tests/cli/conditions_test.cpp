@@ -1,5 +1,5 @@
-// What files and rules must say before a verdict is given, through the program: records too short, gains not stated,
-// volts without a scale, counts with columns that nobody understands, samples that are no numbers.
+// What files and rules must say before a verdict is given, through the program: records too short, gains not
+// stated, volts without a scale, counts with columns that nobody understands, samples that are no numbers.
 #include <doctest/doctest.h>
 #include <sndfile.h>
 
@@ -32,7 +32,8 @@ void write_bursts(const TestFolder& folder, const std::string& name, double seco
     folder.write(name + ".sigmf-data",
                  std::string(reinterpret_cast<const char*>(values.data()), values.size() * sizeof(float)));
     folder.write(name + ".sigmf-meta",
-                 "{\"global\":{\"core:datatype\":\"cf32_le\",\"core:sample_rate\":1e6,\"tally:reference_level_dbm\":0},"
+                 "{\"global\":{\"core:datatype\":\"cf32_le\",\"core:sample_rate\":1e6,\"tally:reference_"
+                 "level_dbm\":0},"
                  "\"captures\":[{\"core:sample_start\":0,\"core:frequency\":434e6}]}");
 }
 
@@ -90,8 +91,10 @@ TEST_CASE("a WAV that does not say what a volt is gives numbers and no verdict i
     for (int i = 0; i < 20000; ++i) wave.push_back(i / 100 % 2 ? 0.4F : -0.4F);
     write_wav(folder / "w.wav", wave, 1, 192000);
     folder.write("own.toml",
-                 "[rulebook]\nid = \"own\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = \"b\"\n[[rule]]\nid = "
-                 "\"swing\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"amplitude\"\nunit = \"V\"\nkind "
+                 "[rulebook]\nid = \"own\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = "
+                 "\"b\"\n[[rule]]\nid = "
+                 "\"swing\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = "
+                 "\"amplitude\"\nunit = \"V\"\nkind "
                  "= \"bound\"\nmax = \"1 V\"\nconfidence = \"sure\"\n");
     std::vector<std::string> call{"pulse.edges", "w.wav", "--rulebook", "own.toml", "--rule", "own/swing"};
     const Said none = measure(folder, call);
@@ -107,19 +110,22 @@ TEST_CASE("a WAV that does not say what a volt is gives numbers and no verdict i
 
 TEST_CASE("a sample that is no number is named, in every format") {
     TestFolder folder;
-    for (const float bad : {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(), 9.91e37F}) {
+    for (const float bad :
+         {std::numeric_limits<float>::quiet_NaN(), std::numeric_limits<float>::infinity(), 9.91e37F}) {
         std::vector<float> values(8192, 0.1F);
         values[5001] = bad;
         write_wav(folder / "iq.wav", values, 2, 192000);
         write_wav(folder / "wave.wav", values, 1, 192000);
         const std::string bytes(reinterpret_cast<const char*>(values.data()), values.size() * 4);
         folder.write("iq.sigmf-data", bytes);
-        folder.write("iq.sigmf-meta", "{\"global\":{\"core:datatype\":\"cf32_le\",\"core:sample_rate\":1e6}}");
+        folder.write("iq.sigmf-meta",
+                     "{\"global\":{\"core:datatype\":\"cf32_le\",\"core:sample_rate\":1e6}}");
         folder.write("r.sigmf-data", bytes);
         folder.write("r.sigmf-meta", "{\"global\":{\"core:datatype\":\"rf32_le\",\"core:sample_rate\":1e6}}");
-        for (const auto& [procedure, file, sample] :
-             {std::tuple{"spectrum.density", "iq.wav", "2500"}, {"spectrum.density", "iq.sigmf-meta", "2500"},
-              {"pulse.edges", "wave.wav", "5001"}, {"pulse.edges", "r.sigmf-meta", "5001"}}) {
+        for (const auto& [procedure, file, sample] : {std::tuple{"spectrum.density", "iq.wav", "2500"},
+                                                      {"spectrum.density", "iq.sigmf-meta", "2500"},
+                                                      {"pulse.edges", "wave.wav", "5001"},
+                                                      {"pulse.edges", "r.sigmf-meta", "5001"}}) {
             CAPTURE(file);
             const Said said = measure(folder, {procedure, file});
             CHECK(said.code == 2);
@@ -147,16 +153,19 @@ TEST_CASE("counts of different settings are never pooled, bits alone have bounds
     CHECK(contains(pooled.err, "the column \"rate\" is not understood"));
     folder.write("bits.csv", "bits,bit_errors\n1000000,0\n");
     folder.write("own.toml",
-                 "[rulebook]\nid = \"own\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = \"b\"\n[[rule]]\nid = "
-                 "\"ber\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"bit_error_at_most\"\nunit = "
+                 "[rulebook]\nid = \"own\"\ntitle = \"t\"\nstandard = \"s\"\nedition = \"1\"\nbasis = "
+                 "\"b\"\n[[rule]]\nid = "
+                 "\"ber\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = "
+                 "\"bit_error_at_most\"\nunit = "
                  "\"\"\nkind = \"bound\"\nmax = \"1e-6\"\nconfidence = \"sure\"\n");
-    const Said none_seen = measure(folder, {"receiver.error-rate", "bits.csv", "--json", "--rulebook", "own.toml", "--rule",
-                                            "own/ber"});
+    const Said none_seen = measure(
+        folder, {"receiver.error-rate", "bits.csv", "--json", "--rulebook", "own.toml", "--rule", "own/ber"});
     // No error in n bits: at most 1 - (1 - c)^(1/n), 2.9957 over n for 95 %. That is above 1e-6.
     CHECK(none_seen.code == 1);
     CHECK(json::parse(none_seen.out)["findings"][0]["value"] == doctest::Approx(2.995727e-6).epsilon(1e-4));
     folder.write("bits.csv", "bits,bit_errors\n4000000,0\n");
-    CHECK(measure(folder, {"receiver.error-rate", "bits.csv", "--rulebook", "own.toml", "--rule", "own/ber"}).code == 0);
+    CHECK(measure(folder, {"receiver.error-rate", "bits.csv", "--rulebook", "own.toml", "--rule", "own/ber"})
+              .code == 0);
     folder.write("bits.csv", "bits\n1000\n");
     CHECK(measure(folder, {"receiver.error-rate", "bits.csv"}).code == 2);
 }
@@ -165,9 +174,10 @@ TEST_CASE("numbers of channels, ports and parts of keys that cannot be are one l
     TestFolder folder;
     folder.write("x.sigmf-data", std::string(64, 'a'));
     for (const char* channels : {"4611686018427387904", "1e300", "-3", "2.5", "0"}) {
-        folder.write("x.sigmf-meta", std::string("{\"global\":{\"core:datatype\":\"rf32_le\",\"core:sample_rate\":1,"
-                                                 "\"core:num_channels\":") +
-                                         channels + "}}");
+        folder.write("x.sigmf-meta",
+                     std::string("{\"global\":{\"core:datatype\":\"rf32_le\",\"core:sample_rate\":1,"
+                                 "\"core:num_channels\":") +
+                         channels + "}}");
         const Said said = measure(folder, {"pulse.edges", "x.sigmf-meta"});
         CHECK(said.code == 2);
         CHECK(contains(said.err, "core:num_channels"));
@@ -186,10 +196,13 @@ TEST_CASE("numbers of channels, ports and parts of keys that cannot be are one l
     CHECK(contains(deep.err, "deep.toml:1: more than 64 parts of a key"));
 }
 
-TEST_CASE("texts that could be obeyed are not: formulas in tables, marks of direction on terminals, XML in drawings") {
+TEST_CASE(
+    "texts that could be obeyed are not: formulas in tables, marks of direction on terminals, XML in "
+    "drawings") {
     Stand stand;
-    stand.tests = Stand::scanning("scan", Stand::axis("mode", "values = [\"=1+1\", \"'quoted' ]]>\", \"@x\", "
-                                                              "\"\\u202Eabc\\uFFFE\"]\nsets = [\"unit\"]")) +
+    stand.tests = Stand::scanning("scan", Stand::axis("mode",
+                                                      "values = [\"=1+1\", \"'quoted' ]]>\", \"@x\", "
+                                                      "\"\\u202Eabc\\uFFFE\"]\nsets = [\"unit\"]")) +
                   "[[test.judge]]\nrule = \"own/loud\"\n";
     stand.write();
     const Said said = rare_tally(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live"});
@@ -210,13 +223,16 @@ TEST_CASE("texts that could be obeyed are not: formulas in tables, marks of dire
 TEST_CASE("check finds levels that cannot be held against their limit, and a unit that nobody switches on") {
     Stand stand;
     stand.own_rules =
-        "[[rule]]\nid = \"field\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"emission\"\nunit = "
-        "\"dBuV/m\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"40 dBuV/m\" }]\nconfidence = "
+        "[[rule]]\nid = \"field\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = "
+        "\"emission\"\nunit = "
+        "\"dBuV/m\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"40 dBuV/m\" "
+        "}]\nconfidence = "
         "\"sure\"\n";
     stand.tests = Stand::scanning("scan", "") + "[[test.judge]]\nrule = \"own/field\"\n";
     const Said field = stand.call({"check", "campaign.toml"});
     CHECK(field.code == 2);
-    CHECK(contains(field.err, "is in dBuV/m, the levels of the analyser are in dBuV: the path to it has no antenna"));
+    CHECK(contains(field.err,
+                   "is in dBuV/m, the levels of the analyser are in dBuV: the path to it has no antenna"));
     stand.tests = Stand::scanning("scan", "");
     stand.write();
     std::string campaign = rt::read_file(stand.folder / "campaign.toml");

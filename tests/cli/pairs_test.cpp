@@ -5,9 +5,9 @@
 
 #include "tests/cli/stand.hpp"
 
+using nlohmann::json;
 using rt::PointKind;
 using rt::Verdict;
-using nlohmann::json;
 
 namespace {
 
@@ -20,18 +20,21 @@ std::string path_of(const std::string& role, const std::string& part) {
     return "[[path]]\nrole = \"" + role + "\"\n[[path.part]]\nname = \"p\"\n" + part + "\n";
 }
 
-// One test of each kind that a path can correct, on the same line of 50 dBuV at 1.5 MHz or what the generator sends.
+// One test of each kind that a path can correct, on the same line of 50 dBuV at 1.5 MHz or what the generator
+// sends.
 const std::string by_sweep = Stand::scanning("sweep", "settings = { \"unit.state\" = \"idle\" }\n");
 const std::string by_samples =
     "[[test]]\nname = \"samples\"\nprocedure = \"emission.final\"\nsettings = { \"unit.state\" = \"idle\" }\n"
-    "parameters = { frequency = \"1.5 MHz\", bandwidth = \"9 kHz\", detector = \"peak\", dwell = \"1 ms\" }\n";
+    "parameters = { frequency = \"1.5 MHz\", bandwidth = \"9 kHz\", detector = \"peak\", dwell = \"1 ms\" "
+    "}\n";
 const std::string by_power =
     "[[test]]\nname = \"power\"\nprocedure = \"power.level\"\ninstrument = \"power-meter\"\n"
     "parameters = { frequency = \"1 GHz\" }\nsettings = { \"generator.output\" = \"ON\", "
     "\"generator.frequency\" = \"1 GHz\", \"generator.level\" = \"-10 dBm\" }\n";
 const std::string by_iq =
     "[[test]]\nname = \"iq\"\nprocedure = \"spectrum.density\"\nsettings = { \"unit.state\" = \"idle\" }\n"
-    "parameters = { centre = \"1.5 MHz\", sample_rate = \"1 MHz\", duration = \"20 ms\", reference_level = \"-40 dBm\" }\n";
+    "parameters = { centre = \"1.5 MHz\", sample_rate = \"1 MHz\", duration = \"20 ms\", reference_level = "
+    "\"-40 dBm\" }\n";
 
 double first(const rt::RunRecord& run, const std::string& test, const std::string& result) {
     const auto all = points(run, PointKind::point, test);
@@ -77,11 +80,12 @@ TEST_CASE("path x kind: every kind reads higher by what the path takes, or is re
 TEST_CASE("maximise x no parameters of trials x rule: the point is measured and judged") {
     Stand stand;
     stand.unit_extra = "[[pattern]]\nport = \"out\"\nfront = \"100 deg\"\ndepth = \"20 dB\"\n";
-    stand.tests = Stand::scanning("scan",
-                                  "settings = { \"unit.state\" = \"loud\" }\nmaximise_result = \"highest_level\"\n"
-                                  "[[test.maximise]]\naxis = \"azimuth\"\nsets = [\"table.angle\"]\nfrom = \"0 deg\"\n"
-                                  "to = \"330 deg\"\ncoarse = \"60 deg\"\nfine = \"20 deg\"\n"
-                                  "[[test.judge]]\nrule = \"own/loud\"\n");
+    stand.tests =
+        Stand::scanning("scan",
+                        "settings = { \"unit.state\" = \"loud\" }\nmaximise_result = \"highest_level\"\n"
+                        "[[test.maximise]]\naxis = \"azimuth\"\nsets = [\"table.angle\"]\nfrom = \"0 deg\"\n"
+                        "to = \"330 deg\"\ncoarse = \"60 deg\"\nfine = \"20 deg\"\n"
+                        "[[test.judge]]\nrule = \"own/loud\"\n");
     CHECK(stand.run().code == 1);  // 70 dBuV of 60
     const auto run = stand.record();
     const auto judged = points(run, PointKind::point);
@@ -107,21 +111,23 @@ TEST_CASE("a point that rules apply to and that ends without a finding is never 
     CHECK(contains(said.err, "without finding: 1 point has rules and no finding, scan: (repeat 2)"));
     // One that only selects candidates is none of these.
     Stand selecting;
-    selecting.tests = Stand::scanning("scan", "selects_only = true\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
+    selecting.tests =
+        Stand::scanning("scan", "selects_only = true\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
     CHECK(selecting.run().code == 0);
     CHECK(selecting.record().points[0].findings.empty());
 }
 
 TEST_CASE("repeats x search x redo: each conclusion keeps its own trials") {
     Stand stand;
-    stand.tests = Stand::counting("sens",
-                                  "repeats = 2\n" +
-                                      Stand::axis("level",
-                                                  "sets = [\"generator.level\"]\nsearch = { holds_at = \"-70 dBm\", "
-                                                  "fails_at = \"-100 dBm\", resolution = \"0.5 dB\", result = "
-                                                  "\"packet_error_ratio\", at_most = \"1 %\", gives = "
-                                                  "\"sensitivity\" }")) +
-                  "[[test.judge]]\nrule = \"own/sensitivity\"\n";
+    stand.tests =
+        Stand::counting(
+            "sens",
+            "repeats = 2\n" + Stand::axis("level",
+                                          "sets = [\"generator.level\"]\nsearch = { holds_at = \"-70 dBm\", "
+                                          "fails_at = \"-100 dBm\", resolution = \"0.5 dB\", result = "
+                                          "\"packet_error_ratio\", at_most = \"1 %\", gives = "
+                                          "\"sensitivity\" }")) +
+        "[[test.judge]]\nrule = \"own/sensitivity\"\n";
     CHECK(stand.run().code == 0);
     const auto before = stand.record();
     const auto concluded = points(before, PointKind::threshold);
@@ -170,8 +176,10 @@ TEST_CASE("slow axis x prompts: a test whose connection another took is connecte
                   Stand::counting("two", "prompt = \"Connect the generator\"\n" + slow);
     const Said check = stand.call({"check", "campaign.toml"});
     const auto order = check.out.substr(check.out.find("order"));
-    CHECK(contains(order, "a person: Connect the analyser\n  one, 1 point\n  a person: Connect the generator\n  two, 1 "
-                          "point\n"));
+    CHECK(contains(
+        order,
+        "a person: Connect the analyser\n  one, 1 point\n  a person: Connect the generator\n  two, 1 "
+        "point\n"));
     CHECK(stand.run({"--unattended"}).code == 0);
     std::string sequence;
     const auto run = stand.record();
@@ -187,15 +195,22 @@ TEST_CASE("slow axis x prompts: a test whose connection another took is connecte
 
 TEST_CASE("decision x kind: guarded without a budget is told by check and gets no verdict") {
     Stand stand;
-    stand.tests = Stand::scanning("scan", "") + "[[test.judge]]\nrule = \"own/loud\"\ndecision = \"guarded\"\n" +
+    stand.tests = Stand::scanning("scan", "") +
+                  "[[test.judge]]\nrule = \"own/loud\"\ndecision = \"guarded\"\n" +
                   Stand::counting("link", "settings = { \"generator.level\" = \"-60 dBm\" }\n") +
                   "[[test.judge]]\nrule = \"own/errors\"\ndecision = \"guarded\"\n";
-    stand.tests.replace(stand.tests.rfind("settings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\" }\n"),
-                        std::string("settings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\" }\n").size(), "");
-    stand.paths = "[[uncertainty]]\nname = \"levels\"\napplies_to = [\"highest_levle\"]\n[[uncertainty.contribution]]\n"
-                  "name = \"receiver\"\nvalue = \"2 dB\"\n";
+    stand.tests.replace(
+        stand.tests.rfind(
+            "settings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\" }\n"),
+        std::string("settings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\" }\n")
+            .size(),
+        "");
+    stand.paths =
+        "[[uncertainty]]\nname = \"levels\"\napplies_to = [\"highest_levle\"]\n[[uncertainty.contribution]]\n"
+        "name = \"receiver\"\nvalue = \"2 dB\"\n";
     const Said check = stand.call({"check", "campaign.toml"});
-    CHECK(contains(check.out, "is for \"highest_levle\", which nothing gives: did you mean \"highest_level\"?"));
+    CHECK(contains(check.out,
+                   "is for \"highest_levle\", which nothing gives: did you mean \"highest_level\"?"));
     CHECK(contains(check.out, "own/loud will get no verdict"));
     CHECK(contains(check.out, "own/errors will get no verdict"));
     CHECK(stand.run().code == 4);
@@ -212,14 +227,17 @@ TEST_CASE("recorded x repeats x conditions: what the file does not say the campa
     const std::string judged = "[[test.judge]]\nrule = \"own/loud\"\n[[test.judge]]\nrule = \"own/line\"\n";
     stand.tests = Stand::scanning("scan", "") + judged;
     stand.own_rules =
-        "[[rule]]\nid = \"line\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = \"emission\"\nunit = "
-        "\"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"50 dBuV\" }]\ndetector = "
+        "[[rule]]\nid = \"line\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = "
+        "\"emission\"\nunit = "
+        "\"dBuV\"\nkind = \"line\"\npieces = [{ from = \"1 MHz\", to = \"2 MHz\", limit = \"50 dBuV\" "
+        "}]\ndetector = "
         "\"peak\"\nbandwidth = \"9 kHz\"\nconfidence = \"sure\"\n";
     CHECK(stand.run().code == 0);
     const auto run = stand.record();
     // The bench's 50 ohm count for files too: -60 dBm are 46.99 dBuV.
     CHECK(*run.points[0].findings[1].value == doctest::Approx(46.99).epsilon(0.001));
-    CHECK(contains(run.points[0].findings[1].reason, "declared, not stated by the capture: detector peak, bandwidth 9 kHz"));
+    CHECK(contains(run.points[0].findings[1].reason,
+                   "declared, not stated by the capture: detector peak, bandwidth 9 kHz"));
     // Judged again from what was kept it is still marked.
     const Said second = rare_tally(stand.folder.path(), {"judge", "run", "--captures", "--json"});
     CHECK(json::parse(second.out)["differences"].empty());

@@ -54,6 +54,10 @@ TEST_CASE("answers from a file are checked, kept and shown; the scanned serial b
     const std::string html = rt::read_file(world.folder / "run/report/report.html");
     CHECK(contains(html, "Answered before the run"));
     CHECK(contains(html, "SK2-0042"));
+    for (const char* file : {"connections.svg", "live.html"}) {
+        CAPTURE(file);
+        CHECK(contains(rt::read_file(world.folder / "run" / file), "SK2-0042"));
+    }
     // Carried on, nothing is asked again.
     CHECK(rare_tally(world.folder.path(), {"run", "--resume", "run", "-q"}).code == 0);
 }

@@ -1,5 +1,5 @@
-// Instruments that restart, lose their connection, answer late or report odd things in the middle of a run: live
-// instruments of this file's own, which know nothing of the program's simulated ones.
+// Instruments that restart, lose their connection, answer late or report odd things in the middle of a run:
+// live instruments of this file's own, which know nothing of the program's simulated ones.
 #include <doctest/doctest.h>
 
 #include <atomic>
@@ -25,8 +25,8 @@ struct Bench3 {
     int current_ma = 40, esr = 0, sweeps = 0, supply_esr = 0;
     std::string unit_of_levels = "DBUV";
     std::map<std::string, std::string> set;
-    std::function<void(Bench3&)> after_sweep;             // what happens while nobody looks
-    std::function<std::string(Bench3&)> current_answer;   // instead of the current
+    std::function<void(Bench3&)> after_sweep;            // what happens while nobody looks
+    std::function<std::string(Bench3&)> current_answer;  // instead of the current
     FakeInstrument supply{[this](const std::string& line) { return supply_says(line); }};
     FakeInstrument unit{[this](const std::string& line) { return unit_says(line); }};
     FakeInstrument analyser{[this](const std::string& line) { return analyser_says(line); }};
@@ -45,7 +45,8 @@ struct Bench3 {
         if (has(line, "*ESR?")) return std::to_string(std::exchange(supply_esr, 0)) + "\n";
         if (has(line, "*CLS")) supply_esr = 0;
         if (has(line, "OUTPut")) output = has(line, "ON");
-        if (has(line, "CURRent?")) return current_answer ? current_answer(*this) : std::to_string(current_ma / 1000.0) + "\n";
+        if (has(line, "CURRent?"))
+            return current_answer ? current_answer(*this) : std::to_string(current_ma / 1000.0) + "\n";
         return common(line);
     }
     std::string unit_says(const std::string& line) {
@@ -55,8 +56,11 @@ struct Bench3 {
     }
     std::string analyser_says(const std::string& line) {
         const std::lock_guard lock(guard);
-        const std::map<std::string, std::string> answers{{"STARt", "STARt?"}, {"STOP", "STOP?"}, {"POINts", "POINts?"},
-                                                         {"RESolution", "RESolution?"}, {"DWELl", "DWELl?"}};
+        const std::map<std::string, std::string> answers{{"STARt", "STARt?"},
+                                                         {"STOP", "STOP?"},
+                                                         {"POINts", "POINts?"},
+                                                         {"RESolution", "RESolution?"},
+                                                         {"DWELl", "DWELl?"}};
         for (const auto& [name, question] : answers) {
             if (has(line, question.c_str())) return set[name] + "\n";
             if (has(line, (name + " ").c_str())) set[name] = line.substr(line.rfind(' ') + 1);
@@ -110,7 +114,8 @@ TEST_CASE("a supply that restarts in a run takes the unit's settings with it: th
     const Said said = stand.run();
     CHECK(said.code == 1);  // 61 dBuV of 60 at every point
     const auto run = stand.record();
-    for (const auto* point : points(run, PointKind::point)) CHECK(point->findings[0].verdict == Verdict::fail);
+    for (const auto* point : points(run, PointKind::point))
+        CHECK(point->findings[0].verdict == Verdict::fail);
     CHECK(events(run, "restart").size() == 1);
     CHECK(contains(events(run, "restart")[0]->text, "the supply was switched on anew"));
     CHECK(live.sweeps == 4);  // the point that it happened in was measured once more
@@ -168,7 +173,8 @@ TEST_CASE("not a number and infinity are no reading of a watch") {
         Bench3 live;
         live.current_answer = [&](Bench3&) { return std::string(answer); };
         Stand stand = live.stand("repeats = 1\n");
-        stand.watches = "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmin = \"10 mA\"\n";
+        stand.watches =
+            "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmin = \"10 mA\"\n";
         const Said said = stand.run();
         CHECK(said.code == 3);
         CHECK(contains(said.err, "a number was expected"));
@@ -209,7 +215,8 @@ TEST_CASE("dialects without their placeholder, and values that cannot be sent, a
         stand.folder.write("bench.toml", bench);
         return rare_tally(stand.folder.path(), {"check", "campaign.toml"}).err;
     };
-    CHECK(contains(refused("UNIT:POWer {unit}", "UNIT:POWer DBM"), "the command set_unit lacks its value: write {unit}"));
+    CHECK(contains(refused("UNIT:POWer {unit}", "UNIT:POWer DBM"),
+                   "the command set_unit lacks its value: write {unit}"));
     CHECK(contains(refused("STARt {hz}", "STARt {herz}"), "the command set_start has no value {herz}"));
     Stand stand;
     stand.tests = Stand::scanning("scan", "settings = { \"unit.mode\" = \"a;b\" }\n");
@@ -219,7 +226,8 @@ TEST_CASE("dialects without their placeholder, and values that cannot be sent, a
     // Words that are no character data go as strings, quotes doubled.
     stand.tests = Stand::scanning("scan", "settings = { \"unit.mode\" = 'two \"words\"' }\n");
     CHECK(stand.run({"--traffic"}).code == 0);
-    CHECK(contains(rt::read_file(stand.folder / "run/traffic.log"), "unit > UNIT:MODE \"two \"\"words\"\"\""));
+    CHECK(
+        contains(rt::read_file(stand.folder / "run/traffic.log"), "unit > UNIT:MODE \"two \"\"words\"\"\""));
 }
 
 TEST_CASE("a unit's program that closes its output and runs on is not waited for") {

@@ -1,5 +1,7 @@
 // Buses drawn from known times: every timing comes back, bytes are decoded.
+#include <algorithm>
 #include <cmath>
+#include <random>
 
 #include "core/base/error.hpp"
 #include "core/signal/waveform.hpp"
@@ -215,7 +217,86 @@ TEST_CASE("four-wire bus in all modes: words both ways and timings") {
         CHECK(value(seen, "out_setup_least") == doctest::Approx(half - 104 * ns).epsilon(0.005));
         CHECK(value(seen, "in_setup_least") == doctest::Approx(half - 164 * ns).epsilon(0.005));
         CHECK(value(seen, "out_hold_least") == doctest::Approx(half + 96 * ns).epsilon(0.005));
+        // A mode that has the clock rest elsewhere is not that of this record.
+        const auto wrong = run("bus.four-wire", wave, {{"mode", rest ? "0" : "2"}, {"supply", "3.3 V"}});
+        REQUIRE(wrong.invalid);
+        CHECK(wrong.invalid->find(rest ? "the clock rests high" : "the clock rests low") == 0);
+        // One threshold for both directions is allowed.
+        const auto single = run("bus.four-wire", wave,
+                                {{"mode", text_mode.c_str()},
+                                 {"supply", "3.3 V"},
+                                 {"lower_threshold", "50 %"},
+                                 {"upper_threshold", "50 %"}});
+        CHECK(value(single, "clock_frequency") == doctest::Approx(2e6).epsilon(0.001));
     }
+}
+
+TEST_CASE("two-wire bus: the worst level counts, not the mean of all") {
+    TwoWire bus;
+    std::vector<double> acknowledges;
+    bus.start();
+    for (const int value : {0x90, 0x00, 0xA5, 0x3C, 0xFE, 0x10}) {
+        for (int k = 7; k >= 0; --k) bus.bit(value >> k & 1);
+        acknowledges.push_back(bus.t + 1e-6);
+        bus.bit(false);
+    }
+    bus.stop();
+    const double step = 20e-9;
+    const auto count = static_cast<std::size_t>((bus.t + 20e-6) / step);
+    const auto clock = bus.clock.volts(step, count);
+    auto data = bus.data.volts(step, count);
+    for (double& v : data) v = std::max(v, 0.11);
+    // The device pulls to 0.60 V only, also where the controller has held the line low before and goes on to.
+    for (const double from : acknowledges) {
+        for (auto i = static_cast<std::size_t>(from / step);
+             i < static_cast<std::size_t>((from + 9e-6) / step); ++i)
+            data[i] = std::max(data[i], 0.60);
+    }
+    const Settings supply{{"supply", "3.3 V"}};
+    const auto out = run("bus.two-wire", waveform_in_memory({clock, data}, step), supply);
+    CHECK(value(out, "data_low_level") == doctest::Approx(0.60).epsilon(0.001));
+    CHECK(value(out, "data_high_level") == doctest::Approx(3.3).epsilon(0.001));
+    CHECK(value(out, "clock_low_level") == doctest::Approx(0).scale(1).epsilon(0.001));
+    CHECK(value(out, "bytes") == 6);
+    CHECK(std::get<double>(table_of(out, "levels").rows[2][3]) > acknowledges.front());
+    // Swapped lines have starts, but nothing is clocked.
+    const auto swapped = run("bus.two-wire", waveform_in_memory({data, clock}, step), supply);
+    REQUIRE(swapped.invalid);
+    CHECK(swapped.results.empty());
+    INFO(*swapped.invalid);
+    CHECK(swapped.invalid->find("swapped") != std::string::npos);
+}
+
+TEST_CASE("noise is no bus and has no edges, however large it is") {
+    std::mt19937_64 random(8);
+    for (const double sigma : {0.3, 0.8, 1.65, 5.0}) {
+        CAPTURE(sigma);
+        std::normal_distribution<double> normal(1.65, sigma);
+        std::vector<double> a(20000), b(20000);
+        for (auto& v : a) v = normal(random);
+        for (auto& v : b) v = normal(random);
+        const Waveform wave = waveform_in_memory({a, b}, 20e-9);
+        CHECK(run("bus.two-wire", wave, {{"supply", "3.3 V"}}).invalid);
+        CHECK(run("bus.two-wire", wave).invalid);
+        CHECK(run("bus.four-wire", wave, {{"supply", "3.3 V"}}).invalid);
+        CHECK(run("pulse.edges", wave).invalid);
+    }
+    // 2 mV of noise on a constant voltage, as a converter of 0.5 mV a step sees it.
+    std::normal_distribution<double> little(3.3, 2e-3);
+    std::vector<double> still(50000);
+    for (auto& v : still) v = std::round(little(random) / 0.5e-3) * 0.5e-3;
+    CHECK(run("pulse.edges", waveform_in_memory(still, 1e-8)).invalid);
+    // What switches is measured in noise too: a clock of slow edges, a sine, and one with a twentieth of
+    // noise.
+    std::normal_distribution<double> normal(0, 0.05);
+    std::vector<double> sine(20000), slow(20000);
+    for (std::size_t i = 0; i < sine.size(); ++i) {
+        sine[i] = std::sin(static_cast<double>(i) * 0.0321) + normal(random);
+        slow[i] = std::clamp(1.7 * std::asin(std::sin(static_cast<double>(i) * 0.0321)), -1.0, 1.0) +
+                  normal(random);
+    }
+    CHECK_FALSE(run("pulse.edges", waveform_in_memory(sine, 1e-8)).invalid);
+    CHECK_FALSE(run("pulse.edges", waveform_in_memory(slow, 1e-8)).invalid);
 }
 
 TEST_CASE("lines without traffic have no verdict") {

@@ -1,4 +1,5 @@
-// What a verdict needs besides a number, and which way a reading errs that was taken otherwise than the rule says.
+// What a verdict needs besides a number, and which way a reading errs that was taken otherwise than the rule
+// says.
 #include "core/rules/conditions.hpp"
 
 #include <doctest/doctest.h>
@@ -66,7 +67,8 @@ TEST_CASE("a capture that does not say how it was read gets no verdict, whatever
     CHECK(limit.verdict(60) == Verdict::none);
     limit.trace.resolution_bandwidth_hz = 9e3;
     limit.trace.detector.reset();
-    CHECK(limit.judged(40).reason.find("states no detector, the limit is for quasi-peak") != std::string::npos);
+    CHECK(limit.judged(40).reason.find("states no detector, the limit is for quasi-peak") !=
+          std::string::npos);
     limit.rule().detector.reset();
     CHECK(limit.verdict(40) == Verdict::pass);  // a rule without one asks for none
 }
@@ -174,7 +176,8 @@ TEST_CASE("numbers that no instrument reads are known for what they are") {
     CHECK(odd([](int) { return 0.0; }).find("all 100 levels are 0 dBµV") == 0);
     CHECK(odd([](int) { return -200.0; }).find("all 100 levels") == 0);
     CHECK(odd([](int i) { return -999999.0 - i % 2; }).find("no level reaches the thermal noise") == 0);
-    // Levels in dBm under the name of dBuV: a floor of -105 dBm and a line of -10 dBm. kTB in 9 kHz is -27.5 dBuV.
+    // Levels in dBm under the name of dBuV: a floor of -105 dBm and a line of -10 dBm. kTB in 9 kHz is -27.5
+    // dBuV.
     CHECK(odd([](int i) { return i == 40 ? -10.0 : -105.0 + i % 7; }).find("half of the levels") == 0);
     // The path is no part of what the instrument read.
     odd([](int i) { return -60.0 + i % 7; });

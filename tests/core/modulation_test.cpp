@@ -128,6 +128,11 @@ TEST_CASE("Bluetooth LE: deviation, offset and drift") {
     // Alternating bits behind the Gaussian filter of BT = 0.5 reach 88.2 % of the deviation.
     CHECK(value(out, "delta_f2_avg") == doctest::Approx(0.8817 * 240e3).epsilon(0.006));
     CHECK(value(out, "deviation_ratio") == doctest::Approx(0.8817).epsilon(0.006));
+    CHECK(value(out, "delta_f2_share") == 100);
+    made::Gfsk shallow;
+    shallow.type = 2;
+    shallow.index = 0.40;  // 0.8817 x 200 kHz lies below 185 kHz
+    CHECK(value(run("radio.gfsk", noisy(shallow.make(), 16e6, 1e-4, 2.44e9)), "delta_f2_share") == 0);
     // At the middle of the preamble 4.5 us have drifted by -0.2 kHz.
     CHECK(value(out, "preamble_offset") == doctest::Approx(39.8e3).epsilon(0.01));
     // From there to the middle of the last group, at 347 us: 17.1 kHz.
@@ -138,7 +143,23 @@ TEST_CASE("Bluetooth LE: deviation, offset and drift") {
     CHECK(value(out, "average_power") == doctest::Approx(10 + 20 * std::log10(0.5)).epsilon(0.005));
     made::Gfsk bad;
     bad.wrong_crc = true;
-    CHECK(value(run("radio.gfsk", noisy(bad.make(), 16e6, 1e-4)), "packets_bad_crc") == 1);
+    // A packet that does not check is counted, and nothing of it enters: here another's, 2 MHz beside and
+    // stronger.
+    const auto alone = run("radio.gfsk", noisy(bad.make(), 16e6, 1e-4));
+    REQUIRE(alone.invalid);
+    CHECK(alone.invalid->find("all 1 packets have a wrong CRC") == 0);
+    bad.carrier = 150e3;
+    bad.index = 0.6;
+    bad.amplitude = 0.9;
+    auto mixed = x;
+    made::append(mixed, bad.make());
+    const auto beside = run("radio.gfsk", noisy(mixed, 16e6, 1e-4, 2.44e9));
+    CHECK(value(beside, "packets") == 5);
+    CHECK(value(beside, "packets_bad_crc") == 1);
+    for (const char* name : {"delta_f1_avg", "delta_f2_avg", "frequency_offset", "drift", "average_power"}) {
+        CAPTURE(name);
+        CHECK(value(beside, name) == doctest::Approx(value(out, name)).epsilon(0.002));
+    }
     const auto other = run("radio.gfsk", noisy(made::Oqpsk{}.make(), 16e6, 1e-4));
     REQUIRE(other.invalid);
     CHECK(other.invalid->find("no preamble and access address") != std::string::npos);

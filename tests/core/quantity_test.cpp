@@ -39,6 +39,7 @@ TEST_CASE("quantities are read with prefix and unit, rounded once") {
         {"3 mm", 3e-3, Unit::metre},
         {"7 counts", 7, Unit::count},
         {"250 kbit/s", 250e3, Unit::bit_per_second},
+        {"2.5 GBd", 2.5e9, Unit::hertz},
         {"9 khz", 9e3, Unit::hertz},
         {"1.25", 1.25, Unit::none},
         {"  5  MHz ", 5e6, Unit::hertz},

@@ -47,6 +47,15 @@ TEST_CASE("low-power idle: sleep, quiet, refresh and wake times") {
     is("wake_time", 32 * us);
     CHECK(value(out, "refreshes") == 2);
     CHECK(run("ethernet.idle", switched({{0, 1e-3}}, 1e-3, rate, 1)).invalid);
+    // Whole refreshes beside quiet that the record cuts off count; the quiet is at least as long as it is
+    // seen.
+    const auto cut = run("ethernet.idle", switched({{5e-3, 5.21e-3}, {25e-3, 25.23e-3}}, 50e-3, rate, 1));
+    CHECK(std::abs(value(cut, "refresh_least") - 210 * us) < 1.5 * sample);
+    CHECK(std::abs(value(cut, "refresh_greatest") - 230 * us) < 1.5 * sample);
+    CHECK(value(cut, "refreshes") == 2);
+    CHECK(std::abs(value(cut, "quiet_least") - 19790 * us) < 1.5 * sample);
+    CHECK(cut.find_result("quiet_greatest")->known == Known::at_least);
+    CHECK(std::abs(value(cut, "quiet_greatest") - 24770 * us) < 1.5 * sample);
 }
 
 TEST_CASE("density and power of a transmitter: white noise and a sine of known power") {
@@ -91,6 +100,29 @@ TEST_CASE("droop of exponential runs") {
     CHECK(run("ethernet.droop", wave, {{"second", "2 us"}}).invalid);
 }
 
+TEST_CASE("droop behind edges of finite steepness") {
+    // 46 % in 500 ns: tau = 811 ns. The edge goes straight from the end of one run to the peak of the next.
+    const double tau = 0.5e-6 / -std::log(0.54);
+    for (const double rate : {1e9, 250e6}) {
+        for (const double edge : {0.0, 4e-9, 20e-9, 60e-9}) {
+            CAPTURE(rate);
+            CAPTURE(edge);
+            std::vector<double> volts;
+            const double run_s = 1.2e-6;
+            const double rest = std::exp(-(run_s - edge) / tau);
+            for (std::size_t i = 0; static_cast<double>(i) / rate < 6 * run_s; ++i) {
+                const double t = static_cast<double>(i) / rate, within = std::fmod(t, run_s);
+                const double sign = static_cast<int>(t / run_s) % 2 ? -1 : 1;
+                volts.push_back(sign * (within < edge ? -rest + (1 + rest) * within / edge
+                                                      : std::exp(-(within - edge) / tau)));
+            }
+            const auto out = run("ethernet.droop", waveform_in_memory(volts, 1 / rate));
+            CHECK(value(out, "droop_positive") == doctest::Approx(46).epsilon(0.005));
+            CHECK(value(out, "droop_negative") == doctest::Approx(46).epsilon(0.005));
+        }
+    }
+}
+
 TEST_CASE("out-of-band sequences: bursts and gaps by kind") {
     const double ns = 1e-9, rate = 20e9;
     std::vector<On> on;
@@ -118,6 +150,18 @@ TEST_CASE("out-of-band sequences: bursts and gaps by kind") {
     CHECK(value(out, "wake_sequences") == 1);
     CHECK(value(out, "fewest_bursts") == 6);
     CHECK(value(out, "lowest_amplitude") == doctest::Approx(0.5));
+    // The first and the last burst of a record, with idle beside them, are timed as the others.
+    const auto ends = run("storage.out-of-band",
+                          switched({{500 * ns, 590 * ns}, {910 * ns, 1016 * ns}, {1336 * ns, 1466 * ns}},
+                                   3000 * ns, rate, 0.25));
+    CHECK(std::abs(value(ends, "burst_least") - 90 * ns) < 0.1 * ns);
+    CHECK(std::abs(value(ends, "burst_greatest") - 130 * ns) < 0.1 * ns);
+    // Cut off by an end of the record they are not.
+    const auto cut =
+        run("storage.out-of-band",
+            switched({{0, 40 * ns}, {360 * ns, 466 * ns}, {786 * ns, 892 * ns}, {1212 * ns, 1250 * ns}},
+                     1250 * ns, rate, 0.25));
+    CHECK(std::abs(value(cut, "burst_least") - 106 * ns) < 0.1 * ns);
     const auto none = run("storage.out-of-band", switched({{100 * ns, 2000 * ns}}, 3000 * ns, rate, 0.25));
     REQUIRE(none.invalid);
     CHECK(none.invalid->starts_with("no out-of-band sequence"));

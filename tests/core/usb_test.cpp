@@ -112,6 +112,50 @@ TEST_CASE("resets: chirps of device and host, terminations") {
     }
 }
 
+TEST_CASE("terminations within a chirp, a device that is late, and chirps that the record cuts off") {
+    // The level halves this long after the third pair, in the middle of a chirp.
+    for (const double late : {495 * us, 500 * us, 510 * us, 522 * us, 600 * us}) {
+        CAPTURE(late);
+        Port port;
+        port.traffic(2 * ms).idle(3.7 * ms).level(0, 0.8, 2.1 * ms).idle(60 * us);
+        for (int k = 0; k < 24; ++k) {
+            const double begin = (k - 6) * 50 * us, full = std::clamp(late - begin, 0.0, 50 * us);
+            k % 2 == 0 ? port.level(0, 0.8, full).level(0, 0.4, 50 * us - full)
+                       : port.level(0.8, 0, full).level(0.4, 0, 50 * us - full);
+        }
+        port.idle(300 * us).traffic(1 * ms);
+        const auto out = run("usb.handshake", port.wave(), {{"sequence", "reset-from-high-speed"}});
+        CHECK(std::abs(value(out, "termination_time") - late) < 0.3 * us);
+    }
+    // Both lines are low 0.1 us after K, but the pull-up holds D+ at 96 mV.
+    for (const double late : {1 * us, 5 * us, 200 * us}) {
+        CAPTURE(late);
+        const auto resume = [&](double goes) {
+            Port port;
+            port.level(3.2, 0, 3 * ms).way(3.2, 0, 0, 3.2).level(0, 3.2, 22 * ms).way(0, 3.2, 0.096, 0);
+            port.level(0.096, 0.002, goes).idle(1.7 * ms - goes).traffic(1 * ms);
+            return run("usb.handshake", port.wave(), {{"sequence", "resume"}});
+        };
+        CHECK(std::abs(value(resume(late), "return_time") - late) < 0.3 * us);
+        const auto never = resume(1.7 * ms);
+        const Result* open = never.find_result("return_time");
+        REQUIRE(open);
+        CHECK(open->known == Known::at_least);
+        CHECK(open->value.value > 1.6 * ms);
+    }
+    const auto cut = [](double seconds) {
+        const auto out =
+            run("usb.handshake", Port().traffic(2 * ms).idle(3.7 * ms).level(0, 0.8, seconds).wave(),
+                {{"sequence", "reset-from-high-speed"}});
+        const Result* length = out.find_result("chirp_length");
+        REQUIRE(length);
+        CHECK(length->known == Known::at_least);
+        CHECK(length->value.value == doctest::Approx(seconds).epsilon(0.01));
+    };
+    cut(5 * ms);
+    cut(0.4 * ms);
+}
+
 TEST_CASE("what is no handshake has no verdict") {
     const auto still =
         run("usb.handshake", Port().level(3.2, 0, 5 * ms).wave(), {{"sequence", "reset-from-suspend"}});

@@ -102,7 +102,7 @@ TEST_CASE("every alteration is named") {
          "uncertainty, "
          "guard, wrong_pass FROM finding WHERE point = 1",
          "the table of findings has 4 rows, 3 were written"},
-        {"INSERT INTO result VALUES (1, 7, 'level', 1, 'dBuV', NULL)", "point 1 (test: at 1)"},
+        {"INSERT INTO result VALUES (1, 7, 'level', 1, 'dBuV', NULL, '')", "point 1 (test: at 1)"},
         {"DELETE FROM chain WHERE number = (SELECT max(number) FROM chain)", "its end was cut off"},
         {"UPDATE point SET parent = 'x' WHERE position = 1", "point 1 (test: at 1)"},
         {"UPDATE calibration SET valid_until = '2099-01-01'", "calibration 1"},

@@ -46,6 +46,69 @@ TEST_CASE("touchstone files of both versions, in all three forms") {
           7);
 }
 
+namespace {
+
+// A file of version 2 out of its parts; the data are two frequencies of two ports.
+std::string version_two(const std::string& head,
+                        const std::string& data = "1 1 0 2 0 3 0 4 0\n2 1 0 2 0 3 0 4 0\n",
+                        const std::string& tail = "[End]\n") {
+    return "[Version] 2.0\n# MHz S RI R 50\n" + head + "[Network Data]\n" + data + tail;
+}
+
+const std::string two_ports = "[Number of Ports] 2\n[Two-Port Data Order] 21_12\n[Number of Frequencies] 2\n";
+
+}  // namespace
+
+TEST_CASE("touchstone version 2: references, triangles, information and noise") {
+    const auto read = [](const std::string& text) { return parse_touchstone(text, "v.ts", 0); };
+    CHECK(read(version_two(two_ports)).at(1, 2, 1).real() == 2);
+    CHECK(read(version_two(two_ports)).reference_ohm == 50);
+    CHECK(read(version_two(two_ports + "[Reference] 75 75\n")).reference_ohm == 75);
+    CHECK(read(version_two(two_ports + "[Reference]\n75\n75\n[Matrix Format] Full\n")).reference_ohm == 75);
+    CHECK(read(version_two("[Begin Information]\nwhat [ever] 1 2 3\n[End Information]\n" + two_ports))
+              .frequency_hz.size() == 2);
+    const auto noise =
+        version_two(two_ports + "[Number of Noise Frequencies] 1\n", "1 1 0 2 0 3 0 4 0\n2 1 0 2 0 3 0 4 0\n",
+                    "[Noise Data]\n1 2 3 4 5\n[End]\n");
+    CHECK(read(noise).frequency_hz.size() == 2);
+    // The same three-port matrix as both triangles.
+    const std::string three = "[Number of Ports] 3\n[Number of Frequencies] 1\n[Matrix Format] ";
+    const Network low = read(version_two(three + "Lower\n", "1 11 0\n21 0 22 0\n31 0 32 0 33 0\n"));
+    const Network high = read(version_two(three + "Upper\n", "1 11 0 21 0 31 0\n22 0 32 0\n33 0\n"));
+    CHECK(low.s == high.s);
+    for (std::size_t a = 1; a <= 3; ++a) {
+        for (std::size_t b = 1; b <= 3; ++b)
+            CHECK(low.at(0, a, b).real() == static_cast<double>(10 * std::max(a, b) + std::min(a, b)));
+    }
+}
+
+TEST_CASE("touchstone version 2: what is missing, misspelt or cut off is refused with its line") {
+    const auto error = [](const std::string& text, std::size_t ports = 0) {
+        return input_error([&] { parse_touchstone(text, "v.ts", ports); });
+    };
+    CHECK(error(version_two(two_ports, "1 1 0 2 0 3 0 4 0\n")) ==
+          "v.ts:8: [Number of Frequencies] is 2, the data has 1");
+    CHECK(error(version_two(two_ports, "1 1 0 2 0 3 0 4 0\n2 1 0 2 0 3 0 4 0\n", ""))
+              .find("[End] is missing") != std::string::npos);
+    CHECK(error(version_two("[Two-Port Data Order] 21_12\n[Number of Frequencies] 2\n"))
+              .find("[Number of Ports]") != std::string::npos);
+    CHECK(error(version_two("[Number of Ports] 2\n[Number of Frequencies] 2\n"))
+              .find("[Two-Port Data Order]") != std::string::npos);
+    CHECK(error(version_two("[Number of Ports] 2\n[Two-Port Data Order] 21_12\n"))
+              .find("[Number of Frequencies]") != std::string::npos);
+    CHECK(error(version_two(two_ports + "[Refrence] 75 75\n")).find("did you mean") != std::string::npos);
+    CHECK(error(version_two(two_ports + "[Reference] 75 50\n")).find("differs between ports") !=
+          std::string::npos);
+    CHECK(error(version_two(two_ports + "[Reference] 75\n")).find("fewer values") != std::string::npos);
+    CHECK(error(version_two(two_ports), 4).find("the file's name says 4") != std::string::npos);
+    CHECK(error(version_two(two_ports, "-1 1 0 2 0 3 0 4 0\n2 1 0 2 0 3 0 4 0\n")).find("below 0 Hz") !=
+          std::string::npos);
+    CHECK(error("# MHz S RI R 50\n[Reference] 75\n1 0.1 0\n", 1).find("[Version] 2.0") != std::string::npos);
+    CHECK(error("[Version] 3.0\n", 1).find("versions 1.0, 2.0 and 2.1") != std::string::npos);
+    CHECK(error("# MHz S RI R 50\n-1 0.1 0\n", 1) == "v.ts:2: a frequency must not be below 0 Hz");
+    CHECK(error(version_two(two_ports) + "3 1 0 2 0 3 0 4 0\n").find("behind [End]") != std::string::npos);
+}
+
 TEST_CASE("broken touchstone files are refused with their line") {
     const auto error = [](const std::string& text) {
         return input_error([&] { parse_touchstone(text, "x.s2p", 2); });

@@ -9,6 +9,7 @@
 #include "lab/report/figure.hpp"
 #include "lab/report/maximum_figure.hpp"
 #include "lab/report/report.hpp"
+#include "lab/report/report_figures.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
 #include "tests/expect_error.hpp"
@@ -97,6 +98,59 @@ TEST_CASE("a report can be made again, and an altered capture is not drawn") {
     CHECK(input_error([&] { write_report({&run}, folder / "again"); }).find("was altered") !=
           std::string::npos);
     CHECK_FALSE(std::filesystem::exists(folder / "again/report.html"));
+}
+
+TEST_CASE(
+    "final readings stand over the pre-scan that they came from, not over another port's of the same grid") {
+    const auto shown = [](const std::string& from) {
+        TestFolder folder;
+        RunRecord run;
+        run.facts = {{"title", "t"},
+                     {"unit.model", "m"},
+                     {"unit.serial", "7"},
+                     {"state", "complete"},
+                     {"started", utc_now()}};
+        if (!from.empty()) run.facts["from.final"] = from;
+        run.tests.push_back({"antenna", "Antenna", "emission.scan", "analyser", "", 1});
+        run.tests.push_back({"supply", "Supply", "emission.scan", "analyser", "", 1});
+        run.tests.push_back({"final", "Final", "emission.final", "analyser", "", 1});
+        const auto run_folder = folder / "run";
+        make_folder(run_folder / "captures");
+        Tally tally = Tally::create(run_folder, [&] { return run; });
+        std::size_t position = 0;
+        const auto add = [&](const std::string& test, const std::string& levels) {
+            PointRecord point;
+            point.position = ++position;
+            point.id = sha256(test).substr(0, 16);
+            point.test = test;
+            point.label = test;
+            const std::string csv =
+                "# detector: peak\n# bandwidth: 9 kHz\nfrequency [MHz],level [dBuV]\n" + levels;
+            const std::string name = "captures/" + test + ".csv";
+            write_file(run_folder / name, csv);
+            if (test != "final") point.capture = {name, "spectrum", sha256(csv), csv.size()};
+            if (test == "final") {
+                point.results.push_back({"frequency", {1e6, Unit::hertz}, {}});
+                point.results.push_back({"level", {39, Unit::dbuv}, {}});
+            } else {
+                point.results.push_back({"highest_level_frequency", {1e6, Unit::hertz}, {}});
+            }
+            tally.add(point);
+        };
+        add("antenna", "0.9,71.5\n1,73.5\n1.1,72.5\n");
+        add("supply", "0.9,40.5\n1,42.5\n1.1,41.5\n");
+        add("final", "0.9,38\n1,39\n1.1,38\n");
+        const RunData data(run_folder);
+        const auto figures = draw_figures({&data}, folder / "out", 4);
+        const DrawnFigure* figure = figures.sweep("final");
+        return figure ? figure->values : "";
+    };
+    const std::string supply = shown("supply"), antenna = shown("antenna");
+    CHECK(supply.find("42.5") != std::string::npos);
+    CHECK(supply.find("73.5") == std::string::npos);
+    CHECK(antenna.find("73.5") != std::string::npos);
+    CHECK(antenna.find("42.5") == std::string::npos);
+    CHECK(shown("").find("73.5") == std::string::npos);
 }
 
 TEST_CASE("thinning keeps every peak") {

@@ -36,6 +36,91 @@ InstrumentServer analyser_over(const TestFolder& folder, Transport transport) {
         transport);
 }
 
+int connected_to(const std::string& port) {
+    const int socket = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    sockaddr_in address{};
+    address.sin_family = AF_INET;
+    address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+    address.sin_port = htons(static_cast<std::uint16_t>(std::stoi(port)));
+    REQUIRE(::connect(socket, reinterpret_cast<sockaddr*>(&address), sizeof address) == 0);
+    return socket;
+}
+
+// A HiSLIP server that sends its answer as Data, and the end of it as an empty DataEND a while later.
+class LateEnd {
+  public:
+    LateEnd() {
+        listener_ = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+        sockaddr_in address{};
+        address.sin_family = AF_INET;
+        address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+        ::bind(listener_, reinterpret_cast<sockaddr*>(&address), sizeof address);
+        ::listen(listener_, 2);
+        socklen_t length = sizeof address;
+        ::getsockname(listener_, reinterpret_cast<sockaddr*>(&address), &length);
+        port_ = std::to_string(ntohs(address.sin_port));
+        thread_ = std::jthread([this] {
+            const int sync = ::accept(listener_, nullptr, nullptr);
+            std::jthread first([sync] { serve(sync); });
+            const int async = ::accept(listener_, nullptr, nullptr);
+            serve(async);
+        });
+    }
+    ~LateEnd() {
+        thread_.join();  // the client is gone by then
+        ::close(listener_);
+    }
+    const std::string& port() const { return port_; }
+
+  private:
+    static void serve(int socket) {
+        const auto take = [&](std::size_t count) {
+            std::string out(count, 0);
+            std::size_t have = 0;
+            while (have < count) {
+                const auto n = ::read(socket, out.data() + have, count - have);
+                if (n <= 0) return std::string();
+                have += static_cast<std::size_t>(n);
+            }
+            return out;
+        };
+        const auto say = [&](hislip::Type type, std::uint32_t parameter, const std::string& payload) {
+            const std::string text = hislip::message(type, 0, parameter, payload);
+            [[maybe_unused]] auto sent = ::write(socket, text.data(), text.size());
+        };
+        for (std::string head = take(hislip::header_size); !head.empty(); head = take(hislip::header_size)) {
+            hislip::Header header;
+            if (!hislip::parse(head, header)) break;
+            const std::string body = header.length ? take(header.length) : "";
+            const std::uint32_t id = header.parameter;
+            switch (header.type) {
+                case hislip::Type::initialize:
+                    say(hislip::Type::initialize_response, 0x01000001, "");
+                    break;
+                case hislip::Type::async_initialize:
+                    say(hislip::Type::async_initialize_response, 0, "");
+                    break;
+                case hislip::Type::async_maximum_message_size:
+                    say(hislip::Type::async_maximum_message_size_response, 0,
+                        std::string("\0\0\0\0\0\x10\0\0", 8));
+                    break;
+                case hislip::Type::data_end:
+                    say(hislip::Type::data, id, body.substr(0, body.find('?')) + "\n");
+                    std::this_thread::sleep_for(milliseconds(30));
+                    say(hislip::Type::data_end, id, "");
+                    break;
+                default:
+                    break;
+            }
+        }
+        ::close(socket);
+    }
+
+    int listener_ = -1;
+    std::string port_;
+    std::jthread thread_;
+};
+
 // A pseudo-terminal whose far end answers like a small instrument.
 class PtyInstrument {
   public:
@@ -129,6 +214,32 @@ TEST_CASE("HiSLIP: device clear, status byte and service request") {
     CHECK_FALSE(session.service_requested());
     session.write("SYST:ERR?\n");
     CHECK(session.read_until('\n', milliseconds(2000)) == "-113,\"Undefined header\"");
+}
+
+TEST_CASE("over HiSLIP the end of a message decides, not a line feed") {
+    LateEnd server;
+    HislipSession session("127.0.0.1", server.port(), "hislip0", milliseconds(2000));
+    for (const char* word : {"A", "B", "C"}) {
+        session.write(std::string(word) + "?\n");
+        CHECK(session.read_until('\n', milliseconds(2000)) == word);
+    }
+}
+
+TEST_CASE("a simulated instrument does not listen to a browser") {
+    TestFolder folder;
+    const auto server = analyser_over(folder, Transport::tcp);
+    const auto answer = [&](const std::string& text) {
+        const int socket = connected_to(server.port());
+        [[maybe_unused]] auto sent = ::write(socket, text.data(), text.size());
+        ::shutdown(socket, SHUT_WR);
+        std::string out;
+        char c = 0;
+        while (::read(socket, &c, 1) == 1) out += c;
+        ::close(socket);
+        return out;
+    };
+    CHECK(answer("POST / HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n*IDN?\n") == "");
+    CHECK(answer("*IDN?\n") != "");
 }
 
 TEST_CASE("something that is no HiSLIP server, or falls silent, ends in one error") {

@@ -52,6 +52,21 @@ constexpr std::array four_wire_products{
     Product{"loose_bits", Unit::count, "bits at the ends of frames that fill no word"},
 };
 
+// The clock rests low in modes 0 and 1, high in 2 and 3: at the begin of each frame.
+void require_rest(const Line& clock, const Line& select, int mode) {
+    std::size_t frames = 0, high = 0;
+    for (const LineEdge& edge : select.edges) {
+        if (edge.rises) continue;
+        ++frames;
+        high += high_at(clock, edge.end_s);
+    }
+    const bool rests_high = mode >= 2;
+    if (frames == 0 || (rests_high ? 2 * high >= frames : 2 * high <= frames)) return;
+    fail_signal(std::string("the clock rests ") + (rests_high ? "low" : "high") +
+                " where frames begin: mode " + std::to_string(mode) + " has it " +
+                (rests_high ? "high" : "low") + "; set mode " + (rests_high ? "0 or 1" : "2 or 3"));
+}
+
 Outcome measure_four_wire(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.four-wire");
     const auto signal = [&](const char* name) {
@@ -78,6 +93,9 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
     }
     if (clock_line.edges.size() < 2) fail_signal("the clock line does not change: no bus traffic");
     if (select_line.edges.empty()) fail_signal("the select line does not change: no frame begins");
+    require_levels(clock, clock_line, "the clock line");
+    require_levels(select, select_line, "the select line");
+    require_rest(clock_line, select_line, settings.mode);
     const FourWireSeen seen =
         read_four_wire(clock_line, select_line, out ? &*out : nullptr, in ? &*in : nullptr, settings);
     const FourWireTimings& t = seen.timings;

@@ -26,6 +26,9 @@ struct BusThresholds {
 // that are not ascending parts, Error(signal) for a supply that is not above 0 V.
 BusThresholds bus_thresholds(const Signal& clock, const Parameters& parameters);
 
+// Throws Error(signal) unless the line has two levels that stand apart: noise passes thresholds as well.
+void require_levels(const Signal& signal, const Line& line, const char* title);
+
 // "0x3C": so many digits as the bits need.
 std::string hex_word(std::uint64_t value, int bits);
 

@@ -51,10 +51,12 @@ constexpr std::array two_wire_products{
     Product{"fall_share_least", Unit::none,
             "shortest tf of both lines over 20 ns x VDD / 5.5 V, the least that fast modes allow"},
     Product{"spikes", Unit::count, "times shorter than spike_width beyond half the supply, both lines"},
-    Product{"clock_low_level", Unit::volt, "mean of the clock while low (VOL)"},
-    Product{"data_low_level", Unit::volt, "mean of the data while low (VOL)"},
-    Product{"clock_high_level", Unit::volt, "mean of the clock while high"},
-    Product{"data_high_level", Unit::volt, "mean of the data while high"},
+    Product{"clock_low_level", Unit::volt, "VOL of the clock: highest of its low states, settled"},
+    Product{"data_low_level", Unit::volt,
+            "VOL of the data: highest of its low levels, settled, in each high time of the clock"},
+    Product{"clock_high_level", Unit::volt, "lowest of the clock's high states, settled"},
+    Product{"data_high_level", Unit::volt,
+            "lowest of the data's high levels, settled, in each high time of the clock"},
     Product{"lowest", Unit::volt, "lowest sample of both lines"},
     Product{"highest", Unit::volt, "highest sample of both lines"},
     Product{"supply", Unit::volt, "bus voltage that thresholds counted from"},
@@ -62,6 +64,12 @@ constexpr std::array two_wire_products{
     Product{"bytes", Unit::count, "bytes with their acknowledge bit"},
     Product{"not_acknowledged", Unit::count, "addresses that nobody acknowledged"},
 };
+
+std::size_t bytes_in(const TwoWireSeen& seen) {
+    std::size_t bytes = 0;
+    for (const auto& transfer : seen.transfers) bytes += transfer.bytes.size();
+    return bytes;
+}
 
 Table bytes_of(const TwoWireSeen& seen, double origin) {
     Table table{
@@ -89,6 +97,48 @@ Table bytes_of(const TwoWireSeen& seen, double origin) {
                 {transfer.stop_s + origin, std::string("stop"), std::string(), std::string()});
     }
     return table;
+}
+
+// The worst settled level of each state, and where it stands.
+struct Worst {
+    const Plateau *low = nullptr, *high = nullptr;
+};
+
+Worst worst_of(const std::vector<Plateau>& all) {
+    Worst out;
+    for (const Plateau& p : all) {
+        const Plateau*& worst = p.high ? out.high : out.low;
+        if (!worst || (p.high ? p.volts < worst->volts : p.volts > worst->volts)) worst = &p;
+    }
+    return out;
+}
+
+// High times of the clock: data is settled there, and the devices that drive it take turns between.
+std::vector<TimeSpan> bit_times(const Line& clock) {
+    std::vector<TimeSpan> out;
+    for (std::size_t k = 0; k + 1 < clock.edges.size(); ++k) {
+        if (clock.edges[k].rises) out.push_back({clock.edges[k].end_s, clock.edges[k + 1].begin_s});
+    }
+    return out;
+}
+
+void add_levels(const Signal& clock, const Signal& data, const Line& scl, const Line& sda, Outcome& outcome) {
+    Table table{"levels",
+                "Worst settled levels",
+                {{"line", Unit::none}, {"state", Unit::none}, {"level", Unit::volt}, {"time", Unit::second}},
+                {}};
+    const auto add = [&](const char* title, const std::string& name, const std::vector<Plateau>& all) {
+        const Worst worst = worst_of(all);
+        for (const Plateau* p : {worst.low, worst.high}) {
+            if (!p) continue;
+            outcome.add((name + (p->high ? "_high_level" : "_low_level")).c_str(), p->volts, Unit::volt);
+            table.rows.push_back({std::string(title), std::string(p->high ? "high" : "low"), p->volts,
+                                  p->from_s + clock.from_s});
+        }
+    };
+    add("SCL", "clock", plateaus(*clock.samples, clock.step_s, scl, states_of(scl)));
+    add("SDA", "data", plateaus(*data.samples, data.step_s, sda, bit_times(scl)));
+    outcome.tables.push_back(std::move(table));
 }
 
 // Short times on the other side of half the supply.
@@ -127,8 +177,16 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
     if (scl.edges.size() < 4)
         fail_signal("the clock line changes only " + std::to_string(scl.edges.size()) +
                     " times: no bus traffic");
+    require_levels(clock, scl, "the clock line");
+    require_levels(data, sda, "the data line");
     const TwoWireSeen seen = read_two_wire(scl, sda);
     if (seen.transfers.empty()) fail_signal("no start condition: data never falls while the clock is high");
+    if (bytes_in(seen) == 0) {
+        const bool swapped = bytes_in(read_two_wire(sda, scl)) > 0;
+        fail_signal("no byte is clocked behind " + std::to_string(seen.transfers.size()) + " starts" +
+                    (swapped ? ": with clock_channel and data_channel swapped there are bytes"
+                             : ": check clock_channel, data_channel and supply"));
+    }
 
     const TwoWireTimings& t = seen.timings;
     const std::vector<Timing> timings{
@@ -158,16 +216,13 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
     if (fall < 1e300) outcome.add("fall_share_least", fall / (20e-9 * supply / 5.5), Unit::none);
     outcome.add("spikes", static_cast<double>(spikes.rows.size()), Unit::count);
     if (!spikes.rows.empty()) outcome.tables.push_back(std::move(spikes));
-    outcome.add("clock_low_level", scl.low_level, Unit::volt);
-    outcome.add("data_low_level", sda.low_level, Unit::volt);
-    outcome.add("clock_high_level", scl.high_level, Unit::volt);
-    outcome.add("data_high_level", sda.high_level, Unit::volt);
+    add_levels(clock, data, scl, sda, outcome);
     outcome.add("lowest", std::min(scl.lowest, sda.lowest), Unit::volt);
     outcome.add("highest", std::max(scl.highest, sda.highest), Unit::volt);
     outcome.add("supply", supply, Unit::volt);
-    std::size_t bytes = 0, refused = 0;
+    const std::size_t bytes = bytes_in(seen);
+    std::size_t refused = 0;
     for (const auto& transfer : seen.transfers) {
-        bytes += transfer.bytes.size();
         for (const auto& byte : transfer.bytes) refused += byte.address && !byte.acknowledged;
     }
     outcome.add("transfers", static_cast<double>(seen.transfers.size()), Unit::count);

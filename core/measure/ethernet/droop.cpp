@@ -48,13 +48,15 @@ Seen droop_of(const SerialSource& source, std::size_t k, const std::optional<dou
     std::vector<float> values(static_cast<std::size_t>(to - from));
     source.signal.samples->read(from, values);
     const bool positive = source.edges.rises(k);
-    // A mean over a fiftieth of the time between keeps noise out.
+    // A mean over a fiftieth of the time between keeps noise out. Around the peak it begins with the peak,
+    // and as far behind the second moment: before the peak stands the edge, and both means fall off alike.
+    const double half = std::max(second / 100, step);
     const auto value_at = [&](double t) -> std::optional<double> {
-        const double half = std::max(second / 100, step);
-        const auto a =
-            static_cast<std::ptrdiff_t>(std::ceil((t - half) / step)) - static_cast<std::ptrdiff_t>(from);
-        const auto b =
-            static_cast<std::ptrdiff_t>(std::floor((t + half) / step)) - static_cast<std::ptrdiff_t>(from);
+        const double lead = first ? half : 0, tail = first ? half : 2 * half;
+        const auto a = static_cast<std::ptrdiff_t>(std::ceil((t - lead) / step - 1e-6)) -
+                       static_cast<std::ptrdiff_t>(from);
+        const auto b = static_cast<std::ptrdiff_t>(std::floor((t + tail) / step + 1e-6)) -
+                       static_cast<std::ptrdiff_t>(from);
         const auto inside = std::max<std::ptrdiff_t>(a, 0);
         if (b >= static_cast<std::ptrdiff_t>(values.size()) || b < inside) return std::nullopt;
         double sum = 0;

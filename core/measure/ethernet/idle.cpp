@@ -93,8 +93,11 @@ Outcome measure_idle(Capture any, const Parameters& p) {
         const bool last = k + 1 == stretches.size();
         const double after = (last ? end : stretches[k + 1].from_s) - stretches[k].to_s;
         if (!last) quiet.add(after, stretches[k].to_s);
-        // The first and the last signal may go on outside of the record, or are no refresh.
-        if (k > 0 && !last) refresh.add(stretches[k].length_s(), stretches[k].from_s);
+        // With quiet on both sides a signal is whole, also where an end of the record cuts that quiet short.
+        // What went to sleep, and what woke up, is no refresh.
+        const bool begins = k > 0 || (stretches[k].from_s > settings.hold_off_s && !p.has("low_power_from"));
+        const bool ends = !last || (end - stretches[k].to_s > settings.hold_off_s && !p.has("data_from"));
+        if (begins && ends) refresh.add(stretches[k].length_s(), stretches[k].from_s);
         table.rows.push_back(
             {stretches[k].from_s + origin, stretches[k].length_s(), after, stretches[k].peak_v});
     }
@@ -114,7 +117,14 @@ Outcome measure_idle(Capture any, const Parameters& p) {
         outcome.add(least, s.least, Unit::second);
         outcome.add(greatest, s.greatest, Unit::second);
     };
-    both(quiet, "quiet_least", "quiet_greatest");
+    // A quiet time that an end of the record cuts off is at least as long as what is seen of it.
+    const double cut = std::max(stretches.front().from_s, end - stretches.back().to_s);
+    if (quiet.count > 0) outcome.add("quiet_least", quiet.least, Unit::second);
+    if (cut > settings.hold_off_s && (quiet.count == 0 || cut > quiet.greatest)) {
+        outcome.add("quiet_greatest", cut, Unit::second, Known::at_least);
+    } else if (quiet.count > 0) {
+        outcome.add("quiet_greatest", quiet.greatest, Unit::second);
+    }
     both(refresh, "refresh_least", "refresh_greatest");
     if (const auto data = p.number("data_from"); data && stretches.size() > 1)
         outcome.add("wake_time", *data - stretches.back().from_s - origin, Unit::second);

@@ -143,6 +143,10 @@ Table table_of(const std::vector<Row>& rows) {
 Outcome measure_edges(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "pulse.edges", p, 2);
     const Levels& levels = source.levels;
+    if (!stand_apart(source.histogram, levels)) {
+        fail_signal("no two levels stand apart between " + format({levels.lowest, Unit::volt}) + " and " +
+                    format({levels.highest, Unit::volt}) + ": noise, or a signal that does not switch");
+    }
     const auto [from, to] = span_of(p);
     const double allowed = p.required("reversal") / 100 * levels.amplitude();
     const double step = source.signal.step_s, origin = source.signal.from_s;

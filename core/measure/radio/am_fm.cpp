@@ -8,9 +8,11 @@
 #include "core/base/error.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/fir.hpp"
+#include "core/dsp/noise.hpp"
 #include "core/dsp/peaks.hpp"
 #include "core/dsp/window.hpp"
 #include "core/measure/iq_setup.hpp"
+#include "core/measure/tone/sine_fit.hpp"
 
 namespace rt {
 namespace {
@@ -98,6 +100,72 @@ Trace against_time(const char* name, const char* title, Unit unit, const std::ve
     return trace;
 }
 
+// Where the signal is off: a block of a fiftieth of the record with less than a tenth of the upper quartile's
+// power whose samples do not follow from each other, as those of a signal do, also of one whose envelope
+// falls.
+std::optional<double> off_at(const std::vector<Complex>& x, double rate) {
+    constexpr std::size_t blocks = 50;
+    constexpr double weak = 0.1, following = 0.5;
+    const std::size_t length = x.size() / blocks;
+    if (length < 32) return std::nullopt;
+    std::vector<double> power(blocks), follows(blocks);
+    for (std::size_t b = 0; b < blocks; ++b) {
+        Complex product = 0;
+        for (std::size_t i = b * length; i + 1 < (b + 1) * length; ++i) {
+            power[b] += std::norm(x[i]);
+            product += x[i + 1] * std::conj(x[i]);
+        }
+        follows[b] = std::abs(product) / std::max(power[b], 1e-300);
+    }
+    auto sorted = power;
+    std::sort(sorted.begin(), sorted.end());
+    const double usual = sorted[3 * blocks / 4];
+    for (std::size_t b = 0; b < blocks; ++b) {
+        if (power[b] < weak * usual && follows[b] < following) return static_cast<double>(b * length) / rate;
+    }
+    return std::nullopt;
+}
+
+// The mean of a modulation over whole periods. Of a tone and its harmonics it is that of their fit; otherwise
+// the mean of as many whole periods of the strongest line as there are.
+struct Mean {
+    double value = 0, rms = 0;  // rms about it
+};
+
+Mean mean_over_periods(const std::vector<double>& v, double rate, double line_hz) {
+    Mean out{mean_of(v), 0};
+    out.rms = rms_about(v, out.value);
+    const double periods = static_cast<double>(v.size()) / rate * line_hz;
+    if (!(out.rms > 0) || periods < 1 || line_hz > rate / 8) return out;
+    constexpr std::size_t harmonics = 5, fit_most = 1 << 20;
+    constexpr double left = 0.01;
+    if (v.size() <= fit_most && periods >= 1.5) {
+        const SineFit fit = fit_sine(v, rate, line_hz, harmonics);
+        double square = 0;
+        for (const double a : fit.amplitude) square += a * a / 2;
+        const bool near = std::abs(fit.frequency_hz - line_hz) < 0.5 * rate / static_cast<double>(v.size());
+        if (near && fit.residual_square < left * square)
+            return {fit.offset, std::sqrt(square + fit.residual_square)};
+    }
+    const auto whole = static_cast<std::size_t>(std::floor(periods) / line_hz * rate);
+    const std::vector<double> part(v.begin(),
+                                   v.begin() + static_cast<std::ptrdiff_t>(std::min(whole, v.size())));
+    out.value = mean_of(part);
+    out.rms = rms_about(part, out.value);
+    return out;
+}
+
+// How many steps of the phase come so near to half a turn that the frequency folds, where there is a signal.
+std::size_t folds(const std::vector<Complex>& x, double mean) {
+    constexpr double near_half = 0.95 * std::numbers::pi, there = 0.3;
+    std::size_t count = 0;
+    for (std::size_t i = 1; i < x.size(); ++i) {
+        if (std::abs(x[i]) < there * mean || std::abs(x[i - 1]) < there * mean) continue;
+        count += std::abs(std::arg(x[i] * std::conj(x[i - 1]))) > near_half;
+    }
+    return count;
+}
+
 Outcome measure_am_fm(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.am-fm");
     const double rate = record.sample_rate_hz;
@@ -126,6 +194,11 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
         x = filtered(x, taps);
         cut += taps.size() / 2;
     }
+    if (flat_as_noise(record)) fail_signal("nothing but noise: no carrier to demodulate");
+    if (const auto off = off_at(x, rate)) {
+        fail_signal("the carrier is off at " + format({*off, Unit::second}, 3) +
+                    " of the record: cut out the time in which it is on");
+    }
     std::vector<double> envelope, frequency;
     for (std::size_t i = 0; i < x.size(); ++i) {
         envelope.push_back(std::abs(x[i]));
@@ -145,20 +218,28 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
     frequency = inner(frequency, cut);
     Outcome outcome;
     const auto [low, high] = std::minmax_element(envelope.begin(), envelope.end());
-    const double mean = mean_of(envelope), offset = mean_of(frequency);
+    const double am_hz = strongest(envelope, rate), fm_hz = strongest(frequency, rate);
+    const Mean am = mean_over_periods(envelope, rate, am_hz), fm = mean_over_periods(frequency, rate, fm_hz);
+    const double mean = am.value, offset = fm.value;
+    if (const std::size_t count = folds(x, mean_of(envelope)); count > 0) {
+        fail_signal(
+            "the frequency folds at " + std::to_string(count) +
+            " samples: it comes near half the sample rate; record with a higher one, or set carrier_filter "
+            "where it is noise");
+    }
     double power = 0;
     for (const double e : envelope) power += e * e;
     power /= static_cast<double>(envelope.size());
     if (power < 1e-20) outcome.invalid = "the record holds no signal";
     outcome.add("am_depth", 100 * (*high - *low) / (*high + *low), Unit::percent);
-    outcome.add("am_depth_rms", 100 * std::numbers::sqrt2 * rms_about(envelope, mean) / mean, Unit::percent);
-    outcome.add("am_frequency", strongest(envelope, rate), Unit::hertz);
+    outcome.add("am_depth_rms", 100 * std::numbers::sqrt2 * am.rms / mean, Unit::percent);
+    outcome.add("am_frequency", am_hz, Unit::hertz);
     const auto [lowest, highest] = std::minmax_element(frequency.begin(), frequency.end());
     outcome.add("fm_deviation", (*highest - *lowest) / 2, Unit::hertz);
     outcome.add("fm_deviation_plus", *highest - offset, Unit::hertz);
     outcome.add("fm_deviation_minus", offset - *lowest, Unit::hertz);
-    outcome.add("fm_deviation_rms", rms_about(frequency, offset), Unit::hertz);
-    outcome.add("fm_frequency", strongest(frequency, rate), Unit::hertz);
+    outcome.add("fm_deviation_rms", fm.rms, Unit::hertz);
+    outcome.add("fm_frequency", fm_hz, Unit::hertz);
     outcome.add("carrier_offset", offset, Unit::hertz);
     outcome.results.push_back({"carrier_power", level_of(record, mean * mean), {}});
     outcome.results.push_back({"mean_power", level_of(record, power), {}});

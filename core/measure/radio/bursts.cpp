@@ -37,7 +37,12 @@ constexpr std::array bursts_products{
     Product{"fall_time", Unit::second, "slowest fall"},
 };
 
-void add_lengths(const std::vector<Burst>& whole, Outcome& outcome) {
+// `cut` is the length seen of the longest burst that the record cuts off: it was at least so long.
+void add_lengths(const std::vector<Burst>& whole, double cut, Outcome& outcome) {
+    if (whole.empty()) {
+        outcome.add("longest_burst", cut, Unit::second, Known::at_least);
+        return;
+    }
     double longest = 0, shortest = whole.front().length_s(), sum = 0, rise = 0, fall = 0;
     for (const auto& burst : whole) {
         longest = std::max(longest, burst.length_s());
@@ -46,7 +51,11 @@ void add_lengths(const std::vector<Burst>& whole, Outcome& outcome) {
         rise = std::max(rise, burst.rise_s);
         fall = std::max(fall, burst.fall_s);
     }
-    outcome.add("longest_burst", longest, Unit::second);
+    if (cut > longest) {
+        outcome.add("longest_burst", cut, Unit::second, Known::at_least);
+    } else {
+        outcome.add("longest_burst", longest, Unit::second);
+    }
     outcome.add("shortest_burst", shortest, Unit::second);
     outcome.add("mean_burst", sum / static_cast<double>(whole.size()), Unit::second);
     outcome.add("rise_time", rise, Unit::second);
@@ -76,7 +85,7 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
     Outcome outcome;
     Trace trace = power_trace(record);
     std::vector<Burst> whole;
-    double on = 0, highest = 0, peak = 0;
+    double on = 0, highest = 0, peak = 0, cut = 0;
     const Unit unit = level_of(record, 1).unit;
     Table table{"bursts",
                 "Bursts",
@@ -93,6 +102,7 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
         peak = std::max(peak, burst.peak);
         highest = std::max(highest, burst.power);
         if (burst.whole) whole.push_back(burst);
+        if (!burst.whole) cut = std::max(cut, burst.length_s());
         table.rows.push_back({burst.start_s, burst.length_s(), level_of(record, burst.power).value,
                               level_of(record, burst.peak).value, burst.rise_s, burst.fall_s,
                               std::string(burst.whole ? "" : "cut off by the record")});
@@ -113,10 +123,13 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
         outcome.add("burst_power_eirp", eirp, Unit::dbm);
         outcome.add("medium_utilisation", std::pow(10, eirp / 10) / 100 * duty, Unit::percent);
     }
-    if (!whole.empty()) add_lengths(whole, outcome);
+    add_lengths(whole, cut, outcome);
     add_gaps(list.bursts, outcome);
     if (whole.size() != list.bursts.size()) {
-        outcome.notes.push_back("bursts cut off by the ends of the record count for the duty cycle only");
+        outcome.notes.push_back(
+            "bursts cut off by the ends of the record count for the duty cycle, and for the longest burst by "
+            "what "
+            "was seen of them");
     }
     outcome.notes.push_back("trigger level " + format(level_of(record, std::pow(10, list.level_db / 10)), 4));
     outcome.tables.push_back(std::move(table));

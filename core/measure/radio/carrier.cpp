@@ -58,6 +58,16 @@ double power_at(const std::vector<std::complex<double>>& slow, double cycles_per
     return std::norm(sum / static_cast<double>(slow.size()));
 }
 
+double mean_power(const IqRecord& record, std::size_t count) {
+    constexpr std::size_t piece = 1 << 16;
+    double sum = 0;
+    for (std::size_t at = 0; at < count; at += piece) {
+        for (const auto& value : record.read(at, std::min(piece, count - at)))
+            sum += std::norm(std::complex<double>(value));
+    }
+    return sum / static_cast<double>(count);
+}
+
 Outcome measure_carrier(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.carrier");
     const double rate = record.sample_rate_hz;
@@ -84,7 +94,8 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
     // Slow phasors around the highest point, then the maximum of their spectrum: grid, then golden section.
     const std::size_t blocks = 64, length = static_cast<std::size_t>(record.size() / blocks);
     double offset = seen.frequency_hz[top] - record.centre_hz;
-    double power = 0;
+    double power = 0, all = total;
+    bool at_zero = false;
     if (length >= 4) {
         const std::size_t block = std::min<std::size_t>(length, settings.size / 4);
         const std::size_t count =
@@ -110,15 +121,24 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
         const double arc = std::numbers::pi * cycles;
         const double loss = std::abs(arc) < 1e-9 ? 1 : std::sin(arc) / arc;
         power = power_at(slow, cycles) / (loss * loss);
+        // All power of the very samples that the tone was fitted to: the difference is what is not the tone.
+        all = mean_power(record, count * block);
+        // The receiver's own line stands at exactly 0 Hz; a carrier would have to hit it within a tenth of
+        // what the record resolves.
+        at_zero = std::abs(offset) < 0.1 * rate / static_cast<double>(count * block);
     }
     const double frequency = record.centre_hz + offset;
-    const double rest = std::max(total - power, 1e-30);
+    const double rest = std::max(all - power, 1e-13 * all);
     constexpr double least_db = 3;
     const double ratio = 10 * std::log10(std::max(power, 1e-30) / rest);
-    if (ratio < least_db) {
+    if (at_zero) {
+        outcome.invalid =
+            "the strongest tone stands at exactly 0 Hz of the record, where the receiver's own line "
+            "stands: tune the receiver off the carrier, or leave 0 Hz out with centre and within";
+    } else if (!(all > 0) || ratio < least_db) {
         outcome.invalid = "no unmodulated carrier: the strongest tone, at " +
                           format({frequency, Unit::hertz}) + ", holds only " +
-                          format({100 * power / std::max(total, 1e-30), Unit::percent}, 3) + " of the power";
+                          format({100 * power / std::max(all, 1e-30), Unit::percent}, 3) + " of the power";
     }
     outcome.add("carrier_frequency", frequency, Unit::hertz);
     outcome.add("frequency_offset", frequency - meant, Unit::hertz);

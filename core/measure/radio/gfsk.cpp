@@ -7,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/measure/radio/burst_samples.hpp"
 #include "core/measure/radio/gfsk/demodulate.hpp"
@@ -41,6 +42,8 @@ constexpr std::array gfsk_products{
     Product{"delta_f2_avg", Unit::hertz, "mean of the largest deviations of payloads 10101010"},
     Product{"delta_f2_most", Unit::hertz, "deviation that 99.9 % of the bits of payloads 10101010 reach"},
     Product{"delta_f2_min", Unit::hertz, "smallest of these deviations"},
+    Product{"delta_f2_share", Unit::percent,
+            "share of these deviations that reach 185 kHz; 99.9 % are asked for"},
     Product{"deviation_ratio", Unit::none, "delta_f2_avg over delta_f1_avg"},
     Product{"frequency_offset", Unit::hertz,
             "carrier offset farthest from 0 over preamble and groups of ten bits"},
@@ -52,8 +55,8 @@ constexpr std::array gfsk_products{
     Product{"lowest_average_power", Unit::dbm, "the same, lowest of all packets"},
     Product{"peak_power", Unit::dbm, "highest power"},
     Product{"peak_to_average", Unit::db, "peak power over average power, largest of all packets"},
-    Product{"packets", Unit::count, "packets measured"},
-    Product{"packets_bad_crc", Unit::count, "of these with a wrong CRC"},
+    Product{"packets", Unit::count, "packets found"},
+    Product{"packets_bad_crc", Unit::count, "of these with a wrong CRC: nothing is measured on them"},
 };
 
 std::uint32_t hexadecimal(const Parameters& p, const char* name, std::size_t digits) {
@@ -128,6 +131,11 @@ struct Sum {
             outcome.add("delta_f2_avg", mean(f2), Unit::hertz);
             outcome.add("delta_f2_most", sorted[sorted.size() / 1000], Unit::hertz);
             outcome.add("delta_f2_min", sorted.front(), Unit::hertz);
+            constexpr double least_hz = 185e3;  // RF-PHY test suite, 1 Msymbol/s
+            const auto below = std::lower_bound(sorted.begin(), sorted.end(), least_hz) - sorted.begin();
+            outcome.add("delta_f2_share",
+                        100 - 100 * static_cast<double>(below) / static_cast<double>(sorted.size()),
+                        Unit::percent);
         }
         if (!f1.empty() && !f2.empty()) outcome.add("deviation_ratio", mean(f2) / mean(f1), Unit::none);
         outcome.add("frequency_offset", offset, Unit::hertz);
@@ -165,7 +173,8 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
     const double shift = p.number("centre").value_or(record.centre_hz) - record.centre_hz;
     require_inside(record, shift);
     const auto address = hexadecimal(p, "access_address", 8), initial = hexadecimal(p, "crc_initial", 6);
-    const BurstList list = bursts_of(record, p);
+    // Neighbours 2 MHz beside and noise beyond the channel do not reach the trigger.
+    const BurstList list = bursts_of(channel_of(record, shift, {0.9e6, 0.7e6}), p);
     std::vector<Seen> all;
     for (const auto& burst : list.bursts) all.push_back({burst, 0, 0, 0, {}});
     in_parallel(all.size(), [&](std::size_t i) {
@@ -188,26 +197,34 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
                  {"power", unit},
                  {"crc"}},
                 {}};
-    const Seen* first = nullptr;
+    const Seen *first = nullptr, *any_packet = nullptr;
     double highest = 0, lowest = 1e300, peak = 0, crest = 0;
     std::size_t bad = 0;
     for (const auto& seen : all) {
         if (!seen.attempt.packet) continue;
         const auto& packet = *seen.attempt.packet;
-        if (!first) first = &seen;
-        sum.add(packet);
-        highest = std::max(highest, seen.average);
-        lowest = std::min(lowest, seen.average);
-        peak = std::max(peak, seen.peak);
-        crest = std::max(crest, seen.peak / seen.average);
+        any_packet = &seen;
         bad += !packet.crc_ok;
+        // What does not check may be another's packet, or one that was disturbed.
+        if (packet.crc_ok) {
+            if (!first) first = &seen;
+            sum.add(packet);
+            highest = std::max(highest, seen.average);
+            lowest = std::min(lowest, seen.average);
+            peak = std::max(peak, seen.peak);
+            crest = std::max(crest, seen.peak / seen.average);
+        }
         table.rows.push_back({seen.first_s + packet.start_s, std::to_string(packet.type),
                               static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
                               level_of(record, seen.average).value,
                               std::string(packet.crc_ok ? "good" : "bad")});
     }
     if (!first) {
-        outcome.invalid = why_none(all);
+        outcome.invalid = !any_packet
+                              ? why_none(all)
+                              : "all " + std::to_string(bad) +
+                                    " packets have a wrong CRC: disturbed, another's, or crc_initial is not "
+                                    "theirs";
         return outcome;
     }
     sum.report(outcome);
@@ -218,8 +235,12 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
     outcome.add("packets", static_cast<double>(table.rows.size()), Unit::count);
     outcome.add("packets_bad_crc", static_cast<double>(bad), Unit::count);
     note_left_out(all.size() - table.rows.size(), all.size(), "packets", outcome);
-    if (table.rows.size() < 10) {
-        outcome.notes.push_back(std::to_string(table.rows.size()) +
+    if (bad > 0) {
+        outcome.notes.push_back(std::to_string(bad) + " of " + std::to_string(table.rows.size()) +
+                                " packets have a wrong CRC and were left out");
+    }
+    if (const auto measured = table.rows.size() - bad; measured < 10) {
+        outcome.notes.push_back(std::to_string(measured) +
                                 " packets were measured, the test suite asks for 10 of each payload");
     }
     outcome.traces.insert(outcome.traces.begin(), frequency_trace(*first->attempt.packet));

@@ -74,29 +74,25 @@ double median_outside(const Spectrum& s, double from, double to) {
     return *middle;
 }
 
-// What was seen is not a carrier on this channel.
-std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
+// Why this is no carrier on this channel, of a spectrum as it came or as it was made of samples.
+std::optional<std::string> no_carrier(const Spectrum& s, const Parameters& p) {
     constexpr double above_surroundings_db = 6, elsewhere_db = 10;
-    const auto* capture = std::get_if<Spectrum>(&any);
-    if (!capture || capture->level.empty()) return std::nullopt;
-    const Spectrum& s = *capture;
     const double centre = p.required("centre"), window = p.required("reference_window");
     const double channel = p.required("channel_bandwidth");
     const auto peak = highest(s, centre - window, centre + window);
     if (!peak) return std::nullopt;  // the measurement itself says so
-    const std::string expected =
-        "a carrier within " + format({window, Unit::hertz}) + " of " + format({centre, Unit::hertz});
+    const std::string expected = "expected: a carrier within " + format({window, Unit::hertz}) + " of " +
+                                 format({centre, Unit::hertz});
     const auto all = *highest(s, s.frequency_hz.front(), s.frequency_hz.back());
     if (all.level > peak->level + elsewhere_db) {
-        return Unexpected{"the strongest signal, " + format({all.level, s.unit}) + ", at " +
-                              format({s.frequency_hz[all.at], Unit::hertz}),
-                          expected + ", where " + format({peak->level, s.unit}) + " was seen"};
+        return "seen: the strongest signal, " + format({all.level, s.unit}) + ", at " +
+               format({s.frequency_hz[all.at], Unit::hertz}) + "; " + expected + ", where " +
+               format({peak->level, s.unit}) + " was seen";
     }
     const double around = median_outside(s, centre - channel / 2, centre + channel / 2);
     if (peak->level < around + above_surroundings_db) {
-        return Unexpected{"no carrier: at most " + format({peak->level, s.unit}) + " there, " +
-                              format({around, s.unit}) + " around it",
-                          expected};
+        return "seen: no carrier: at most " + format({peak->level, s.unit}) + " there, " +
+               format({around, s.unit}) + " around it; " + expected;
     }
     return std::nullopt;
 }
@@ -107,6 +103,7 @@ Outcome measure_mask(Capture any, const Parameters& p) {
     const double channel = p.required("channel_bandwidth");
     require_power(capture, "radio.mask");
     Outcome outcome;
+    if (const auto reason = no_carrier(capture, p)) outcome.invalid = *reason;
     const auto peak = highest(capture, centre - window, centre + window);
     if (!peak) {
         outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) +
@@ -148,8 +145,7 @@ Procedure radio_mask() {
         mask_products,
         mask_setup,
         measure_mask,
-        preset,
-        check};
+        preset};
 }
 
 }  // namespace rt

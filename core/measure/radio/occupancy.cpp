@@ -146,7 +146,8 @@ Outcome measure_occupancy(Capture any, const Parameters& p) {
         return outcome;
     }
     const auto all = joined(list.bursts, p.required("pause"));
-    double on = 0, longest = 0, share = 1e300, whole = 0;
+    // Of occupancies that the record cuts off what was seen is a least length, and makes a greatest share.
+    double on = 0, longest = 0, cut = 0, share = 1e300, cut_share = 1e300, whole = 0;
     std::vector<double> idle;
     Table table{"occupancies",
                 "Channel occupancies",
@@ -165,22 +166,31 @@ Outcome measure_occupancy(Capture any, const Parameters& p) {
         if (all[i].whole) {
             whole += 1;
             longest = std::max(longest, length);
+        } else {
+            cut = std::max(cut, length);
         }
         if (i + 1 == all.size()) continue;
         idle.push_back(all[i + 1].start - all[i].stop);
         row[2] = idle.back();
-        if (!all[i].whole) continue;
+        if (!all[i].whole) {
+            cut_share = std::min(cut_share, 100 * idle.back() / length);
+            continue;
+        }
         row[3] = 100 * idle.back() / length;
         share = std::min(share, 100 * idle.back() / length);
     }
     outcome.add("occupancies", whole, Unit::count);
-    if (whole > 0) outcome.add("longest_occupancy", longest, Unit::second);
+    outcome.add("longest_occupancy", std::max(longest, cut), Unit::second,
+                cut > longest ? Known::at_least : Known::exactly);
     outcome.add("duty_cycle", 100 * on / record.seconds(), Unit::percent);
     if (!idle.empty()) {
         outcome.add("shortest_idle", *std::min_element(idle.begin(), idle.end()), Unit::second);
         outcome.traces.push_back(histogram(idle));
     }
-    if (share < 1e299) outcome.add("smallest_idle_share", share, Unit::percent);
+    if (std::min(share, cut_share) < 1e299) {
+        outcome.add("smallest_idle_share", std::min(share, cut_share), Unit::percent,
+                    cut_share < share ? Known::at_most : Known::exactly);
+    }
     react(record, list.bursts, p, outcome);
     outcome.tables.push_back(std::move(table));
     note_reference(record, outcome);

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/measure/radio/burst_samples.hpp"
 #include "core/measure/radio/ofdm/demodulate.hpp"
@@ -136,7 +137,7 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
     }
     const double meant = p.number("centre").value_or(record.centre_hz), shift = meant - record.centre_hz;
     require_inside(record, shift);
-    const BurstList list = bursts_of(record, p);
+    const BurstList list = bursts_of(channel_of(record, shift, {10e6, 3.4e6}), p);
     std::vector<Frame> frames;
     for (const auto& burst : list.bursts) frames.push_back({burst, 0, {}});
     in_parallel(frames.size(), [&](std::size_t i) {

@@ -3,14 +3,17 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/measure/radio/burst_samples.hpp"
-#include "core/measure/radio/oqpsk/demodulate.hpp"
+#include "core/measure/radio/oqpsk/all_frames.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
+#include "core/stats/weighted.hpp"
 
 namespace rt {
 namespace {
@@ -40,12 +43,21 @@ constexpr std::array oqpsk_traces{
 constexpr std::array oqpsk_products{
     Product{"evm_rms", Unit::percent, "error vector magnitude over all pairs of chips, rms"},
     Product{"evm_peak", Unit::percent, "that of the worst pair"},
+    Product{"evm_rms_worst", Unit::percent, "rms of the worst frame: what a limit is held against"},
+    Product{"evm_rms_corrected", Unit::percent,
+            "rms without the offset of the origin and the imbalance of I and Q"},
     Product{"evm_rms_offset_removed", Unit::percent, "rms without the offset of the origin"},
     Product{"evm_rms_offset_kept", Unit::percent, "rms with the offset of the origin"},
     Product{"frequency_offset", Unit::hertz,
-            "carrier minus the frequency meant; of the frame where it is largest"},
+            "carrier minus the frequency meant; mean of the frames, or the one farthest from 0 where they "
+            "differ by more "
+            "than noise explains"},
     Product{"frequency_error", Unit::ppm, "the same relative to the frequency meant"},
-    Product{"symbol_rate_error", Unit::ppm, "chip rate against 2 Mchip/s; of the frame where it is largest"},
+    Product{"frequency_offset_uncertainty", Unit::hertz,
+            "standard uncertainty of frequency_offset, from the noise"},
+    Product{"symbol_rate_error", Unit::ppm, "chip rate against 2 Mchip/s; of the frames as frequency_offset"},
+    Product{"symbol_rate_error_uncertainty", Unit::ppm,
+            "standard uncertainty of symbol_rate_error, from the noise"},
     Product{"iq_offset", Unit::db, "offset of the origin relative to the signal"},
     Product{"gain_imbalance", Unit::db, "I over Q"},
     Product{"quadrature_error", Unit::degree, "departure of I and Q from a right angle"},
@@ -54,11 +66,7 @@ constexpr std::array oqpsk_products{
     Product{"frames_bad_check", Unit::count, "of these with a wrong frame check sequence"},
 };
 
-struct Frame {
-    Burst burst;
-    double first_s = 0;  // of the samples given to the demodulator
-    oqpsk::Attempt attempt;
-};
+using oqpsk::Frame;
 
 struct ErrorSum {
     double squares = 0, peak = 0;
@@ -82,8 +90,42 @@ ErrorSum errors(const oqpsk::Demodulated& d, std::complex<double> offset, const 
     return out;
 }
 
+// Without offset and imbalance: Q as it stands beside I, I without what Q adds to it.
+ErrorSum corrected_errors(const oqpsk::Demodulated& d) {
+    ErrorSum out;
+    for (std::size_t n = 0; n + 1 < d.chips.size(); n += 2) {
+        // At the instant of an I chip its Q neighbours cancel or stand at half their height: Q's share of I
+        // is that of the sample's own Q part.
+        const double beside = 1 - d.imbalance;
+        const double q = (d.at_chip[n + 1].imag() - d.offset.imag()) / beside;
+        const double q_now = (d.at_chip[n].imag() - d.offset.imag()) / beside;
+        const double i = (d.at_chip[n].real() - d.offset.real() + d.skew * q_now) / (1 + d.imbalance);
+        const double square =
+            ((i - d.chips[n]) * (i - d.chips[n]) + (q - d.chips[n + 1]) * (q - d.chips[n + 1])) / 2;
+        out.squares += square;
+        out.peak = std::max(out.peak, std::sqrt(square));
+        ++out.pairs;
+    }
+    return out;
+}
+
 ErrorSum errors(const oqpsk::Demodulated& d, std::complex<double> offset) {
     return errors(d, offset, [](std::size_t, double) {});
+}
+
+struct Uncertainty {
+    double frequency_hz = 0, clock_ppm = 0;
+};
+
+// What noise of the size of the frame's own errors leaves unsure of a straight line through the phases, and
+// through the times of chips, of which half have a slope at their instant. `rms` is the error without offset
+// and imbalance.
+Uncertainty uncertainty_of(const oqpsk::Demodulated& d, double rms) {
+    const auto n = static_cast<double>(d.chips.size());
+    const double chip_s = 1 / oqpsk::chip_rate_hz, spread = n * chip_s / std::sqrt(12.0);
+    const double slope = std::numbers::pi / (2 * chip_s) / std::numbers::sqrt2;
+    const double sigma = std::max(rms, 1e-6) / std::sqrt(n) / spread;
+    return {sigma / (2 * std::numbers::pi), 1e6 * sigma / slope};
 }
 
 Trace dots(const char* name, const char* title) {
@@ -137,18 +179,6 @@ Table symbol_table(const oqpsk::Demodulated& d) {
     return table;
 }
 
-std::vector<Frame> demodulate_all(const IqRecord& record, const BurstList& list, const Parameters& p,
-                                  double shift) {
-    std::vector<Frame> frames;
-    for (const auto& burst : list.bursts) frames.push_back({burst, 0, {}});
-    in_parallel(frames.size(), [&](std::size_t i) {
-        const auto piece = burst_samples(record, frames[i].burst, 8e-6, shift);
-        frames[i].first_s = piece.first_s;
-        frames[i].attempt = oqpsk::demodulate(piece.samples, record.sample_rate_hz, p.required("search"));
-    });
-    return frames;
-}
-
 Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.oqpsk");
     if (record.sample_rate_hz < 4e6) {
@@ -159,13 +189,18 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const double shift = meant - record.centre_hz;
     require_inside(record, shift);
     Outcome outcome;
-    const BurstList list = bursts_of(record, p);
-    const auto frames = demodulate_all(record, list, p, shift);
+    // Neighbours 5 MHz beside and noise beyond the channel do not reach the trigger.
+    const IqRecord channel = channel_of(record, shift, {2.25e6, 1.5e6});
+    const BurstList list = bursts_of(channel, p);
+    const auto frames = oqpsk::all_frames(record, channel, list.bursts, p.required("search"), shift);
     const bool removed = p.text("iq_offset") == "removed";
     const Frame* first = nullptr;
-    ErrorSum all, kept, without;
-    double power = 0, frequency = 0, clock = 0, imbalance = 0, skew = 0, offset = 0;
-    std::size_t good = 0, bad_check = 0, other = 0;
+    ErrorSum all, kept, without, cleaned;
+    double worst = 0;
+    std::vector<Weighted> frequencies, clocks;
+    double power = 0, imbalance = 0, skew = 0, offset = 0;
+    std::size_t good = 0, bad_check = 0, other = 0, behind_filter = 0;
+    Neighbour beside;
     const Unit unit = level_of(record, 1).unit;
     Table table{"frames",
                 "Frames",
@@ -195,14 +230,19 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
         add(all, counted);
         add(kept, with);
         add(without, corrected);
+        add(cleaned, corrected_errors(d));
+        worst = std::max(worst, counted.rms());
         power += frame.burst.power;
-        if (std::abs(d.frequency_offset_hz) >= std::abs(frequency)) frequency = d.frequency_offset_hz;
-        if (std::abs(d.chip_clock_ppm) >= std::abs(clock)) clock = d.chip_clock_ppm;
+        const Uncertainty unsure = uncertainty_of(d, corrected_errors(d).rms());
+        frequencies.push_back({d.frequency_offset_hz, unsure.frequency_hz});
+        clocks.push_back({d.chip_clock_ppm, unsure.clock_ppm});
         if (std::abs(d.gain_imbalance_db) >= std::abs(imbalance)) imbalance = d.gain_imbalance_db;
         if (std::abs(d.quadrature_error_deg) >= std::abs(skew)) skew = d.quadrature_error_deg;
         offset = std::max(offset, std::abs(d.offset));
         ++good;
         bad_check += !d.check_ok;
+        behind_filter += d.behind_filter;
+        if (frame.neighbour.ratio > beside.ratio) beside = frame.neighbour;
         table.rows.push_back({frame.first_s + d.start_s, level_of(record, frame.burst.power).value,
                               100 * counted.rms(), 100 * counted.peak, d.frequency_offset_hz,
                               d.chip_clock_ppm, std::string(d.check_ok ? "good" : "bad"),
@@ -216,11 +256,22 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const auto& d = *first->attempt.burst;
     outcome.add("evm_rms", 100 * all.rms(), Unit::percent);
     outcome.add("evm_peak", 100 * all.peak, Unit::percent);
+    outcome.add("evm_rms_worst", 100 * worst, Unit::percent);
+    outcome.add("evm_rms_corrected", 100 * cleaned.rms(), Unit::percent);
     outcome.add("evm_rms_offset_removed", 100 * without.rms(), Unit::percent);
     outcome.add("evm_rms_offset_kept", 100 * kept.rms(), Unit::percent);
-    outcome.add("frequency_offset", frequency, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_error", frequency / meant * 1e6, Unit::ppm);
-    outcome.add("symbol_rate_error", clock, Unit::ppm);
+    const Combined frequency = combined(frequencies), clock = combined(clocks);
+    outcome.add("frequency_offset", frequency.value, Unit::hertz);
+    if (meant > 0) outcome.add("frequency_error", frequency.value / meant * 1e6, Unit::ppm);
+    outcome.add("frequency_offset_uncertainty", frequency.deviation, Unit::hertz);
+    outcome.add("symbol_rate_error", clock.value, Unit::ppm);
+    outcome.add("symbol_rate_error_uncertainty", clock.deviation, Unit::ppm);
+    for (const auto& [all_frames, what] : {std::pair{&frequency, "carriers"}, {&clock, "chip clocks"}}) {
+        if (!all_frames->agree) {
+            outcome.notes.push_back(std::string("the frames' ") + what +
+                                    " differ by more than noise explains: the one farthest from 0 is told");
+        }
+    }
     outcome.add("iq_offset", 20 * std::log10(std::max(offset, 1e-10)), Unit::db);
     outcome.add("gain_imbalance", imbalance, Unit::db);
     outcome.add("quadrature_error", skew, Unit::degree);
@@ -232,6 +283,18 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
                                 " chips were measured, the standard asks for 1000");
     }
     note_left_out(other, frames.size(), "frames", outcome);
+    if (beside.ratio > 0) {
+        outcome.notes.push_back("a neighbour " + format({beside.at_hz, Unit::hertz}, 3) +
+                                " beside the channel, " +
+                                format({10 * std::log10(beside.ratio), Unit::db}, 3) +
+                                " against it: error vectors are taken behind a channel filter of 4.5 MHz");
+    }
+    if (behind_filter > 0) {
+        outcome.notes.push_back(
+            std::to_string(behind_filter) +
+            " frames were found behind a channel filter only: noise beyond the channel is part of "
+            "their error vectors");
+    }
     add_traces(*first, removed ? d.offset : 0, outcome);
     std::rotate(outcome.traces.begin(), outcome.traces.begin() + 1, outcome.traces.end());
     outcome.tables.push_back(std::move(table));

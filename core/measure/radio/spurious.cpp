@@ -50,7 +50,28 @@ void preset(const Rule& rule, Parameters& p) {
     preset_conditions(rule, p);
 }
 
+// The level at an end of the range that lies between two points: a parabola through the three nearest, exact
+// for a line through a Gaussian filter in decibels. Otherwise the end's own half spacing would be left out.
+void add_end(const Spectrum& s, double end, Spectrum& kept) {
+    const auto& f = s.frequency_hz;
+    const auto above = static_cast<std::size_t>(std::lower_bound(f.begin(), f.end(), end) - f.begin());
+    if (above == 0 || above == f.size() || f.size() < 3 || f[above] <= end * (1 + 1e-12)) return;
+    const bool lower = above + 1 == f.size() || (above >= 2 && end - f[above - 1] < f[above] - end);
+    const std::size_t i = lower ? above - 2 : above - 1;
+    double level = 0;
+    for (std::size_t a = i; a < i + 3; ++a) {
+        double weight = 1;
+        for (std::size_t b = i; b < i + 3; ++b)
+            if (b != a) weight *= (end - f[b]) / (f[a] - f[b]);
+        level += weight * s.level[a];
+    }
+    const bool last = kept.frequency_hz.empty() || end > kept.frequency_hz.back();
+    kept.frequency_hz.insert(last ? kept.frequency_hz.end() : kept.frequency_hz.begin(), end);
+    kept.level.insert(last ? kept.level.end() : kept.level.begin(), level);
+}
+
 Outcome measure_spurious(Capture any, const Parameters& p) {
+    const bool samples = std::holds_alternative<IqRecord>(any);
     Spectrum s = take_spectrum(std::move(any), "radio.spurious", p, {0, 0, 0, Detector::peak});
     const double start = p.number("start").value_or(s.frequency_hz.front());
     const double stop = p.number("stop").value_or(s.frequency_hz.back());
@@ -66,8 +87,15 @@ Outcome measure_spurious(Capture any, const Parameters& p) {
         if (f < start * (1 - 1e-12) || f > stop * (1 + 1e-12)) continue;
         if (carrier && exclude > 0 && std::abs(f - *carrier) < exclude / 2) continue;
         kept.frequency_hz.push_back(f);
-        kept.level.push_back(s.level[i] + gain);
+        kept.level.push_back(s.level[i]);
     }
+    const auto outside_exclusion = [&](double f) {
+        return !carrier || exclude <= 0 || std::abs(f - *carrier) >= exclude / 2;
+    };
+    for (const double end : {start, stop}) {
+        if (samples && !kept.level.empty() && outside_exclusion(end)) add_end(s, end, kept);
+    }
+    for (double& level : kept.level) level += gain;
     if (kept.level.empty()) fail_input("the trace has no point in the range outside the excluded band");
     Outcome outcome;
     const auto top = std::max_element(kept.level.begin(), kept.level.end());

@@ -235,6 +235,20 @@ void add_eye(const SerialSource& source, const Clock& clock, const Parameters& p
     outcome.rasters.push_back(raster_of(eye, settings, source.signal.from_s));
     if (!eye.hits.empty()) outcome.traces.push_back(around_hit(source, eye.hits.front(), clock.interval_s()));
     const double per_symbol = static_cast<double>(eye.samples) / static_cast<double>(eye.symbols);
+    std::uint64_t within = 0, none = 0;
+    for (const LevelSeen& level : eye.levels) {
+        within += level.within;
+        none += level.within == 0;
+    }
+    const std::string window = format({100 * settings.window, Unit::percent}) + " of the symbol";
+    if (none > 0) {
+        outcome.notes.push_back("no sample of a level lies within the window of " + window +
+                                ": heights are those of the samples nearest to the middle");
+    } else if (within < eye.symbols) {
+        outcome.notes.push_back("heights are those of " + std::to_string(within) + " of " +
+                                std::to_string(eye.symbols) +
+                                " symbols, which have a sample within the window of " + window);
+    }
     if (per_symbol < 4) {
         outcome.notes.push_back("only " + format({per_symbol, Unit::none}) +
                                 " samples in a symbol: short violations may lie between samples");

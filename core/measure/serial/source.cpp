@@ -99,6 +99,9 @@ ClockSettings clock_settings(const Parameters& p, double symbol_rate_hz) {
                                                 : Recovery::constant;
     out.rate_hz = p.number("symbol_rate");
     if (out.rate_hz && !(*out.rate_hz > 0)) fail_input("parameter symbol_rate: must be above 0 Hz");
+    out.within = p.required("rate_within") / 100;
+    if (!(out.within > 0 && out.within <= 0.2))
+        fail_input("parameter rate_within: above 0 % to 20 % are possible");
     constexpr double customary_divisor = 1667;
     out.corner_hz = p.number("corner").value_or(symbol_rate_hz / customary_divisor);
     out.damping = p.required("damping");

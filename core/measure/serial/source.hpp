@@ -33,6 +33,10 @@ inline constexpr std::array edge_rows{threshold_parameter, threshold_part_parame
 inline constexpr ParameterInfo symbol_rate_parameter{
     "symbol_rate", ParameterKind::quantity, Unit::hertz, "",
     "nominal symbol rate: edges must fit it, deviations are told against it; without it the rate is found"};
+inline constexpr ParameterInfo rate_within_parameter{"rate_within", ParameterKind::quantity, Unit::percent,
+                                                     "1 %",
+                                                     "the rate found may be off symbol_rate by this; farther "
+                                                     "away it is another signal and nothing is told of it"};
 inline constexpr ParameterInfo recovery_parameter{
     "recovery",
     ParameterKind::choice,
@@ -46,8 +50,8 @@ inline constexpr ParameterInfo corner_parameter{"corner", ParameterKind::quantit
                                                 "without it the symbol rate / 1667"};
 inline constexpr ParameterInfo damping_parameter{"damping", ParameterKind::quantity, Unit::none, "0.707",
                                                  "of a second-order loop"};
-inline constexpr std::array clock_rows{symbol_rate_parameter, recovery_parameter, corner_parameter,
-                                       damping_parameter};
+inline constexpr std::array clock_rows{symbol_rate_parameter, rate_within_parameter, recovery_parameter,
+                                       corner_parameter, damping_parameter};
 
 struct SerialSource {
     Signal signal;

@@ -93,8 +93,10 @@ Outcome measure_out_of_band(Capture any, const Parameters& p) {
         }
         const bool member = kind.has_value();
         if (is_burst && member) {
-            // The ends of the record may cut a burst short.
-            if (k > 0 && k + 1 < stretches.size()) burst.add(here.length_s(), here.from_s);
+            // With idle before and behind it a burst is whole; the ends of the record may cut it short.
+            const bool begins = here.from_s > settings.hold_off_s;
+            const bool ends = signal.seconds() - here.to_s > settings.hold_off_s;
+            if (begins && ends) burst.add(here.length_s(), here.from_s);
             weakest = std::min(weakest, 2 * here.peak_v);
         }
         if (!goes_on) close(k + 1);

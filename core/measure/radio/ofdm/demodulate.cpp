@@ -68,11 +68,11 @@ std::vector<Complex> long_symbol() {
     return out;
 }
 
-// Spectrum of 64 samples from `at`, carriers -26 to 26.
-std::array<Complex, 53> carriers(const Stream& x, double at) {
+// Spectrum of 64 samples from `at`, `spacing` apart, carriers -26 to 26.
+std::array<Complex, 53> carriers(const Stream& x, double at, double spacing = 1) {
     static const Fft<double> transform(points);
     alignas(64) std::array<Complex, points> work;
-    for (std::size_t i = 0; i < points; ++i) work[i] = x(at + static_cast<double>(i));
+    for (std::size_t i = 0; i < points; ++i) work[i] = x(at + spacing * static_cast<double>(i));
     transform(work.data());
     std::array<Complex, 53> out;
     for (int k = -outermost; k <= outermost; ++k) {
@@ -90,12 +90,16 @@ struct Turn {
     double phase = 0, slope = 0;
 };
 
-Turn turn_of(const std::array<Complex, 53>& seen, const std::array<Complex, 53>& channel, std::size_t n) {
+// `expected` is the slope that the symbols before let expect: what has accumulated over a long frame turns
+// pilots against each other.
+Turn turn_of(const std::array<Complex, 53>& seen, const std::array<Complex, 53>& channel, std::size_t n,
+             double expected = 0) {
     Complex sum = 0;
     std::array<Complex, 4> each;
     for (std::size_t i = 0; i < 4; ++i) {
         const auto k = at(pilot_carriers[i]);
-        each[i] = seen[k] * std::conj(channel[k]) * pilot(n, i);
+        each[i] =
+            seen[k] * std::conj(channel[k]) * pilot(n, i) * std::polar(1.0, -expected * pilot_carriers[i]);
         sum += each[i];
     }
     Turn out;
@@ -106,7 +110,8 @@ Turn turn_of(const std::array<Complex, 53>& seen, const std::array<Complex, 53>&
         weighted += power * rest * pilot_carriers[i];
         weights += power * pilot_carriers[i] * pilot_carriers[i];
     }
-    if (weights > 0) out.slope = weighted / weights;
+    out.slope = expected;
+    if (weights > 0) out.slope += weighted / weights;
     return out;
 }
 
@@ -212,20 +217,43 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
                 "the burst ends before the " + std::to_string(signal->symbols) +
                     " data symbols that its SIGNAL field states"};
     }
+    // Twice: first the slopes are followed from symbol to symbol, each expected by a line through those
+    // before, and their trend is the clock error; then the symbols are taken at the instants of that clock,
+    // and what is left of the trend is added. Slope per symbol in radians per carrier: 2 pi / 64 per sample
+    // of drift, 80 samples a symbol. The training's phase belongs to its middle, 2.4 symbols before the
+    // middle of the first data symbol.
+    constexpr double to_training = 2.4;
+    const double middle = start + points - early;  // of the training, from where instants are counted
     std::vector<std::array<Complex, 53>> data;
     std::vector<Turn> turns;
-    for (std::size_t n = 1; n <= signal->symbols; ++n) {
-        data.push_back(carriers(stream, begin_of(n)));
-        turns.push_back(turn_of(data.back(), channel, n));
+    double clock = 0;  // how much longer a sample of the transmitter is than ours, as a share
+    for (int pass = 0; pass < 2; ++pass) {
+        data.clear(), turns.clear();
+        double slope = 0, growth = 0;
+        for (std::size_t n = 1; n <= signal->symbols; ++n) {
+            const double from = middle + (begin_of(n) - middle) * (1 + clock);
+            if (from + points * (1 + clock) > stream.length()) {
+                return {{},
+                        "the burst ends before the " + std::to_string(signal->symbols) +
+                            " data symbols that its SIGNAL field states"};
+            }
+            data.push_back(carriers(stream, from, 1 + clock));
+            turns.push_back(turn_of(data.back(), channel, n, slope + growth));
+            // A loop of second order, slow enough for the noise of four pilots.
+            const double error = turns.back().slope - (slope + growth);
+            slope += growth + 0.2 * error;
+            growth += 0.01 * error;
+        }
+        const double per_symbol = turns.size() > 3 ? trend(turns) : 0;
+        clock -= per_symbol * points / (2 * pi) / symbol;
+        if (pass == 0) continue;
+        for (std::size_t i = 0; i < turns.size(); ++i)
+            turns[i].slope = per_symbol * (static_cast<double>(i) + to_training);
     }
-    // Slope per symbol in radians per carrier: 2 pi / 64 per sample of drift, 80 samples a symbol.
-    const double per_symbol = turns.size() > 3 ? trend(turns) : 0;
-    out.clock_ppm = per_symbol * points / (2 * pi) / symbol * 1e6;
+    out.clock_ppm = -clock * 1e6;
     double drift = 0;
-    for (std::size_t i = 0; i < turns.size(); ++i) {
-        turns[i].slope = per_symbol * (static_cast<double>(i) + 1.5);
-        if (i > 0) drift += std::remainder(turns[i].phase - turns[i - 1].phase, 2 * pi);
-    }
+    for (std::size_t i = 1; i < turns.size(); ++i)
+        drift += std::remainder(turns[i].phase - turns[i - 1].phase, 2 * pi);
     // The rest of the carrier offset is the even drift of the common phase.
     out.frequency_offset_hz = stream.frequency_hz;
     if (turns.size() > 1) {

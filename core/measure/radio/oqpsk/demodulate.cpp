@@ -184,14 +184,14 @@ Decision decide(const std::vector<Complex>& x, double rate, const Fit& fit, std:
     return best;
 }
 
-// Symbols with the phase followed from one to the next.
-std::vector<std::uint8_t> decode(const std::vector<Complex>& x, double rate, Fit& fit) {
+// Appends symbols up to `wanted` of them, the phase followed from one to the next. False when the samples end
+// first.
+bool decode(const std::vector<Complex>& x, double rate, Fit fit, std::size_t wanted,
+            std::vector<std::uint8_t>& out) {
     const double seconds = static_cast<double>(x.size()) / rate;
-    std::vector<std::uint8_t> out;
     std::vector<Complex> values;
-    std::size_t wanted = preamble_symbols + 4;
-    for (std::size_t i = 0; i < wanted; ++i) {
-        if (fit.instant((i + 1) * chips_per_symbol - 1) > seconds) break;
+    for (std::size_t i = out.size(); i < wanted; ++i) {
+        if (fit.instant((i + 1) * chips_per_symbol - 1) > seconds) return false;
         const Decision d = decide(x, rate, fit, i, values);
         out.push_back(static_cast<std::uint8_t>(d.symbol));
         const double error = std::arg(d.sum);
@@ -202,12 +202,8 @@ std::vector<std::uint8_t> decode(const std::vector<Complex>& x, double rate, Fit
             fit.frequency_hz += correction;
             fit.phase -= 2 * pi * correction * (fit.instant((i + 1) * chips_per_symbol) - fit.start_s);
         }
-        if (i + 1 == preamble_symbols + 4) {
-            const unsigned length = (out[preamble_symbols + 2] | (out[preamble_symbols + 3] << 4)) & 127U;
-            wanted += 2 * length;
-        }
     }
-    return out;
+    return true;
 }
 
 // Slope of the other branch at the instant of chip n: both halves of its neighbours meet there.
@@ -221,9 +217,10 @@ Complex slope_at(const std::vector<std::int8_t>& chips, std::size_t n) {
 struct Refined {
     Fit fit;
     double amplitude;
-    Complex offset;    // relative to the amplitude
-    double imbalance;  // (I - Q) / 2 relative to the mean
-    double skew;       // radians
+    Complex offset;        // relative to the amplitude
+    double imbalance;      // (I - Q) / 2 relative to the mean, each along its own axis
+    double skew;           // what of Q stands along I, relative to the mean
+    double last_move_s{};  // by how much the last round moved the instants at the ends
 };
 
 // Gauss-Newton: unknowns are amplitude, phase, frequency, time, clock, offset (2), imbalance, skew.
@@ -237,7 +234,11 @@ Refined refine(const std::vector<Complex>& x, double rate, Fit fit, const std::v
     for (std::size_t n = 0; n < preamble; ++n)
         amplitude += chips[n] * (n % 2 ? values[n].imag() : values[n].real());
     amplitude /= static_cast<double>(preamble);
-    for (int round = 0; round < 2; ++round) {
+    // The problem is linear only while the instants are right to a fraction of a chip: rounds until they
+    // stay.
+    constexpr int most_rounds = 8;
+    constexpr double still_s = 0.05e-9;
+    for (int round = 0; round < most_rounds; ++round) {
         LeastSquares system(9);
         const double middle = fit.instant(chips.size() / 2) - fit.start_s;
         values_at(x, rate, fit, 0, chips.size(), values);
@@ -279,6 +280,8 @@ Refined refine(const std::vector<Complex>& x, double rate, Fit fit, const std::v
         out.offset = Complex(s[5], s[6]) / amplitude;
         out.imbalance = s[7];
         out.skew = s[8];
+        out.last_move_s = std::abs(late) + std::abs(middle * stretch);
+        if (round > 0 && out.last_move_s < still_s) break;
     }
     return out;
 }
@@ -287,15 +290,14 @@ std::string percent(double share) {
     return fixed(100 * share, 0) + " %";
 }
 
-}  // namespace
-
-Attempt demodulate(std::span<const std::complex<float>> samples, double rate, double search_hz) {
+// Synchronised and decoded in `x`, compared in `compared`.
+Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>& compared, double rate,
+                      double search_hz) {
     if (rate < 2 * chip_rate_hz) {
         return {{},
                 "O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
                     fixed(rate / 1e6, 3) + " million"};
     }
-    std::vector<Complex> x(samples.begin(), samples.end());
     const Matcher matcher(x, rate);
     if (x.size() < matcher.length()) {
         return {{},
@@ -317,18 +319,23 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     Fit fit{best.start_s, best.frequency_hz, best.phase + 2 * pi * best.frequency_hz * best.start_s, 0};
     Demodulated out;
     out.preamble_match = best.match;
-    out.symbols = decode(x, rate, fit);
     const auto& s = out.symbols;
-    if (s.size() < preamble_symbols + 4) return {{}, "the burst ends before its length field"};
+    constexpr std::size_t header = preamble_symbols + 4;
+    if (!decode(x, rate, fit, header, out.symbols)) return {{}, "the burst ends before its length field"};
     if (s[preamble_symbols] != 7 || s[preamble_symbols + 1] != 10) {
         return {{}, "no start-of-frame delimiter after the preamble"};
     }
     const unsigned length = (s[preamble_symbols + 2] | (s[preamble_symbols + 3] << 4)) & 127U;
-    const std::size_t header = preamble_symbols + 4;
-    if (s.size() < header + 2 * length) {
-        return {
-            {},
-            "the burst ends before the " + std::to_string(length) + " octets that its length field states"};
+    const std::size_t symbols = header + 2 * std::size_t{length};
+    // A clock error of 50 ppm moves the last chips of a long frame by almost half a chip: the fit over what
+    // was decoded so far tells where twice as many symbols lie.
+    while (s.size() < symbols) {
+        fit = refine(x, rate, fit, chips_of(out.symbols)).fit;
+        if (!decode(x, rate, fit, std::min(symbols, 2 * s.size()), out.symbols)) {
+            return {{},
+                    "the burst ends before the " + std::to_string(length) +
+                        " octets that its length field states"};
+        }
     }
     for (std::size_t i = 0; i < length; ++i) {
         out.psdu.push_back(static_cast<std::uint8_t>(s[header + 2 * i] | (s[header + 2 * i + 1] << 4)));
@@ -338,17 +345,40 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
         out.check_ok = out.psdu[length - 2] == (check & 255) && out.psdu[length - 1] == check >> 8;
     }
     out.chips = chips_of(out.symbols);
-    const Refined r = refine(x, rate, fit, out.chips);
+    const Refined r = refine(compared, rate, fit, out.chips);
+    constexpr double settled_s = 5e-9, most_clock = 500e-6;
+    if (!(r.last_move_s < settled_s) || !(std::abs(r.fit.clock) < most_clock)) {
+        return {{},
+                "the fit of carrier and clock does not settle: no constant chip clock within " +
+                    fixed(most_clock * 1e6, 0) + " ppm makes this signal"};
+    }
     out.start_s = r.fit.start_s;
     out.frequency_offset_hz = r.fit.frequency_hz;
     out.chip_clock_ppm = r.fit.clock * 1e6;
     out.offset = r.offset;
     out.amplitude = r.amplitude;
-    out.gain_imbalance_db = 20 * std::log10((1 + r.imbalance) / (1 - r.imbalance));
-    out.quadrature_error_deg = r.skew * 180 / pi;
-    values_at(x, rate, r.fit, 0, out.chips.size(), out.at_chip);
+    // Q stands at a right angle and phi from I: gQ sin(phi) of it along I, gQ cos(phi) beside it.
+    const double along = r.skew, beside = 1 - r.imbalance;
+    out.gain_imbalance_db = 20 * std::log10((1 + r.imbalance) / std::hypot(along, beside));
+    out.quadrature_error_deg = std::atan2(along, beside) * 180 / pi;
+    out.imbalance = r.imbalance;
+    out.skew = r.skew;
+    values_at(compared, rate, r.fit, 0, out.chips.size(), out.at_chip);
     for (auto& value : out.at_chip) value /= r.amplitude;
     return {std::move(out), {}};
+}
+
+}  // namespace
+
+Attempt demodulate(std::span<const std::complex<float>> samples, double rate, double search_hz,
+                   std::span<const std::complex<float>> behind_filter) {
+    const std::vector<Complex> x(samples.begin(), samples.end());
+    Attempt plain = demodulate_in(x, x, rate, search_hz);
+    if (behind_filter.empty() || (plain.burst && plain.burst->check_ok)) return plain;
+    Attempt quiet = demodulate_in({behind_filter.begin(), behind_filter.end()}, x, rate, search_hz);
+    if (!quiet.burst || (plain.burst && !quiet.burst->check_ok)) return plain;
+    quiet.burst->behind_filter = true;
+    return quiet;
 }
 
 }  // namespace rt::oqpsk

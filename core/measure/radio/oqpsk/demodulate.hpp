@@ -18,8 +18,10 @@ struct Demodulated {
     std::complex<double> offset;     // of the origin, relative to the amplitude of the signal
     double gain_imbalance_db = 0;    // I over Q
     double quadrature_error_deg = 0;
-    double amplitude = 0;       // of the signal, in the unit of the samples
-    double preamble_match = 0;  // 1 for an ideal preamble
+    double imbalance = 0, skew = 0;  // the same as they enter the signal: I is 1 + imbalance long, Q is 1 -
+                                     // imbalance along its axis and -skew along I
+    double amplitude = 0;            // of the signal, in the unit of the samples
+    double preamble_match = 0;       // 1 for an ideal preamble
     std::vector<std::uint8_t> symbols;
     std::vector<std::uint8_t> psdu;
     bool check_ok = false;
@@ -27,6 +29,7 @@ struct Demodulated {
     // kept.
     std::vector<std::complex<double>> at_chip;
     std::vector<std::int8_t> chips;  // as sent
+    bool behind_filter = false;      // only found in the filtered samples
 };
 
 struct Attempt {
@@ -40,7 +43,12 @@ struct Attempt {
 // Carrier: lines of the squared signal at twice the carrier plus and minus half the chip rate; the candidate
 // whose derotated signal matches the preamble best counts. Timing: the match with preamble and start-of-frame
 // delimiter. Then amplitude, phase, frequency, timing, chip clock, offset and imbalance are fitted by least
-// squares (Gauss- Newton) to the complex samples at all chip instants.
-Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double search_hz);
+// squares (Gauss-Newton, until the instants stay) to the complex samples at the chip instants known so far;
+// with that clock twice as many symbols are decoded, until all are. A fit that does not settle is no burst.
+//
+// Where that gives no frame that checks, the same samples behind a channel filter, if there are any, are
+// synchronised and decoded; what the frame is compared with its ideal in stays `samples`.
+Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double search_hz,
+                   std::span<const std::complex<float>> behind_filter = {});
 
 }  // namespace rt::oqpsk

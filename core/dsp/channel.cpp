@@ -1,0 +1,115 @@
+#include "core/dsp/channel.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+#include "core/dsp/fft.hpp"
+#include "core/dsp/fir.hpp"
+#include "core/dsp/window.hpp"
+
+namespace rt {
+namespace {
+
+class ChannelSamples : public IqSamples {
+  public:
+    ChannelSamples(IqRecord record, double shift_hz, std::vector<double> taps)
+        : IqSamples(1e30F, "", true),
+          record_(std::move(record)),
+          shift_hz_(shift_hz),
+          taps_(std::move(taps)) {}
+
+    std::uint64_t size() const override { return record_.size(); }
+
+  protected:
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        const std::uint64_t reach = taps_.size() / 2;
+        const std::uint64_t from = first > reach ? first - reach : 0;
+        const std::uint64_t to = std::min(size(), first + out.size() + reach);
+        const auto samples = record_.read(from, static_cast<std::size_t>(to - from));
+        std::vector<std::complex<double>> x(samples.begin(), samples.end());
+        if (shift_hz_ != 0) turn(x, from);
+        if (!taps_.empty()) x = filtered(std::span<const std::complex<double>>(x), taps_);
+        for (std::size_t i = 0; i < out.size(); ++i)
+            out[i] = std::complex<float>(x[static_cast<std::size_t>(first - from) + i]);
+        return largest_component(out);
+    }
+
+  private:
+    void turn(std::vector<std::complex<double>>& x, std::uint64_t from) const {
+        const double step = -shift_hz_ / record_.sample_rate_hz;
+        const double start = step * static_cast<double>(from);
+        const auto rotor_step = std::polar(1.0, 2 * std::numbers::pi * step);
+        constexpr std::size_t again = 1024;
+        std::complex<double> rotor = 1;
+        for (std::size_t i = 0; i < x.size(); ++i) {
+            if (i % again == 0) {
+                const double cycles = start + step * static_cast<double>(i);
+                rotor = std::polar(1.0, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
+            }
+            x[i] *= rotor;
+            rotor *= rotor_step;
+        }
+    }
+
+    IqRecord record_;
+    double shift_hz_;
+    std::vector<double> taps_;
+};
+
+}  // namespace
+
+Neighbour neighbour_of(std::span<const std::complex<float>> samples, double rate_hz, double beyond_hz) {
+    constexpr std::size_t size = 128, fewest_beyond = 8;
+    const std::size_t blocks = samples.size() / size;
+    if (blocks < 4) return {};
+    const Fft<double>& transform = kept_transform(size);
+    std::vector<double> power(size);
+    alignas(64) std::array<std::complex<double>, size> work;
+    const auto window = window_values(Window::hann, size);
+    for (std::size_t b = 0; b < blocks; ++b) {
+        for (std::size_t i = 0; i < size; ++i)
+            work[i] = window[i] * std::complex<double>(samples[b * size + i]);
+        transform(work.data());
+        for (std::size_t i = 0; i < size; ++i) power[i] += std::norm(work[i]);
+    }
+    const auto frequency = [&](std::size_t i) {
+        const double place = static_cast<double>(i) / size;
+        return (place < 0.5 ? place : place - 1) * rate_hz;
+    };
+    double within = 0;
+    std::vector<double> beyond;
+    for (std::size_t i = 0; i < size; ++i) {
+        if (std::abs(frequency(i)) < beyond_hz)
+            within += power[i];
+        else
+            beyond.push_back(power[i]);
+    }
+    if (beyond.size() < fewest_beyond || !(within > 0)) return {};
+    // A quarter of the band beyond may well be the neighbour's: noise is what the quietest quarter shows.
+    std::nth_element(beyond.begin(), beyond.begin() + static_cast<std::ptrdiff_t>(beyond.size() / 4),
+                     beyond.end());
+    const double noise = beyond[beyond.size() / 4];
+    Neighbour out;
+    double strongest = 0;
+    for (std::size_t i = 0; i < size; ++i) {
+        if (std::abs(frequency(i)) < beyond_hz || power[i] < 10 * noise) continue;
+        out.ratio += power[i] / within;
+        if (power[i] > strongest) strongest = power[i], out.at_hz = frequency(i);
+    }
+    return out;
+}
+
+IqRecord channel_of(const IqRecord& record, double shift_hz, const ChannelFilter& filter) {
+    const bool fits = 2 * filter.cutoff_hz + filter.transition_hz < record.sample_rate_hz;
+    if (!fits && shift_hz == 0) return record;
+    std::vector<double> taps;
+    if (fits) taps = low_pass(filter.cutoff_hz, filter.transition_hz, record.sample_rate_hz);
+    IqRecord out = record;
+    out.centre_hz += shift_hz;
+    out.samples = std::make_shared<ChannelSamples>(record, shift_hz, std::move(taps));
+    return out;
+}
+
+}  // namespace rt
