@@ -9,19 +9,31 @@ using namespace rt;
 namespace {
 
 // The same signal seen by a clock that is `ppm` slow: a transmitter `ppm` fast. By windowed sinc over 64
-// samples, good to -90 dB for signals in the middle 70 % of the band.
+// samples at the nearest of 4,096 places between two, good to -75 dB for signals in the middle 70 % of the
+// band.
 made::Samples faster(const made::Samples& x, double ppm) {
-    constexpr int reach = 32;
+    constexpr int reach = 32, places = 4096;
+    static const auto weights = [] {
+        std::vector<double> out(static_cast<std::size_t>(places) * 2 * reach);
+        for (int p = 0; p < places; ++p) {
+            for (int k = 0; k < 2 * reach; ++k) {
+                const double d = static_cast<double>(p) / places + reach - 1 - k, w = d / (reach + 1);
+                const double sinc = std::abs(d) < 1e-12 ? 1 : std::sin(made::pi * d) / (made::pi * d);
+                out[static_cast<std::size_t>(p * 2 * reach + k)] =
+                    sinc * (0.42 + 0.5 * std::cos(made::pi * w) + 0.08 * std::cos(2 * made::pi * w));
+            }
+        }
+        return out;
+    }();
     made::Samples out(static_cast<std::size_t>(static_cast<double>(x.size()) / (1 + ppm * 1e-6)) - 1);
     for (std::size_t n = 0; n < out.size(); ++n) {
         const double at = static_cast<double>(n) * (1 + ppm * 1e-6);
         const auto whole = static_cast<std::ptrdiff_t>(at);
-        for (std::ptrdiff_t k = whole - reach + 1; k <= whole + reach; ++k) {
-            if (k < 0 || k >= static_cast<std::ptrdiff_t>(x.size())) continue;
-            const double d = at - static_cast<double>(k), w = d / (reach + 1);
-            const double sinc = std::abs(d) < 1e-12 ? 1 : std::sin(made::pi * d) / (made::pi * d);
-            const double window = 0.42 + 0.5 * std::cos(made::pi * w) + 0.08 * std::cos(2 * made::pi * w);
-            out[n] += sinc * window * x[static_cast<std::size_t>(k)];
+        const double* w =
+            &weights[static_cast<std::size_t>((at - static_cast<double>(whole)) * places) * 2 * reach];
+        for (std::ptrdiff_t k = 0, i = whole - reach + 1; k < 2 * reach; ++k, ++i) {
+            if (i >= 0 && i < static_cast<std::ptrdiff_t>(x.size()))
+                out[n] += w[k] * x[static_cast<std::size_t>(i)];
         }
     }
     return out;
@@ -142,8 +154,7 @@ TEST_CASE("OFDM far off: long frames with clock errors") {
         double ppm;
     };
     // 6 Mbit/s: 24 bits a symbol. The pilots of 4,000 octets at 40 ppm have drifted 4.3 samples of 20 MHz.
-    const Case cases[] = {{6, 1500, 30},  {6, 1500, 40},  {6, 1500, -40}, {6, 4000, 15},
-                          {6, 4000, -20}, {54, 4000, 40}, {6, 100, -40}};
+    const Case cases[] = {{6, 1500, 40}, {6, 1500, -30}, {6, 4000, -20}, {54, 4000, 40}, {6, 100, -40}};
     for (const auto& far : cases) {
         CAPTURE(far.mbit);
         CAPTURE(far.octets);
@@ -237,7 +248,7 @@ TEST_CASE("spurious emission on the end of the range is read whole") {
     constexpr double rate = 2e6, centre = 30e6;
     for (const double end : {30.5e6, 30.5013e6, 30.5077e6, 30.4951e6}) {
         CAPTURE(end);
-        const auto x = made::tone(0.1, end - centre, rate, 400000);
+        const auto x = made::tone(0.1, end - centre, rate, 120000);
         const auto out = run("radio.spurious", heard(x, rate, 1e-5, centre),
                              {{"start", "29.7 MHz"},
                               {"stop", (std::to_string(end / 1e6) + " MHz").c_str()},
@@ -252,25 +263,25 @@ TEST_CASE("a carrier: what is not it, and the receiver's own line") {
     constexpr double rate = 1e6;
     for (const double db : {10.0, 45.0, 50.0, 80.0}) {
         CAPTURE(db);
-        auto x = made::tone(0.3, 123456.7, rate, 200000);
+        auto x = made::tone(0.3, 123456.7, rate, 100000);
         made::add_noise(x, 0.3 * std::pow(10, -db / 20));
         const auto out = run("radio.carrier", heard(x, rate, 0));
         CHECK(value(out, "carrier_to_rest") == doctest::Approx(db).scale(1).epsilon(0.1));
     }
     // A second tone is rest as well, wherever it stands.
-    auto two = made::tone(0.3, 200000, rate, 200000);
-    const auto other = made::tone(0.3 * std::pow(10, -45.0 / 20), 50000, rate, 200000);
+    auto two = made::tone(0.3, 200000, rate, 100000);
+    const auto other = made::tone(0.3 * std::pow(10, -45.0 / 20), 50000, rate, 100000);
     for (std::size_t i = 0; i < two.size(); ++i) two[i] += other[i];
     CHECK(value(run("radio.carrier", heard(two, rate, 0)), "carrier_to_rest") ==
           doctest::Approx(45).epsilon(0.002));
     // Exactly 0 Hz is the receiver's line, 5 Hz beside it is a carrier.
-    const auto zero = run("radio.carrier", heard(made::tone(0.3, 0, rate, 200000), rate, 1e-3));
+    const auto zero = run("radio.carrier", heard(made::tone(0.3, 0, rate, 100000), rate, 1e-3));
     REQUIRE(zero.invalid);
     CHECK(zero.invalid->find("exactly 0 Hz") != std::string::npos);
-    CHECK(value(run("radio.carrier", heard(made::tone(0.3, 5, rate, 200000), rate, 1e-3)),
+    CHECK(value(run("radio.carrier", heard(made::tone(0.3, 5, rate, 100000), rate, 1e-3)),
                 "frequency_offset") == doctest::Approx(5).epsilon(0.01));
-    auto hidden = made::tone(0.3, 0, rate, 200000);
-    const auto carrier = made::tone(0.1, 70e3, rate, 200000);
+    auto hidden = made::tone(0.3, 0, rate, 100000);
+    const auto carrier = made::tone(0.1, 70e3, rate, 100000);
     for (std::size_t i = 0; i < hidden.size(); ++i) hidden[i] += carrier[i];
     CHECK(run("radio.carrier", heard(hidden, rate, 1e-3)).invalid);
 }
@@ -287,7 +298,7 @@ TEST_CASE("frames in noise and beside a neighbour: none goes missing") {
         return x;
     };
     // Signal to noise in all 16 MHz.
-    for (const double snr : {20.0, 10.0, 8.0, 6.0, 4.0}) {
+    for (const double snr : {20.0, 10.0, 4.0}) {
         CAPTURE(snr);
         const auto out = run("radio.oqpsk", heard(frames(3), 16e6, 0.5 * std::pow(10, -snr / 20)));
         CHECK(value(out, "frames") == 3);
@@ -318,15 +329,16 @@ TEST_CASE("frames in noise and beside a neighbour: none goes missing") {
     made::append(close, near.make());
     made::append(close, silence(16e6, 100e-6));
     CHECK(value(run("radio.oqpsk", heard(close, 16e6, 1e-3), {{"hold_off", "50 us"}}), "frames") == 2);
-    for (const double snr : {20.0, 14.0, 12.0, 10.0}) {
+    made::Samples x, pair;
+    for (const unsigned type : {1U, 2U}) {
+        made::Gfsk packet;
+        packet.type = type;
+        packet.room = 100e-6;
+        made::append(pair, packet.make());
+    }
+    for (int i = 0; i < 4; ++i) made::append(x, pair);
+    for (const double snr : {14.0, 10.0}) {
         CAPTURE(snr);
-        made::Samples x;
-        for (unsigned i = 0; i < 8; ++i) {
-            made::Gfsk packet;
-            packet.type = 1 + i % 2;
-            packet.room = 100e-6;
-            made::append(x, packet.make());
-        }
         const auto out = run("radio.gfsk", heard(x, 16e6, 0.5 * std::pow(10, -snr / 20), 2.44e9));
         CHECK(value(out, "packets") == 8);
     }

@@ -184,16 +184,18 @@ struct Ofdm {
     }
 
     Samples symbol(const std::array<Complex, 53>& carriers) const {
-        Samples out(64 * times);
-        for (std::size_t n = 0; n < out.size(); ++n) {
-            for (int k = -26; k <= 26; ++k) {
-                const Complex value = carriers[static_cast<std::size_t>(k + 26)];
-                if (value == 0.0) continue;
-                const double gain = std::pow(10, tilt_db * k / 52 / 20);
-                out[n] +=
-                    value * gain / std::sqrt(52.0) *
-                    std::polar(1.0, 2 * pi * k * static_cast<double>(n) / static_cast<double>(out.size()));
-            }
+        const std::size_t size = 64 * times;
+        Samples out(size), turn(size);
+        for (std::size_t n = 0; n < size; ++n)
+            turn[n] = std::polar(1.0, 2 * pi * static_cast<double>(n) / static_cast<double>(size));
+        for (int k = -26; k <= 26; ++k) {
+            if (carriers[static_cast<std::size_t>(k + 26)] == 0.0) continue;
+            const Complex value = carriers[static_cast<std::size_t>(k + 26)] *
+                                  std::pow(10, tilt_db * k / 52 / 20) / std::sqrt(52.0);
+            const std::size_t step =
+                k < 0 ? size - static_cast<std::size_t>(-k) : static_cast<std::size_t>(k);
+            for (std::size_t n = 0, at = 0; n < size; ++n, at = (at + step) % size)
+                out[n] += value * turn[at];
         }
         return out;
     }
