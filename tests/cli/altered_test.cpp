@@ -69,6 +69,29 @@ TEST_CASE("FAIL turned into PASS by a line of SQL is refused everywhere, and mar
     CHECK_FALSE(contains(rt::read_file(sound.folder / "run/report/report.html"), "role=\"alert\""));
 }
 
+TEST_CASE(
+    "a template that names what was not measured is left out of a stopped run's report, which is made") {
+    Stand stand = failed();
+    stand.tests += Stand::scanning("second", "settings = { \"unit.state\" = \"loud\" }\n");
+    stand.write();
+    stand.folder.write("letter.md.mustache", "highest: {{test.second.highest_level}}\n");
+    const std::string text = rt::read_file(stand.folder / "campaign.toml");
+    stand.folder.write("campaign.toml", "[report]\ntemplates = [\"letter.md.mustache\"]\n" + text);
+    const auto run = [&](const std::string& out, bool stop) {
+        std::vector<std::string> call{"run", "campaign.toml", "--out", out, "--no-live"};
+        if (stop) call.push_back("--stop-at-failure");
+        return rare_tally(stand.folder.path(), call);
+    };
+    const Said stopped = run("stopped", true);
+    CHECK(contains(stopped.err, "template left out:"));
+    CHECK(contains(stopped.err, "the run is not complete"));
+    CHECK(std::filesystem::exists(stand.folder / "stopped/report/report.html"));
+    CHECK_FALSE(std::filesystem::exists(stand.folder / "stopped/report/report-letter.md"));
+    const Said whole = run("whole", false);
+    CHECK_FALSE(contains(whole.err, "left out"));
+    CHECK(contains(rt::read_file(stand.folder / "whole/report/report-letter.md"), "highest: "));
+}
+
 TEST_CASE("a run whose end was cut off is not carried on, so that it cannot be measured until it passes") {
     const Stand stand = failed();
     // The last point with all its rows, and the chain's end: everything that the tally itself holds fits.
