@@ -117,9 +117,10 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
         const double cycles = (low + high) / 2;
         const double shift = cycles * rate / static_cast<double>(block);
         offset += shift;
-        // Within a block the tone has turned by `cycles`: the mean over it is smaller by sinc.
-        const double arc = std::numbers::pi * cycles;
-        const double loss = std::abs(arc) < 1e-9 ? 1 : std::sin(arc) / arc;
+        // Within a block the tone has turned by `cycles`: the mean of its samples is smaller by this
+        // (Dirichlet).
+        const double arc = std::numbers::pi * cycles, samples = static_cast<double>(block);
+        const double loss = std::abs(arc) < 1e-9 ? 1 : std::sin(arc) / (samples * std::sin(arc / samples));
         power = power_at(slow, cycles) / (loss * loss);
         // All power of the very samples that the tone was fitted to: the difference is what is not the tone.
         all = mean_power(record, count * block);
