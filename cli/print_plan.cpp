@@ -33,10 +33,8 @@ std::string setup_text(const CaptureSetup& setup) {
 
 std::string rules_text(const Test& test, const Point& point) {
     std::string rules;
-    TextPairs axes;
-    for (std::size_t i = 0; i < test.sweep.axes.size(); ++i)
-        axes.emplace_back(test.sweep.axes[i].name, point.value(test.sweep, i).text);
     if (test.selects_only) return "selects candidates only";
+    const TextPairs axes = axes_of(test.sweep, point);
     for (const auto& judging : test.judgings) {
         if (judging.applies(test.sweep, axes)) rules += (rules.empty() ? "" : ", ") + judging.rule.full_id();
     }

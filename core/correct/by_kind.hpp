@@ -16,12 +16,12 @@ inline CaptureKind kind_of(const Capture& capture) {
 
 // Why captures of this kind cannot be brought to the unit through the path; empty when they can. A part whose
 // table is known only later is asked again then.
-//   spectra        every level by the loss at its frequency; an antenna makes field strengths
-//   power          by the loss at its frequency; not behind an antenna
-//   samples (IQ)   levels by the loss at the centre, spectra of them by the loss at each frequency; no
-//   antenna waveforms      volts by the ratio, which must be the same at every frequency (to 0.1 dB); no
-//   antenna network data   never: what lies before its reference plane is taken out by calibrating the
-//   analyser counts         never: they have no level
+//  - spectra: every level by the loss at its frequency; an antenna makes field strengths
+//  - power: by the loss at its frequency; not behind an antenna
+//  - complex samples: levels by the loss at the centre, spectra by that at each frequency; no antenna
+//  - waveforms: volts by the ratio, the same at every frequency (to 0.1 dB); no antenna
+//  - network data: never; what lies before its reference plane is for the analyser's calibration
+//  - counts: never; they have no level
 std::string path_refusal(CaptureKind kind, const SignalPath& path);
 
 // The capture as it was at the unit, with what was applied kept in it. One that was corrected before stays as

@@ -1,9 +1,7 @@
 #include "core/dsp/bursts.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
-#include <numbers>
 
 #include "core/dsp/noise.hpp"
 
@@ -189,10 +187,6 @@ double edge_time(const IqRecord& record, std::size_t width, double edge_s, doubl
     if (smooth[low] > 0.1 * power) return 0;
     return (crossing(high, 0.9 * power) - crossing(low + 1, 0.1 * power)) / rate;
 }
-
-}  // namespace
-
-namespace {
 
 struct Attempt {
     std::vector<Burst> bursts;

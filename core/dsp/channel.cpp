@@ -1,13 +1,11 @@
 #include "core/dsp/channel.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/fft.hpp"
 #include "core/dsp/fir.hpp"
-#include "core/dsp/window.hpp"
+#include "core/dsp/summed_power.hpp"
 
 namespace rt {
 namespace {
@@ -64,16 +62,9 @@ Neighbour neighbour_of(std::span<const std::complex<float>> samples, double rate
     constexpr std::size_t size = 128, fewest_beyond = 8;
     const std::size_t blocks = samples.size() / size;
     if (blocks < 4) return {};
-    const Fft<double>& transform = kept_transform(size);
-    std::vector<double> power(size);
-    alignas(64) std::array<std::complex<double>, size> work;
-    const auto window = window_values(Window::hann, size);
-    for (std::size_t b = 0; b < blocks; ++b) {
-        for (std::size_t i = 0; i < size; ++i)
-            work[i] = window[i] * std::complex<double>(samples[b * size + i]);
-        transform(work.data());
-        for (std::size_t i = 0; i < size; ++i) power[i] += std::norm(work[i]);
-    }
+    SummedPower sum(size);
+    for (std::size_t b = 0; b < blocks; ++b) sum.add(samples.subspan(b * size, size));
+    const std::vector<double>& power = sum.power();
     const auto frequency = [&](std::size_t i) {
         const double place = static_cast<double>(i) / size;
         return (place < 0.5 ? place : place - 1) * rate_hz;
@@ -101,15 +92,22 @@ Neighbour neighbour_of(std::span<const std::complex<float>> samples, double rate
     return out;
 }
 
-IqRecord channel_of(const IqRecord& record, double shift_hz, const ChannelFilter& filter) {
-    const bool fits = 2 * filter.cutoff_hz + filter.transition_hz < record.sample_rate_hz;
-    if (!fits && shift_hz == 0) return record;
-    std::vector<double> taps;
-    if (fits) taps = low_pass(filter.cutoff_hz, filter.transition_hz, record.sample_rate_hz);
+static IqRecord derived(const IqRecord& record, double shift_hz, std::vector<double> taps) {
+    if (taps.empty() && shift_hz == 0) return record;
     IqRecord out = record;
     out.centre_hz += shift_hz;
     out.samples = std::make_shared<ChannelSamples>(record, shift_hz, std::move(taps));
     return out;
+}
+
+IqRecord turned(const IqRecord& record, double shift_hz) {
+    return derived(record, shift_hz, {});
+}
+
+IqRecord channel_of(const IqRecord& record, double shift_hz, const ChannelFilter& filter) {
+    const bool fits = 2 * filter.cutoff_hz + filter.transition_hz < record.sample_rate_hz;
+    if (!fits) return turned(record, shift_hz);
+    return derived(record, shift_hz, low_pass(filter.cutoff_hz, filter.transition_hz, record.sample_rate_hz));
 }
 
 }  // namespace rt

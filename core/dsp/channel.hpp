@@ -13,6 +13,9 @@ struct ChannelFilter {
     double transition_hz = 0;  // width of the slope, which ends 80 dB down
 };
 
+// The record with `shift_hz` of its baseband turned to 0 Hz, computed as it is read.
+IqRecord turned(const IqRecord& record, double shift_hz);
+
 // The record with `shift_hz` of its baseband turned to 0 Hz and through the filter, not delayed; samples are
 // computed as they are read. Where the filter would reach beyond the band of the record, only turned. Beyond
 // the ends of the record the signal counts as zero.

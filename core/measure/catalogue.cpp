@@ -184,7 +184,7 @@ Outcome measure(const Procedure& procedure, Capture capture, const Parameters& p
         if (const auto dead = samples->dead(); !dead.empty()) outcome.invalid = dead;
     }
     if (channels.clipped()) outcome.invalid = clipped_text;
-    if (unexpected) outcome.invalid = "seen: " + unexpected->seen + "; expected: " + unexpected->expected;
+    if (unexpected) outcome.invalid = unexpected->text();
     if (trouble) outcome.invalid = *trouble;
     if (outcome.invalid) invalidate(outcome, *outcome.invalid);
     if (!outcome.observed_s) outcome.observed_s = circumstances.observed_s;
@@ -195,9 +195,7 @@ Outcome measure(const Procedure& procedure, Capture capture, const Parameters& p
             "the record does not say how many volts a unit of it is: voltages are in its own units; give "
             "--volts-per-unit");
     }
-    for (const auto& [name, text] : parameters.texts()) {
-        if (parameters.stated(name)) outcome.stated.insert(name);
-    }
+    outcome.stated = parameters.stated_names();
     return outcome;
 }
 

@@ -108,6 +108,11 @@ struct Outcome {
     void add(const char* name, double value, Unit unit, Known known = Known::exactly) {
         results.push_back({name, {value, unit}, {}, known});
     }
+    // The greatest of whole ones, 0 without any, or what is seen of one that an end of the record cuts off
+    // where that is more: the true greatest is at least so much.
+    void add_greatest(const char* name, double whole, double cut, Unit unit) {
+        add(name, whole < cut ? cut : whole, unit, whole < cut ? Known::at_least : Known::exactly);
+    }
     const Result* find_result(const std::string& name) const;
     const Trace* find_trace(const std::string& name) const;
     // Of several with this name the one with this detector, else the first.

@@ -72,6 +72,14 @@ void Parameters::set_preset(std::string_view name, std::string_view text) {
     preset_.insert(std::string(name));
 }
 
+std::set<std::string> Parameters::stated_names() const {
+    std::set<std::string> out;
+    for (const auto& [name, text] : texts_) {
+        if (stated(name)) out.insert(name);
+    }
+    return out;
+}
+
 void Parameters::fill_presets() {
     for (const auto& entry : known_) {
         if (entry.preset[0] == '\0' || has(entry.name)) continue;

@@ -42,6 +42,8 @@ class Parameters {
     // True for a value that somebody gave (a person, a campaign, a rule), not for one that is only preset.
     bool stated(std::string_view name) const { return has(name) && !preset_.contains(std::string(name)); }
 
+    std::set<std::string> stated_names() const;
+
     std::optional<double> number(std::string_view name) const;  // in the unit of the parameter
     // Throws Error(input) saying what the parameter is when it has no value.
     double required(std::string_view name) const;

@@ -77,6 +77,7 @@ using CaptureSetup =
 // A capture that is not the signal expected: what was seen and what should have been.
 struct Unexpected {
     std::string seen, expected;
+    std::string text() const { return "seen: " + seen + "; expected: " + expected; }
 };
 
 struct Product {

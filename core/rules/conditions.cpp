@@ -131,8 +131,7 @@ std::string missing_for(const Rule& rule, const Outcome& outcome, const Trace* c
     return {};
 }
 
-std::vector<std::string> other_conditions(const Rule& rule, const Outcome& outcome, const Trace* conditions,
-                                          const JudgeOptions&) {
+std::vector<std::string> other_conditions(const Rule& rule, const Outcome& outcome, const Trace* conditions) {
     std::vector<std::string> out;
     if (conditions && other_bandwidth(rule, *conditions)) {
         out.push_back("resolution bandwidth " + hz(*conditions->resolution_bandwidth_hz) + " instead of " +

@@ -23,8 +23,7 @@ std::string missing_for(const Rule& rule, const Outcome& outcome, const Trace* c
 const Trace* conditions_of(const Rule& rule, const Outcome& outcome);
 
 // Bandwidth and detector other than the rule's, and a time of observation that was chosen shorter.
-std::vector<std::string> other_conditions(const Rule& rule, const Outcome& outcome, const Trace* conditions,
-                                          const JudgeOptions& options);
+std::vector<std::string> other_conditions(const Rule& rule, const Outcome& outcome, const Trace* conditions);
 
 // One way in which a reading may differ from one taken as the rule asks: it may be too high, or too low, by
 // at most so much.

@@ -202,10 +202,10 @@ Finding held_against_bound(const Bound& bound, const Result& result, Finding fin
     if (!proven) {
         return no_verdict(std::move(finding), result.name + " is only known to be " + name(result.known) +
                                                   " " + format(result.value) +
-                                                  ": the end of the record cuts it off; record longer");
+                                                  ": the record does not show all of it");
     }
     finding.reason += (finding.reason.empty() ? "" : "; ") + std::string(name(result.known)) +
-                      " so much: the end of the record cuts it off";
+                      " so much: the record does not show all of it";
     return finding;
 }
 
@@ -240,7 +240,7 @@ Finding compared(RuleRef ref, const Outcome& outcome, const JudgeOptions& option
     Finding finding = start(ref, outcome);
     if (outcome.invalid) return no_verdict(std::move(finding), *outcome.invalid);
     const Trace* conditions = conditions_of(rule, outcome);
-    for (auto& other : other_conditions(rule, outcome, conditions, options))
+    for (auto& other : other_conditions(rule, outcome, conditions))
         finding.deviations.push_back(std::move(other));
     const auto missing = [&] { return missing_for(rule, outcome, conditions, options); };
     if (const auto* bound = rule.bound()) {

@@ -47,6 +47,10 @@ const std::array<CodeColumn, 2>& columns() {
 
 }  // namespace
 
+std::string name(Symbol s) {
+    return (s.control ? "K" : "D") + std::to_string(s.value & 31) + "." + std::to_string(s.value >> 5);
+}
+
 std::optional<std::uint16_t> encode_8b10b(Symbol s, bool& positive) {
     if (s.control && !has_control(s.value)) return std::nullopt;
     const auto x = static_cast<std::size_t>(s.value & 31), y = static_cast<std::size_t>(s.value >> 5);
@@ -115,17 +119,19 @@ std::optional<CharacterStream> read_characters(const std::vector<bool>& bits,
         // The first character says which disparity it has.
         if (fresh) positive = !columns()[false].symbol[ten] && columns()[true].symbol[ten];
         fresh = false;
+        const bool before = positive;
         const Decoded decoded = decode_8b10b(ten, positive);
         if (each) each(decoded, next);
         ++out.characters;
         out.code_errors += !decoded.symbol;
         out.disparity_errors += decoded.wrong_disparity;
-        if ((!decoded.symbol || decoded.wrong_disparity) && out.error_bits.size() < 1000)
-            out.error_bits.push_back(next);
+        if ((!decoded.symbol || decoded.wrong_disparity) && out.errors.size() < 1000)
+            out.errors.push_back({next, ten, before, decoded});
         if (decoded.symbol && out.first.size() < 1000) out.first.push_back(*decoded.symbol);
         next += 10;
     }
     if (!place) return std::nullopt;
+    out.positive = positive;
     return out;
 }
 

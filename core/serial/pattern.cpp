@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <bit>
+#include <tuple>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -36,33 +37,86 @@ bool next_bit(const Known& k, std::uint64_t state) {
     return std::popcount(state & k.taps) % 2 == 1;
 }
 
+// The same sequence from its end: b(n) of b(n + k) in place of b(n - k).
+std::uint64_t backward_taps(const Known& k) {
+    std::uint64_t out = at(k.sequence.length);
+    for (int tap = 1; tap < k.sequence.length; ++tap) {
+        if (k.taps & at(tap)) out |= at(k.sequence.length - tap);
+    }
+    return out;
+}
+
+// A free-running register that bits are held against, loaded with those it is given first.
+class Follower {
+  public:
+    Follower(std::uint64_t taps, bool inverted) : taps_(taps), inverted_(inverted) {}
+    void load(bool bit) { state_ = state_ << 1 | (bit != inverted_); }
+    // False when the lock is lost: more than a quarter of the last 64 bits are wrong. They are no errors
+    // then.
+    bool compare(bool bit, std::uint64_t number) {
+        const bool expected = std::popcount(state_ & taps_) % 2 == 1;
+        const bool wrong = expected != (bit != inverted_);
+        state_ = state_ << 1 | expected;
+        recent_ = recent_ << 1 | wrong;
+        ++compared;
+        if (wrong) {
+            ++errors;
+            if (error_bits.size() < most_listed + 64) error_bits.push_back(number);
+        }
+        constexpr int lost = 16;
+        const auto wrong_now = static_cast<std::uint64_t>(std::popcount(recent_));
+        if (wrong_now <= lost) return true;
+        errors -= wrong_now;
+        compared -= std::min<std::uint64_t>(compared, 64);
+        const auto apart = [&](std::uint64_t bit_at) {
+            return bit_at > number ? bit_at - number : number - bit_at;
+        };
+        while (!error_bits.empty() && apart(error_bits.back()) < 64) error_bits.pop_back();
+        return false;
+    }
+
+    static constexpr std::size_t most_listed = 1000;
+    std::uint64_t compared = 0, errors = 0;
+    std::vector<std::uint64_t> error_bits;
+
+  private:
+    std::uint64_t taps_, state_ = 0, recent_ = 0;
+    bool inverted_;
+};
+
+void append(PatternLock& out, const Follower& seen) {
+    out.compared += seen.compared;
+    out.errors += seen.errors;
+    for (const auto bit : seen.error_bits) {
+        if (out.error_bits.size() < Follower::most_listed) out.error_bits.push_back(bit);
+    }
+}
+
 // Compares from `from` on with a register loaded there; returns where the lock was lost, or the end.
 std::size_t follow(const Known& k, const std::vector<bool>& bits, std::size_t from, bool inverted,
                    PatternLock& out) {
-    std::uint64_t state = 0, recent = 0;
     const auto length = static_cast<std::size_t>(k.sequence.length);
-    for (std::size_t i = 0; i < length; ++i) state = state << 1 | (bits[from + i] != inverted);
-    for (std::size_t i = from + length; i < bits.size(); ++i) {
-        const bool expected = next_bit(k, state);
-        const bool wrong = expected != (bits[i] != inverted);
-        state = state << 1 | expected;
-        recent = recent << 1 | wrong;
-        ++out.compared;
-        if (wrong) {
-            ++out.errors;
-            if (out.error_bits.size() < 1000) out.error_bits.push_back(i);
-        }
-        constexpr int lost = 16;
-        if (std::popcount(recent) > lost) {
-            // What was wrong at the end was no error but the loss.
-            const auto false_errors = static_cast<std::uint64_t>(std::popcount(recent));
-            out.errors -= std::min(out.errors, false_errors);
-            out.compared -= std::min<std::uint64_t>(out.compared, 64);
-            while (!out.error_bits.empty() && out.error_bits.back() + 64 > i) out.error_bits.pop_back();
-            return i - 63;
-        }
-    }
-    return bits.size();
+    Follower follower(k.taps, inverted);
+    for (std::size_t i = from; i < from + length; ++i) follower.load(bits[i]);
+    std::size_t i = from + length;
+    bool held = true;
+    for (; i < bits.size() && held; ++i) held = follower.compare(bits[i], i);
+    append(out, follower);
+    return held ? bits.size() : from + length + static_cast<std::size_t>(follower.compared);
+}
+
+// Compares from before `from` down with a register loaded from there on; returns the first bit that holds.
+std::size_t follow_back(const Known& k, const std::vector<bool>& bits, std::size_t from, bool inverted,
+                        PatternLock& out) {
+    const auto length = static_cast<std::size_t>(k.sequence.length);
+    Follower follower(backward_taps(k), inverted);
+    for (std::size_t i = from + length; i-- > from;) follower.load(bits[i]);
+    std::size_t i = from;
+    bool held = true;
+    for (; i > 0 && held; --i) held = follower.compare(bits[i - 1], i - 1);
+    std::reverse(follower.error_bits.begin(), follower.error_bits.end());
+    append(out, follower);
+    return from - static_cast<std::size_t>(follower.compared);
 }
 
 // The next place from which the sequence holds without an error for long enough.
@@ -96,16 +150,19 @@ std::optional<PatternLock> lock_to(const Known& k, const std::vector<bool>& bits
     if (!found) return std::nullopt;
     PatternLock out;
     out.name = k.sequence.name;
-    out.locked_at = found->first;
+    out.stages = k.sequence.length;
     out.inverted = found->second;
     std::size_t at = found->first;
+    bool inverted = out.inverted;  // a polarity that changes on the way is a slip
+    out.skipped = out.locked_at = follow_back(k, bits, at, out.inverted, out);
     for (;;) {
-        at = follow(k, bits, at, out.inverted, out);
+        at = follow(k, bits, at, inverted, out);
         if (at >= bits.size()) return out;
         found = find_lock(k, bits, at, bits.size());
+        out.skipped += (found ? found->first : bits.size()) - at;
         if (!found) return out;
         ++out.slips;
-        at = found->first;
+        std::tie(at, inverted) = *found;
     }
 }
 

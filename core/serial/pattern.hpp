@@ -21,18 +21,20 @@ std::span<const ShiftSequence> shift_sequences();
 
 struct PatternLock {
     std::string name;            // of the sequence
+    int stages = 0;              // of its shift register
     bool inverted = false;       // ones and zeros exchanged
-    std::uint64_t compared = 0;  // bits after the lock
+    std::uint64_t compared = 0;  // bits held against the register, before and behind where it was loaded
     std::uint64_t errors = 0;
-    std::vector<std::uint64_t> error_bits;  // the first thousand, by number
-    std::size_t locked_at = 0;              // first bit of the lock
+    std::uint64_t skipped = 0;  // bits between a loss and the next lock, or the end: nothing is known of them
+    std::vector<std::uint64_t> error_bits;  // the first thousand, by number, ascending
+    std::size_t locked_at = 0;              // first bit that was compared
     std::size_t slips = 0;                  // how often the lock was lost and found again
 };
 
 // Compares with a free-running register that was loaded from the bits: a wrong bit counts once. A lock needs
 // 4 x length (at least 64) bits without error; it is lost at more than a quarter wrong among 64 and searched
-// again from there. Nothing when it never locks. `name` of a sequence, or "" for whichever locks first, the
-// shortest.
+// again from there. From the first lock the register also runs backwards, to the beginning or until it is
+// lost. Nothing when it never locks. `name` of a sequence, or "" for whichever locks first, the shortest.
 std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name);
 
 // The shortest period, at most half of the bits, after which at least 99 % of them repeat; nothing when there

@@ -223,6 +223,13 @@ bool matches(const Condition& condition, const Sweep& sweep, const Point& point)
                        [&](const auto& part) { return point.value(sweep, part.first).text == part.second; });
 }
 
+std::vector<std::pair<std::string, std::string>> axes_of(const Sweep& sweep, const Point& point) {
+    std::vector<std::pair<std::string, std::string>> out;
+    for (std::size_t i = 0; i < sweep.axes.size(); ++i)
+        out.emplace_back(sweep.axes[i].name, point.value(sweep, i).text);
+    return out;
+}
+
 std::string label(const Sweep& sweep, const Point& point) {
     std::string text;
     for (std::size_t axis = 0; axis < sweep.axes.size(); ++axis) {

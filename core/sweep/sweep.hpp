@@ -93,4 +93,7 @@ std::uint64_t point_id(const std::string& test, const Sweep& sweep, const Point&
 // "channel=11, level=8 dBm" with " (repeat 2)" where there are repeats; "single point" without axes.
 std::string label(const Sweep& sweep, const Point& point);
 
+// Names and values of the axes at a point, in the order of the sweep.
+std::vector<std::pair<std::string, std::string>> axes_of(const Sweep& sweep, const Point& point);
+
 }  // namespace rt

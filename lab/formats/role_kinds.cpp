@@ -26,6 +26,11 @@ constexpr std::array common{
     CommandInfo{"query_temperature", false, "", "its temperature in degC, for watches"},
 };
 
+// Of all that send blocks of numbers.
+constexpr CommandInfo query_format{"query_format", false, "", "reads the form of numbers back: REAL,64"};
+constexpr CommandInfo query_byte_order{"query_byte_order", false, "",
+                                       "reads the byte order back: SWAP for little-endian"};
+
 constexpr std::array analyser_commands{
     CommandInfo{"set_start", true, "hz=1000000", "lowest frequency"},
     CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
@@ -45,8 +50,8 @@ constexpr std::array analyser_commands{
     CommandInfo{"query_dwell", false, "", "reads the measuring time back"},
     CommandInfo{"query_unit", false, "", "reads the unit of levels back"},
     CommandInfo{"query_coupled", false, "", "1 while the attenuation follows the reference level"},
-    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
-    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
+    query_format,
+    query_byte_order,
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "the levels, as a block of little-endian 64-bit numbers"},
@@ -67,8 +72,8 @@ constexpr std::array generator_settings{
 };
 
 constexpr std::array oscilloscope_commands{
-    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
-    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
+    query_format,
+    query_byte_order,
     CommandInfo{"set_span", true, "s=0.00001", "time from the first to the last sample"},
     CommandInfo{"set_points", true, "count=1000", "samples of a record"},
     CommandInfo{"set_range", true, "channel=1 v=1", "largest voltage to either side of zero"},
@@ -83,8 +88,8 @@ constexpr std::array network_settings{
     SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
 };
 constexpr std::array network_commands{
-    CommandInfo{"query_format", false, "", "reads the form of numbers back: REAL,64"},
-    CommandInfo{"query_byte_order", false, "", "reads the byte order back: SWAP for little-endian"},
+    query_format,
+    query_byte_order,
     CommandInfo{"set_start", true, "hz=1000000", "lowest frequency"},
     CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
     CommandInfo{"set_points", true, "count=11", "points of a sweep"},

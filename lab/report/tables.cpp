@@ -122,8 +122,12 @@ std::string run_json(const RunRecord& run) {
     Json json = head();
     json["run"] = run.facts;
     json["counts"] = counts_json(run.counts());
-    json["results"] = json["findings"] = json["notes"] = Json::array();
+    json["results"] = json["findings"] = json["invalid"] = json["notes"] = Json::array();
     for (const auto& point : run.points) {
+        if (!point.invalid.empty()) {
+            json["invalid"].push_back(
+                {{"test", point.test}, {"point", point.label}, {"id", point.id}, {"reason", point.invalid}});
+        }
         for (const auto& result : point.results) json["results"].push_back(to_json(result, &point));
         for (const auto& finding : point.findings) json["findings"].push_back(to_json(finding, &point));
         for (const auto& note : point.notes)
@@ -165,6 +169,8 @@ std::string measurement_json(const Outcome& outcome, const std::vector<Finding>&
         counts.add(finding.verdict);
     }
     json["counts"] = counts_json(counts);
+    json["invalid"] = nullptr;
+    if (outcome.invalid) json["invalid"] = *outcome.invalid;
     json["notes"] = notes;
     return text_of(json);
 }

@@ -265,9 +265,7 @@ Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep,
 }
 
 void Conductor::owe(const Test& test, const Sweep& sweep, const Point& point) {
-    TextPairs axes;
-    for (std::size_t i = 0; i < sweep.axes.size(); ++i)
-        axes.emplace_back(sweep.axes[i].name, point.value(sweep, i).text);
+    const TextPairs axes = axes_of(sweep, point);
     const bool judged = std::any_of(test.judgings.begin(), test.judgings.end(),
                                     [&](const Judging& j) { return test.judges(j, false, axes); });
     if (judged) owed_[point.id] = test.name + ": " + label(sweep, point);

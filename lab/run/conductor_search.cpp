@@ -78,9 +78,7 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
 
 Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point) {
     const Test& test = *planned.test;
-    TextPairs axes;
-    for (std::size_t i = 0; i < test.sweep.axes.size(); ++i)
-        axes.emplace_back(test.sweep.axes[i].name, point.value(test.sweep, i).text);
+    const TextPairs axes = axes_of(test.sweep, point);
     ThresholdSearch search(*test.search, confirmations(test, &axes));
     std::vector<PointRecord> trials;
     auto& known = records_[test.name];

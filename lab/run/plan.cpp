@@ -349,10 +349,10 @@ void warn_of_budgets(const Plan& plan, const Add& add) {
     }
     for (const auto& budget : plan.bench->budgets) {
         for (const auto& name : budget.applies_to) {
+            if (std::find(products.begin(), products.end(), name) != products.end()) continue;
             const auto near = nearest(name, products);
-            if (std::find(products.begin(), products.end(), name) == products.end())
-                add("the uncertainty " + in_quotes(budget.name) + " is for " + in_quotes(name) +
-                    ", which nothing gives" + (near ? ": did you mean " + in_quotes(*near) + "?" : ""));
+            add("the uncertainty " + in_quotes(budget.name) + " is for " + in_quotes(name) +
+                ", which nothing gives" + (near ? ": did you mean " + in_quotes(*near) + "?" : ""));
         }
     }
     for (const auto& planned : plan.tests) {

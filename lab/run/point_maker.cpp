@@ -24,9 +24,7 @@ PointRecord head_of(const PointJob& job, std::size_t position) {
     record.test = job.test->name;
     record.label = label(*job.sweep, *job.point);
     record.started = utc_now();
-    for (std::size_t i = 0; i < job.sweep->axes.size(); ++i) {
-        record.axes.emplace_back(job.sweep->axes[i].name, job.point->value(*job.sweep, i).text);
-    }
+    record.axes = axes_of(*job.sweep, *job.point);
     return record;
 }
 
@@ -132,7 +130,6 @@ void PointMaker::power_cycle(const Test& test) {
     bench_.role(supply).set("output", "OFF");
     std::this_thread::sleep_for(std::chrono::duration<double>(instrument.off_time_s));
     bench_.role(supply).set("output", "ON");
-    setter_.forget("unit");
     note("power", "the unit's supply was switched off for " + format({instrument.off_time_s, Unit::second}));
     if (!bench_.speaks("unit")) return;
     const auto deadline = std::chrono::steady_clock::now() +
@@ -166,12 +163,11 @@ Capture PointMaker::capture(const PointJob& job, const Parameters& parameters, c
         if (!job.test->procedure->check || distrust(capture)) return capture;
         const auto unexpected = job.test->procedure->check(capture, parameters);
         if (!unexpected) return capture;
-        note("unexpected signal", job.test->name + ", " + label(*job.sweep, *job.point) +
-                                      ": seen: " + unexpected->seen + "; expected: " + unexpected->expected);
+        note("unexpected signal",
+             job.test->name + ", " + label(*job.sweep, *job.point) + ": " + unexpected->text());
         if (job.instrument->recorded()) return capture;
-        const auto reply = listener_.ask({Request::Kind::unexpected, job.test->name,
-                                          "seen: " + unexpected->seen + "; expected: " + unexpected->expected,
-                                          tries < job.test->redo});
+        const auto reply = listener_.ask(
+            {Request::Kind::unexpected, job.test->name, unexpected->text(), tries < job.test->redo});
         if (reply == RunListener::Reply::skip || reply == RunListener::Reply::stop) throw Interruption{reply};
         if (reply == RunListener::Reply::go) return capture;
         setter_.forget("unit");
@@ -183,8 +179,6 @@ void PointMaker::restarted(const std::string& role) {
     const Instrument& instrument = *bench_.bench().find(role);
     note("restart", "the " + role + " was switched on anew: what it was set to is lost and set again");
     setter_.forget(role);
-    // The unit loses its settings with its power.
-    if (instrument.is("supply")) setter_.forget("unit");
     if (instrument.zero) {
         bench_.role(role).zero();
         note("zero", role + " zeroed and calibrated again");
@@ -198,8 +192,6 @@ void PointMaker::connect_anew(const std::string& role, WatchKeeper& watches) {
     }
     setter_.forget(role);
     const Instrument& instrument = *bench_.bench().find(role);
-    // Nobody knows what an instrument did that was lost: what it feeds is set anew as well.
-    if (instrument.is("supply")) setter_.forget("unit");
     if (instrument.zero && bench_.speaks(role)) bench_.role(role).zero();
 }
 
@@ -404,9 +396,7 @@ PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, cons
     record.capture = keep(record, table, "trials");
     Outcome outcome;
     const auto threshold = search.threshold();
-    for (const auto& [name, text] : parameters.texts()) {
-        if (parameters.stated(name)) outcome.stated.insert(name);
-    }
+    outcome.stated = parameters.stated_names();
     if (search.invalid()) {
         outcome.invalid = "the trial at " + trials.back().axes.back().second + " has no " + what.result +
                           (trials.back().notes.empty() ? "" : " (" + trials.back().notes.back() + ")");

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "lab/tally/measure_kept.hpp"
 
 namespace rt {
 namespace {
@@ -22,12 +23,7 @@ std::string declared_invalid(const PointRecord& point) {
 Parameters parameters_of(const Test& test, const PointRecord& point) {
     Parameters out(test.procedure->parameters);
     for (const auto& [name, value] : point.parameters) {
-        if (!out.find(name)) continue;
-        if (point.presets.contains(name)) {
-            out.set_preset(name, value);
-        } else {
-            out.set(name, value);
-        }
+        if (out.find(name)) set_kept(out, point, name, value);
     }
     return out;
 }
@@ -35,9 +31,7 @@ Parameters parameters_of(const Test& test, const PointRecord& point) {
 // What judging needs to know of a point besides its results, when these are taken from its record.
 void complete_from_record(const PointRecord& point, const Parameters& parameters, Outcome& outcome) {
     outcome.results = point.results;
-    for (const auto& [name, text] : parameters.texts()) {
-        if (parameters.stated(name)) outcome.stated.insert(name);
-    }
+    outcome.stated = parameters.stated_names();
 }
 
 }  // namespace

@@ -24,6 +24,9 @@ Setter::Setter(BenchConnection& bench, std::function<void(const std::string&)> b
 
 void Setter::forget(const std::string& role) {
     present_.erase(role);
+    // The unit may have lost its power, and its settings with it.
+    const Instrument* instrument = bench_.bench().find(role);
+    if (instrument && instrument->is("supply")) present_.erase("unit");
 }
 
 std::string Setter::doubt() const {

@@ -22,7 +22,7 @@ class Setter {
     // Begins everything, frequencies first, and waits for all of it: what turns or settles by itself does so
     // at the same time. Levels of sources are raised by the loss of their path. Throws Error(bench).
     void apply(std::vector<std::pair<SettingTarget, std::string>> wanted);
-    // What a role has is no longer known.
+    // What a role has is no longer known; nor, of a supply, what the unit has.
     void forget(const std::string& role);
     // Why something is not as it was set: a turntable that says it is elsewhere. Empty when all is.
     std::string doubt() const;

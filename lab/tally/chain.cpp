@@ -12,12 +12,27 @@
 
 namespace rt {
 
-std::string chain_seal(Database& database) {
-    Statement last(database, "SELECT hash FROM chain ORDER BY number DESC LIMIT 1");
-    return last.step() ? last.text(0) : "";
+namespace {
+
+struct ChainEnd {
+    std::size_t entry = 0;  // from 1
+    std::string hash;
+};
+
+ChainEnd end_of(Database& database) {
+    Statement last(database, "SELECT number, hash FROM chain ORDER BY number DESC LIMIT 1");
+    if (!last.step()) return {};
+    return {static_cast<std::size_t>(last.whole(0)), last.text(1)};
 }
 
-namespace {
+// "ENTRY" and "HASH" with a separator between, as an end of the chain was noted; nothing for what is none.
+std::optional<ChainEnd> parse_end(std::string_view text, std::string_view separator) {
+    const auto between = text.find(separator);
+    if (between == std::string_view::npos) return std::nullopt;
+    const auto number = to_double(text.substr(0, between));
+    if (!number || !(*number >= 1 && *number < 9e15)) return std::nullopt;
+    return ChainEnd{static_cast<std::size_t>(*number), std::string(text.substr(between + separator.size()))};
+}
 
 constexpr const char* seal_file = "tally.seals";
 constexpr const char* resumed_mark = "; the chain ended with entry ";
@@ -165,20 +180,17 @@ class Checker {
             ++line;
             // A line that a power cut left half written is no line.
             if (part.empty() || (part.data() + part.size() == text.data() + text.size())) continue;
-            const auto space = part.find(' ');
-            const auto number = to_double(part.substr(0, space));
-            const auto entry = number && *number >= 1 ? static_cast<std::size_t>(*number) : 0;
-            if (entry > hashes_.size()) {
+            const auto end = parse_end(part, " ");
+            if (end && end->entry > hashes_.size()) {
                 complain("the chain ends at entry " + std::to_string(hashes_.size()) + ", after entry " +
-                         std::to_string(entry) + " had been written: its end was cut off");
+                         std::to_string(end->entry) + " had been written: its end was cut off");
                 return;
             }
-            if (entry <= last || space == std::string_view::npos ||
-                hashes_[entry - 1] != part.substr(space + 1)) {
+            if (!end || end->entry <= last || !stood(*end)) {
                 complain("line " + std::to_string(line) + " of " + seal_file + " does not fit the chain");
                 return;
             }
-            last = entry;
+            last = end->entry;
         }
         // A kill falls between the chain and its note at most once.
         if (last == 0) complain(std::string(seal_file) + " says nothing");
@@ -246,6 +258,10 @@ class Checker {
     }
     void complain(std::string text) { out_.altered.push_back(std::move(text)); }
 
+    bool stood(const ChainEnd& end) const {
+        return end.entry <= hashes_.size() && hashes_[end.entry - 1] == end.hash;
+    }
+
     // A run that was carried on says where its chain ended then.
     void resumed_after(const std::string& key) {
         Statement event(database_, "SELECT text FROM event WHERE number = ?1 AND kind = 'resumed'");
@@ -255,11 +271,8 @@ class Checker {
         const auto at = text.rfind(resumed_mark);
         if (at == std::string::npos) return;
         const auto rest = std::string_view(text).substr(at + std::string_view(resumed_mark).size());
-        const auto colon = rest.find(": ");
-        const auto number = to_double(rest.substr(0, colon));
-        const auto entry = number && *number >= 1 ? static_cast<std::size_t>(*number) : 0;
-        if (entry == 0 || colon == std::string_view::npos || entry > hashes_.size() ||
-            hashes_[entry - 1] != rest.substr(colon + 2))
+        const auto end = parse_end(rest, ": ");
+        if (!end || !stood(*end))
             complain("event " + key +
                      " says that the run was carried on from another state than the chain has");
     }
@@ -390,14 +403,17 @@ void SealList::begin() const {
 }
 
 void SealList::note(Database& database) const {
-    Statement last(database, "SELECT number, hash FROM chain ORDER BY number DESC LIMIT 1");
-    if (!last.step()) return;
-    append_line(file_, std::to_string(last.whole(0)) + " " + last.text(1));
+    const ChainEnd end = end_of(database);
+    if (end.entry > 0) append_line(file_, std::to_string(end.entry) + " " + end.hash);
+}
+
+std::string chain_seal(Database& database) {
+    return end_of(database).hash;
 }
 
 std::string resumed_from(Database& database) {
-    Statement last(database, "SELECT number, hash FROM chain ORDER BY number DESC LIMIT 1");
-    return last.step() ? resumed_mark + std::to_string(last.whole(0)) + ": " + last.text(1) : "";
+    const ChainEnd end = end_of(database);
+    return end.entry > 0 ? resumed_mark + std::to_string(end.entry) + ": " + end.hash : "";
 }
 
 Verification verify_run(const std::filesystem::path& folder) {

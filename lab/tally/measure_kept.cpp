@@ -7,6 +7,15 @@
 
 namespace rt {
 
+void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
+              const std::string& value) {
+    if (point.presets.contains(name)) {
+        parameters.set_preset(name, value);
+    } else {
+        parameters.set(name, value);
+    }
+}
+
 Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedure, const PointRecord& point) {
     const auto path = run / point.capture.file;
     if (!stays_inside(point.capture.file))
@@ -16,13 +25,7 @@ Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedur
         fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
     }
     Parameters parameters(procedure.parameters);
-    for (const auto& [name, value] : point.parameters) {
-        if (point.presets.contains(name)) {
-            parameters.set_preset(name, value);
-        } else {
-            parameters.set(name, value);
-        }
-    }
+    for (const auto& [name, value] : point.parameters) set_kept(parameters, point, name, value);
     return measure(procedure, read_capture(path), parameters);
 }
 

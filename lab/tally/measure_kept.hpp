@@ -8,6 +8,10 @@
 
 namespace rt {
 
+// One parameter of a point as it was: stated, or only preset. Throws Error(input) as Parameters::set().
+void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
+              const std::string& value);
+
 // What the procedure makes of the capture of a point, with the point's parameters. Throws Error(input) when
 // the capture is missing or its hash is not the one in the tally.
 Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedure, const PointRecord& point);

@@ -30,6 +30,17 @@ inline std::string binary() {
 
 using Environment = std::vector<std::pair<std::string, std::string>>;
 
+// In a child: becomes the program, in `folder`.
+[[noreturn]] inline void become(const std::filesystem::path& folder, const std::string& program,
+                                std::vector<std::string> arguments) {
+    std::vector<char*> argv{const_cast<char*>(program.c_str())};
+    for (auto& argument : arguments) argv.push_back(argument.data());
+    argv.push_back(nullptr);
+    if (::chdir(folder.c_str()) != 0) ::_exit(126);
+    ::execv(program.c_str(), argv.data());
+    ::_exit(127);
+}
+
 // Starts a program in `folder`; its two streams go to files.
 inline pid_t start_in(const std::filesystem::path& folder, const std::string& program,
                       std::vector<std::string> arguments, const std::string& out = "/dev/null",
@@ -41,12 +52,7 @@ inline pid_t start_in(const std::filesystem::path& folder, const std::string& pr
     ::dup2(out_file, 1);
     ::dup2(err_file, 2);
     for (const auto& [name, value] : environment) ::setenv(name.c_str(), value.c_str(), 1);
-    std::vector<char*> argv{const_cast<char*>(program.c_str())};
-    for (auto& argument : arguments) argv.push_back(argument.data());
-    argv.push_back(nullptr);
-    if (::chdir(folder.c_str()) != 0) ::_exit(126);
-    ::execv(program.c_str(), argv.data());
-    ::_exit(127);
+    become(folder, program, std::move(arguments));
 }
 
 // Its exit code, or 128 when a signal ended it.

@@ -104,7 +104,7 @@ struct Stand {
     }
     rt::RunRecord record() const { return rt::Tally::open(folder / "run").read(); }
 
-  private:
+    // A rule of the book "own" that bounds a result.
     static std::string rule(const std::string& id, const std::string& what, const std::string& unit,
                             const std::string& bound) {
         return "[[rule]]\nid = \"" + id + "\"\ntitle = \"" + id +

@@ -23,16 +23,8 @@ inline Said at_terminal(const std::filesystem::path& folder, std::vector<std::st
                         const std::vector<Keys>& keys, const std::string& before = "") {
     Said said;
     int terminal = -1;
-    const std::string program = binary();
     const pid_t child = ::forkpty(&terminal, nullptr, nullptr, nullptr);
-    if (child == 0) {
-        std::vector<char*> argv{const_cast<char*>(program.c_str())};
-        for (auto& argument : arguments) argv.push_back(argument.data());
-        argv.push_back(nullptr);
-        if (::chdir(folder.c_str()) != 0) ::_exit(126);
-        ::execv(program.c_str(), argv.data());
-        ::_exit(127);
-    }
+    if (child == 0) become(folder, binary(), std::move(arguments));
     const auto type = [&](const std::string& text) {
         for (std::string_view left = text; !left.empty();) {
             const auto wrote = ::write(terminal, left.data(), left.size());

@@ -6,31 +6,11 @@
 
 #include "core/rules/judge.hpp"
 #include "core/signal/plausible.hpp"
+#include "tests/core/made_rule.hpp"
 
 using namespace rt;
 
 namespace {
-
-Rule rule_for(const char* what, Unit unit, std::variant<LimitLine, Mask, Bound> limit) {
-    Rule rule{.id = "r",
-              .title = "",
-              .clause = "",
-              .quantity = "",
-              .applies_to = what,
-              .unit = unit,
-              .limit = std::move(limit),
-              .detector = {},
-              .bandwidth = {},
-              .conditions = {},
-              .presets = {},
-              .marginal = {},
-              .allowed_uncertainty = {},
-              .cover_to = {},
-              .basis = "",
-              .note = "",
-              .sign_off = {}};
-    return rule;
-}
 
 // At most 50 dBuV from 1 to 2 MHz, quasi-peak in 9 kHz.
 struct Limit {
@@ -38,7 +18,7 @@ struct Limit {
     Trace trace;
 
     Limit() {
-        Rule rule = rule_for("emission", Unit::dbuv, LimitLine({{1e6, 2e6, 50, 50}}, Sense::upper));
+        Rule rule = made_rule("emission", Unit::dbuv, LimitLine({{1e6, 2e6, 50, 50}}, Sense::upper));
         rule.detector = Detector::quasi_peak;
         rule.bandwidth = Quantity{9e3, Unit::hertz};
         book.rules.push_back(rule);
@@ -135,7 +115,7 @@ TEST_CASE("two points are no scan, a sampled band may end a step early") {
 
 TEST_CASE("observation time, stated parameters and the scale of volts are asked for by name") {
     Rulebook book{"b", "B", "S", "1", "made up", "", {}, {}};
-    Rule rule = rule_for("duty_cycle", Unit::percent, Bound{{}, 10.0});
+    Rule rule = made_rule("duty_cycle", Unit::percent, Bound{{}, 10.0});
     rule.least_observation_s = 3600, rule.needs_stated = {"gain"};
     book.rules.push_back(rule);
     Outcome outcome;

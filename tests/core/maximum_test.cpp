@@ -5,6 +5,7 @@
 
 #include "core/measure/emission/candidates.hpp"
 #include "core/sweep/maximum.hpp"
+#include "tests/core/made_rule.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -82,25 +83,10 @@ TEST_CASE("candidates: held over traces, nearest to the limit first, merged, wit
     CHECK(held.y[4] == 35);
     CHECK(held.y[8] == 40);
     CHECK(held.y[13] == 22);
-    Rule rule{.id = "r",
-              .title = "",
-              .clause = "",
-              .quantity = "",
-              .applies_to = "emission",
-              .unit = Unit::dbuv,
-              .limit = LimitLine(
-                  {{0, 6e6, 36, 36, Interpolation::linear}, {6e6, 14e6, 50, 50, Interpolation::linear}},
-                  Sense::upper),
-              .detector = {},
-              .bandwidth = {},
-              .conditions = {},
-              .presets = {},
-              .marginal = {},
-              .cover_to = {},
-              .basis = "",
-              .confidence = Confidence::sure,
-              .note = "",
-              .sign_off = {}};
+    const Rule rule = made_rule(
+        "emission", Unit::dbuv,
+        LimitLine({{0, 6e6, 36, 36, Interpolation::linear}, {6e6, 14e6, 50, 50, Interpolation::linear}},
+                  Sense::upper));
     const Rule* rules[] = {&rule};
     CandidateSettings settings;
     settings.apart_hz = 2.5e6;

@@ -1,6 +1,8 @@
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
+#include <random>
 
 #include "core/base/error.hpp"
 #include "core/dsp/resolution.hpp"
@@ -46,6 +48,26 @@ TEST_CASE("a Gaussian filter has its closed-form bandwidths") {
     CHECK(10 * std::log10(six.power_response(six.reach_hz())) == doctest::Approx(-150));
 }
 
+TEST_CASE("noise of any scatter is no carrier of a mask, a carrier above it is one") {
+    // Levels of power averaged over so many independent values: chi-squared with twice as many degrees.
+    for (const double values : {1.0, 2.0, 4.0, 16.0}) {
+        CAPTURE(values);
+        std::mt19937_64 random(7);
+        std::gamma_distribution<double> power(values, 1 / values);
+        int noise = 0, carriers = 0;
+        for (int i = 0; i < 300; ++i) {
+            Spectrum s = band(1e6, -107, -107);
+            for (auto& level : s.level) level += 10 * std::log10(power(random));
+            noise += mask(s).invalid ? 0 : 1;
+            const std::size_t middle = s.level.size() / 2;
+            s.level[middle] = std::max(s.level[middle], -107 + 16.0);
+            carriers += mask(s).invalid ? 0 : 1;
+        }
+        CHECK(noise <= 1);
+        CHECK(carriers == 300);
+    }
+}
+
 TEST_CASE("channel power of a flat band is density times width") {
     // 2 MHz at -10 dBm in a noise bandwidth of 106.447 kHz: -10 + 10 log10(2.025 MHz / 106.447 kHz) = 2.793
     // dBm; 81 points of 25 kHz stand for 2.025 MHz.
@@ -64,7 +86,7 @@ TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no nu
     REQUIRE(noise.invalid);
     CHECK(*noise.invalid ==
           "seen: no carrier: at most -97 dBm there, -100 dBm around it; expected: a carrier within 1 MHz of "
-          "2.44 GHz");
+          "2.44 GHz that stands 6 dB above that");
     CHECK(noise.results.empty());
     Spectrum elsewhere = band(1e6, -60, -100);
     elsewhere.level[700] = -10;  // 7.5 MHz above

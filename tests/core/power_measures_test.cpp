@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "core/rules/judge.hpp"
+#include "tests/core/made_rule.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
@@ -140,23 +141,9 @@ TEST_CASE("a final reading stands at the true maximum and is judged with its own
     CHECK(value(out, "level") == value(out, "quasi_peak"));
     Rulebook book;
     book.id = "b";
-    Rule rule{.id = "r",
-              .title = "",
-              .clause = "",
-              .quantity = "",
-              .applies_to = "emission",
-              .unit = Unit::dbuv,
-              .limit = LimitLine({{5e6, 30e6, 50, 50, Interpolation::linear}}, Sense::upper),
-              .detector = Detector::average,
-              .bandwidth = {},
-              .conditions = {},
-              .presets = {},
-              .marginal = {},
-              .cover_to = {},
-              .basis = "",
-              .confidence = Confidence::sure,
-              .note = "",
-              .sign_off = {}};
+    Rule rule = made_rule("emission", Unit::dbuv,
+                          LimitLine({{5e6, 30e6, 50, 50, Interpolation::linear}}, Sense::upper));
+    rule.detector = Detector::average;
     const auto finding = judge({&book, &rule}, out, {});
     CHECK(finding.verdict == Verdict::pass);
     CHECK(*finding.value == doctest::Approx(value(out, "average")));

@@ -206,6 +206,14 @@ TEST_CASE("four levels: heights of three eyes and the mismatch of the levels") {
     // Middle 0: ES1 = 0.11 / 0.3, ES2 = 0.1 / 0.3: the least of 1.1, 1.0, 0.9 and 1.0.
     CHECK(value(out, "level_mismatch_ratio") == doctest::Approx(0.9).epsilon(0.002));
     CHECK(value(out, "eye_height") == doctest::Approx(0.19).epsilon(0.01));
+    CHECK(value(out, "lower_middle_level") == doctest::Approx(level[1]).epsilon(0.01));
+    CHECK(value(out, "upper_middle_level") == doctest::Approx(level[2]).epsilon(0.01));
+    CHECK(value(out, "lower_eye_height") == doctest::Approx(level[1] - level[0]).epsilon(0.01));
+    CHECK(value(out, "middle_eye_height") == doctest::Approx(level[2] - level[1]).epsilon(0.01));
+    CHECK(value(out, "upper_eye_height") == doctest::Approx(level[3] - level[2]).epsilon(0.01));
+    // Edges take 3 of 16 samples and none is between levels then, whatever the threshold.
+    for (const char* width : {"lower_eye_width", "middle_eye_width", "upper_eye_width"})
+        CHECK(value(out, width) > 0.8);
     CHECK(value(out, "symbol_rate") == doctest::Approx(1e9).epsilon(1e-4));
 }
 
@@ -234,7 +242,64 @@ TEST_CASE("sequences lock, wrong bits count once, slips are told") {
     CHECK(lock->name == "prbs11");
     CHECK(lock->slips == 1);
     CHECK(lock->errors == 0);
+    // A bit more or less is seen within the 64 bits of the loss; the next lock wants 64 and its register.
+    CHECK(lock->skipped > 0);
+    CHECK(lock->skipped < 200);
     CHECK_FALSE(lock_pattern(std::vector<bool>(5000, true), ""));
+}
+
+TEST_CASE(
+    "bits beside a sequence that is lost, found late or turned over are told, and no error ratio passes") {
+    std::mt19937_64 random(11);
+    const auto noise = [&](std::size_t count) {
+        std::vector<bool> out(count);
+        for (auto&& bit : out) bit = random() & 1;
+        return out;
+    };
+    const auto joined = [](std::vector<bool> a, const std::vector<bool>& b) {
+        a.insert(a.end(), b.begin(), b.end());
+        return a;
+    };
+    const auto right = sequence_bits("prbs15", 20000);
+    for (const char* name : {"prbs15", ""}) {
+        CAPTURE(name);
+        const auto lost = lock_pattern(joined(right, noise(30000)), name);
+        REQUIRE(lost);
+        CHECK(lost->compared == doctest::Approx(20000).epsilon(0.005));
+        CHECK(lost->skipped == doctest::Approx(30000).epsilon(0.005));
+        const auto late = lock_pattern(joined(noise(30000), right), name);
+        REQUIRE(late);
+        CHECK(late->locked_at == doctest::Approx(30000).epsilon(0.005));
+        CHECK(late->compared == doctest::Approx(20000).epsilon(0.005));
+        CHECK(late->skipped == late->locked_at);
+        auto turned = right;
+        turned.flip();
+        const auto both = lock_pattern(joined(right, turned), name);
+        REQUIRE(both);
+        CHECK(both->slips == 1);
+        CHECK(both->errors == 0);
+        CHECK(both->compared == doctest::Approx(40000).epsilon(0.01));
+    }
+    // Errors before the first place that is right for long enough count too: here only behind bit 15,000.
+    for (const auto& sequence : shift_sequences()) {
+        CAPTURE(sequence.name);
+        auto bits = sequence_bits(sequence.name, 20000);
+        for (std::size_t i = 20; i < 15000; i += 50) bits[i] = !bits[i];
+        const auto lock = lock_pattern(bits, sequence.name);
+        REQUIRE(lock);
+        CHECK(lock->errors == 300);
+        CHECK(lock->error_bits.front() == 20);
+        CHECK(lock->error_bits.back() == 14970);
+        CHECK(lock->skipped == 0);
+    }
+    // As a procedure: the ratio is a lower bound.
+    auto edges = made::edges_of(joined(right, noise(20000)), interval, [](std::size_t) { return 0.0; });
+    const auto out = run("serial.pattern", wave_of(edges), {{"symbol_rate", "2.5 GHz"}});
+    REQUIRE(out.find_result("bit_error_ratio"));
+    CHECK(out.find_result("bit_error_ratio")->known == Known::at_least);
+    CHECK(value(out, "bits_not_compared") > 19000);
+    CHECK(value(out, "sequence_stages") == 15);
+    CHECK(value(out, "sequence_inverted") == 0);
 }
 
 TEST_CASE("8b/10b: known characters, errors where they were made") {
@@ -276,8 +341,17 @@ TEST_CASE("8b/10b: known characters, errors where they were made") {
     stream = read_characters(bits);
     CHECK(stream->code_errors + stream->disparity_errors >= 1);
     CHECK(stream->code_errors + stream->disparity_errors <= 2);
-    CHECK(stream->error_bits[0] >= 120000);
-    CHECK(stream->error_bits[0] < 120100);
+    CHECK(stream->errors[0].bit >= 120000);
+    CHECK(stream->errors[0].bit < 120100);
+    // The list says what came and which kind each is.
+    for (const auto& error : stream->errors) {
+        CHECK(error.decoded.wrong_disparity == error.decoded.symbol.has_value());
+        std::uint16_t ten = 0;
+        for (std::size_t k = 0; k < 10; ++k) ten = static_cast<std::uint16_t>(ten << 1 | bits[error.bit + k]);
+        CHECK(error.bits == ten);
+    }
+    CHECK(name(Symbol{0xBC, true}) == "K28.5");
+    CHECK(name(Symbol{0x95, false}) == "D21.4");
     // Three bits lost: aligned anew at the second comma.
     bits.erase(bits.begin() + 60000, bits.begin() + 60003);
     CHECK(read_characters(bits)->realigned == 1);

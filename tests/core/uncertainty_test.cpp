@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/rules/judge.hpp"
+#include "tests/core/made_rule.hpp"
 
 using namespace rt;
 
@@ -18,32 +19,12 @@ Budget budget_of(double expanded, double from = 0, double to = 1e300) {
     return b;
 }
 
-Rule rule_of(const char* product, Unit unit, std::variant<LimitLine, Mask, Bound> limit) {
-    return {.id = "r",
-            .title = "",
-            .clause = "",
-            .quantity = "",
-            .applies_to = product,
-            .unit = unit,
-            .limit = std::move(limit),
-            .detector = {},
-            .bandwidth = {},
-            .conditions = {},
-            .presets = {},
-            .marginal = {},
-            .cover_to = {},
-            .basis = "",
-            .confidence = Confidence::unsure,
-            .note = "",
-            .sign_off = {}};
-}
-
 // 50 dBuV from 1 to 10 MHz.
 struct Stand {
     Rulebook book{"b", "B", "S", "1", "made up", "", {}, {}};
     explicit Stand(std::optional<double> allowed = {}) {
         const LimitPiece piece{1e6, 10e6, 50, 50, Interpolation::linear};
-        Rule rule = rule_of("emission", Unit::dbuv, LimitLine({piece}, Sense::upper));
+        Rule rule = made_rule("emission", Unit::dbuv, LimitLine({piece}, Sense::upper));
         rule.allowed_uncertainty = allowed;
         rule.marginal = 1;
         book.rules.push_back(rule);
@@ -133,7 +114,7 @@ TEST_CASE("budgets of several bands hold where they are for, and none declared i
 
 TEST_CASE("an uncertainty in percent counts from the value") {
     Rulebook book{"b", "B", "S", "1", "made up", "", {}, {}};
-    book.rules.push_back(rule_of("rise_time", Unit::second, Bound{{}, 10e-9}));
+    book.rules.push_back(made_rule("rise_time", Unit::second, Bound{{}, 10e-9}));
     Outcome outcome;
     outcome.add("rise_time", 9.8e-9, Unit::second);
     Budget budget = budget_of(5);

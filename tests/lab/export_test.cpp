@@ -60,16 +60,13 @@ TEST_CASE("JUnit XML reads back with its counts, failures and errors") {
     CHECK(suite.attribute("errors").as_int() == 1);
     CHECK(suite.attribute("time").as_double() == doctest::Approx(6));
     CHECK(std::string(suite.attribute("timestamp").value()) == "2026-05-04T10:00:00");
-    int cases = 0;
-    for (const auto one : suite.children("testcase")) {
-        ++cases;
-        CHECK(std::string(one.attribute("classname").value()) == plain);
-        if (cases == 2)
-            CHECK(std::string(one.child("failure").attribute("message").value()).find("margin -2.50 dB") !=
-                  std::string::npos);
-        if (cases == 3) CHECK(std::string(one.child("error").attribute("type").value()) == "NONE");
-    }
-    CHECK(cases == 3);
+    const auto children = suite.children("testcase");
+    const std::vector<pugi::xml_node> cases(children.begin(), children.end());
+    REQUIRE(cases.size() == 3);
+    for (const auto& one : cases) CHECK(std::string(one.attribute("classname").value()) == plain);
+    CHECK(std::string(cases[1].child("failure").attribute("message").value()).find("margin -2.50 dB") !=
+          std::string::npos);
+    CHECK(std::string(cases[2].child("error").attribute("type").value()) == "NONE");
 }
 
 TEST_CASE("text for documents is valid whatever it was") {

@@ -38,11 +38,8 @@ InstrumentServer analyser_over(const TestFolder& folder, Transport transport) {
 
 int connected_to(const std::string& port) {
     const int socket = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    sockaddr_in address{};
-    address.sin_family = AF_INET;
-    address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    address.sin_port = htons(static_cast<std::uint16_t>(std::stoi(port)));
-    REQUIRE(::connect(socket, reinterpret_cast<sockaddr*>(&address), sizeof address) == 0);
+    const sockaddr_in address = loopback(static_cast<std::uint16_t>(std::stoi(port)));
+    REQUIRE(::connect(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0);
     return socket;
 }
 
@@ -50,15 +47,8 @@ int connected_to(const std::string& port) {
 class LateEnd {
   public:
     LateEnd() {
-        listener_ = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
-        sockaddr_in address{};
-        address.sin_family = AF_INET;
-        address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-        ::bind(listener_, reinterpret_cast<sockaddr*>(&address), sizeof address);
-        ::listen(listener_, 2);
-        socklen_t length = sizeof address;
-        ::getsockname(listener_, reinterpret_cast<sockaddr*>(&address), &length);
-        port_ = std::to_string(ntohs(address.sin_port));
+        const auto [listener, port] = loopback_listener();
+        listener_ = listener, port_ = std::to_string(port);
         thread_ = std::jthread([this] {
             const int sync = ::accept(listener_, nullptr, nullptr);
             std::jthread first([sync] { serve(sync); });

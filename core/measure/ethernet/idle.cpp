@@ -118,13 +118,11 @@ Outcome measure_idle(Capture any, const Parameters& p) {
         outcome.add(greatest, s.greatest, Unit::second);
     };
     // A quiet time that an end of the record cuts off is at least as long as what is seen of it.
-    const double cut = std::max(stretches.front().from_s, end - stretches.back().to_s);
+    double cut = std::max(stretches.front().from_s, end - stretches.back().to_s);
+    if (cut <= settings.hold_off_s) cut = 0;
     if (quiet.count > 0) outcome.add("quiet_least", quiet.least, Unit::second);
-    if (cut > settings.hold_off_s && (quiet.count == 0 || cut > quiet.greatest)) {
-        outcome.add("quiet_greatest", cut, Unit::second, Known::at_least);
-    } else if (quiet.count > 0) {
-        outcome.add("quiet_greatest", quiet.greatest, Unit::second);
-    }
+    if (quiet.count > 0 || cut > 0)
+        outcome.add_greatest("quiet_greatest", quiet.count > 0 ? quiet.greatest : 0, cut, Unit::second);
     both(refresh, "refresh_least", "refresh_greatest");
     if (const auto data = p.number("data_from"); data && stretches.size() > 1)
         outcome.add("wake_time", *data - stretches.back().from_s - origin, Unit::second);

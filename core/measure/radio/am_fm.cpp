@@ -170,13 +170,6 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.am-fm");
     const double rate = record.sample_rate_hz;
     if (record.size() > 20000000) fail_input("the record has more than 20 million samples: cut out a part");
-    constexpr std::uint64_t most_samples = 64'000'000;
-    if (record.size() > most_samples) {
-        fail_signal("the record has " + std::to_string(record.size()) +
-                    " samples, this measurement takes at most " + std::to_string(most_samples) + ": record " +
-                    format({static_cast<double>(most_samples) / record.sample_rate_hz, Unit::second}) +
-                    " or less");
-    }
     const auto samples = record.read(0, static_cast<std::size_t>(record.size()));
     const double shift = p.number("centre").value_or(record.centre_hz) - record.centre_hz;
     std::vector<Complex> x(samples.size());

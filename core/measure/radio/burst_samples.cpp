@@ -2,9 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/dsp/channel.hpp"
 
 namespace rt {
 
@@ -21,13 +21,8 @@ BurstSamples burst_samples(const IqRecord& record, const Burst& burst, double ro
     }
     BurstSamples out;
     out.first_s = from / rate;
-    out.samples = record.read(static_cast<std::uint64_t>(from), static_cast<std::size_t>(to - from));
-    if (shift_hz == 0) return out;
-    for (std::size_t i = 0; i < out.samples.size(); ++i) {
-        const double cycles = shift_hz * (from + static_cast<double>(i)) / rate;
-        const double turn = -2 * std::numbers::pi * (cycles - std::floor(cycles));
-        out.samples[i] = std::complex<float>(std::complex<double>(out.samples[i]) * std::polar(1.0, turn));
-    }
+    out.samples =
+        turned(record, shift_hz).read(static_cast<std::uint64_t>(from), static_cast<std::size_t>(to - from));
     return out;
 }
 

@@ -40,7 +40,7 @@ constexpr std::array bursts_products{
 // `cut` is the length seen of the longest burst that the record cuts off: it was at least so long.
 void add_lengths(const std::vector<Burst>& whole, double cut, Outcome& outcome) {
     if (whole.empty()) {
-        outcome.add("longest_burst", cut, Unit::second, Known::at_least);
+        outcome.add_greatest("longest_burst", 0, cut, Unit::second);
         return;
     }
     double longest = 0, shortest = whole.front().length_s(), sum = 0, rise = 0, fall = 0;
@@ -51,11 +51,7 @@ void add_lengths(const std::vector<Burst>& whole, double cut, Outcome& outcome) 
         rise = std::max(rise, burst.rise_s);
         fall = std::max(fall, burst.fall_s);
     }
-    if (cut > longest) {
-        outcome.add("longest_burst", cut, Unit::second, Known::at_least);
-    } else {
-        outcome.add("longest_burst", longest, Unit::second);
-    }
+    outcome.add_greatest("longest_burst", longest, cut, Unit::second);
     outcome.add("shortest_burst", shortest, Unit::second);
     outcome.add("mean_burst", sum / static_cast<double>(whole.size()), Unit::second);
     outcome.add("rise_time", rise, Unit::second);

@@ -197,13 +197,12 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
                  {"power", unit},
                  {"crc"}},
                 {}};
-    const Seen *first = nullptr, *any_packet = nullptr;
+    const Seen* first = nullptr;
     double highest = 0, lowest = 1e300, peak = 0, crest = 0;
     std::size_t bad = 0;
     for (const auto& seen : all) {
         if (!seen.attempt.packet) continue;
         const auto& packet = *seen.attempt.packet;
-        any_packet = &seen;
         bad += !packet.crc_ok;
         // What does not check may be another's packet, or one that was disturbed.
         if (packet.crc_ok) {
@@ -220,7 +219,7 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
                               std::string(packet.crc_ok ? "good" : "bad")});
     }
     if (!first) {
-        outcome.invalid = !any_packet
+        outcome.invalid = bad == 0
                               ? why_none(all)
                               : "all " + std::to_string(bad) +
                                     " packets have a wrong CRC: disturbed, another's, or crc_initial is not "

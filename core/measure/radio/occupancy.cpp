@@ -180,8 +180,7 @@ Outcome measure_occupancy(Capture any, const Parameters& p) {
         share = std::min(share, 100 * idle.back() / length);
     }
     outcome.add("occupancies", whole, Unit::count);
-    outcome.add("longest_occupancy", std::max(longest, cut), Unit::second,
-                cut > longest ? Known::at_least : Known::exactly);
+    outcome.add_greatest("longest_occupancy", longest, cut, Unit::second);
     outcome.add("duty_cycle", 100 * on / record.seconds(), Unit::percent);
     if (!idle.empty()) {
         outcome.add("shortest_idle", *std::min_element(idle.begin(), idle.end()), Unit::second);

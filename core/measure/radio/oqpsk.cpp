@@ -230,10 +230,11 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
         add(all, counted);
         add(kept, with);
         add(without, corrected);
-        add(cleaned, corrected_errors(d));
+        const ErrorSum clean = corrected_errors(d);
+        add(cleaned, clean);
         worst = std::max(worst, counted.rms());
         power += frame.burst.power;
-        const Uncertainty unsure = uncertainty_of(d, corrected_errors(d).rms());
+        const Uncertainty unsure = uncertainty_of(d, clean.rms());
         frequencies.push_back({d.frequency_offset_hz, unsure.frequency_hz});
         clocks.push_back({d.chip_clock_ppm, unsure.clock_ppm});
         if (std::abs(d.gain_imbalance_db) >= std::abs(imbalance)) imbalance = d.gain_imbalance_db;

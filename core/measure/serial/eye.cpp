@@ -123,17 +123,39 @@ double edge_free_width(const Clock& clock) {
     return std::max(0.0, 1 - (*high - *low) * clock.rate_hz);
 }
 
+// The inner levels of more than two, and each eye between them, from the lowest up.
+void add_inner(const std::vector<LevelSeen>& levels, const std::vector<double>& heights,
+               const std::vector<double>& widths, Outcome& outcome) {
+    constexpr std::array<const char*, 3> three{"lower", "upper"}, four{"lower", "middle", "upper"};
+    if (levels.size() == 2) return;
+    if (levels.size() == 3) {
+        outcome.add("middle_level", levels[1].mean, Unit::volt);
+    } else {
+        outcome.add("lower_middle_level", levels[1].mean, Unit::volt);
+        outcome.add("upper_middle_level", levels[2].mean, Unit::volt);
+    }
+    const auto& places = levels.size() == 3 ? three : four;
+    for (std::size_t k = 0; k < heights.size(); ++k) {
+        const std::string place = places[k];
+        outcome.add((place + "_eye_height").c_str(), std::max(heights[k], 0.0), Unit::volt);
+        outcome.add((place + "_eye_width").c_str(), widths[k], Unit::unit_interval);
+    }
+}
+
 void add_levels(const Eye& eye, const Clock& clock, Outcome& outcome) {
     const auto& levels = eye.levels;
-    double height = 1e300, three_sigma = 1e300, width = 1e300, q = 1e300;
+    double three_sigma = 1e300, q = 1e300;
+    std::vector<double> heights, widths;
     for (std::size_t k = 0; k + 1 < levels.size(); ++k) {
         const LevelSeen &low = levels[k], &high = levels[k + 1];
         const double threshold = (low.mean + high.mean) / 2;
-        height = std::min(height, high.lowest - low.highest);
+        heights.push_back(high.lowest - low.highest);
+        widths.push_back(levels.size() == 2 ? edge_free_width(clock) : open_width(eye, threshold));
         three_sigma = std::min(three_sigma, high.mean - 3 * high.sigma - (low.mean + 3 * low.sigma));
-        width = std::min(width, levels.size() == 2 ? edge_free_width(clock) : open_width(eye, threshold));
         if (high.sigma + low.sigma > 0) q = std::min(q, (high.mean - low.mean) / (high.sigma + low.sigma));
     }
+    const double height = *std::min_element(heights.begin(), heights.end());
+    const double width = *std::min_element(widths.begin(), widths.end());
     const double amplitude = levels.back().mean - levels.front().mean;
     outcome.add("eye_height", std::max(height, 0.0), Unit::volt);
     outcome.add("eye_height_3sigma", three_sigma, Unit::volt);
@@ -142,6 +164,7 @@ void add_levels(const Eye& eye, const Clock& clock, Outcome& outcome) {
     outcome.add("eye_amplitude", amplitude, Unit::volt);
     outcome.add("high_level", levels.back().mean, Unit::volt);
     outcome.add("low_level", levels.front().mean, Unit::volt);
+    add_inner(levels, heights, widths, outcome);
     outcome.add("crossing", 100 * (eye.crossing_v - levels.front().mean) / amplitude, Unit::percent);
     if (q < 1e300) outcome.add("q_factor", q, Unit::none);
     if (levels.size() == 4) {

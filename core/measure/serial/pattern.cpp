@@ -20,9 +20,13 @@ constexpr auto pattern_parameters = joined(
 constexpr std::array<Product, 0> pattern_traces{};
 constexpr std::array pattern_products{
     Product{"bits", Unit::count, "bits compared with the sequence"},
+    Product{"bits_not_compared", Unit::count, "bits around losses of the sequence: nothing is known of them"},
     Product{"bit_errors", Unit::count, "those that differ"},
     Product{"bit_error_ratio", Unit::none, "their share"},
     Product{"bit_error_ratio_at_most", Unit::none, "with 95 % confidence the ratio is not higher"},
+    Product{"sequence_stages", Unit::count,
+            "stages of the sequence's shift register: 7 for prbs7; absent when it is none of them"},
+    Product{"sequence_inverted", Unit::none, "1 when its ones and zeros are exchanged, else 0"},
     Product{"slips", Unit::count, "how often the sequence was lost and found again"},
     Product{"repeats_after", Unit::count, "shortest repetition of the bits, up to 65536"},
     Product{"ones", Unit::percent, "share of ones"},
@@ -39,12 +43,18 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
     const auto n = static_cast<double>(bits.size());
     if (lock) {
         const auto errors = static_cast<double>(lock->errors), compared = static_cast<double>(lock->compared);
+        // What was not compared can only hold more errors.
+        const Known known = lock->skipped > 0 ? Known::at_least : Known::exactly;
         outcome.add("bits", compared, Unit::count);
-        outcome.add("bit_errors", errors, Unit::count);
-        outcome.add("bit_error_ratio", compared > 0 ? errors / compared : 0, Unit::none);
-        if (compared > 0)
+        outcome.add("bits_not_compared", static_cast<double>(lock->skipped), Unit::count);
+        outcome.add("bit_errors", errors, Unit::count, known);
+        if (compared > 0) {
+            outcome.add("bit_error_ratio", errors / compared, Unit::none, known);
             outcome.add("bit_error_ratio_at_most",
-                        proportion_interval(lock->errors, lock->compared, 0.9).high, Unit::none);
+                        proportion_interval(lock->errors, lock->compared, 0.9).high, Unit::none, known);
+        }
+        outcome.add("sequence_stages", lock->stages, Unit::count);
+        outcome.add("sequence_inverted", lock->inverted ? 1 : 0, Unit::none);
         outcome.add("slips", static_cast<double>(lock->slips), Unit::count);
         outcome.notes.push_back("sequence: " + lock->name + (lock->inverted ? ", inverted" : "") +
                                 ", from bit " + std::to_string(lock->locked_at) + " on");

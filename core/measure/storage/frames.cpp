@@ -21,6 +21,7 @@ constexpr std::array frames_products{
     Product{"disparity_errors", Unit::count, "characters of the wrong running disparity"},
     Product{"stray_words", Unit::count,
             "double words that are neither data of a frame nor a known primitive"},
+    Product{"final_disparity", Unit::none, "running disparity behind the last character: 1 or -1"},
 };
 
 const char* name_of(const FrameSeen& frame) {
@@ -70,6 +71,7 @@ Outcome measure_frames(Capture any, const Parameters& p) {
     outcome.add("code_errors", static_cast<double>(stream->code_errors), Unit::count);
     outcome.add("disparity_errors", static_cast<double>(stream->disparity_errors), Unit::count);
     outcome.add("stray_words", static_cast<double>(seen.stray_words), Unit::count);
+    outcome.add("final_disparity", stream->positive ? 1 : -1, Unit::none);
     if (!table.rows.empty()) outcome.tables.push_back(std::move(table));
     Table primitives{"primitives", "Primitives", {{"primitive", Unit::none}, {"count", Unit::count}}, {}};
     for (const auto& [name, count] : seen.primitives)

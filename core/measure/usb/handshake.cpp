@@ -139,9 +139,7 @@ void add_host_chirps(const HostChirps& chirps, Outcome& outcome) {
     const Known known = chirps.cut ? Known::at_least : Known::exactly;
     if (chirps.count > 0) {
         outcome.add("host_chirp_least", chirps.lengths.least, Unit::second);
-        const bool longer = chirps.cut && chirps.cut_s > chirps.lengths.greatest;
-        outcome.add("host_chirp_greatest", longer ? chirps.cut_s : chirps.lengths.greatest, Unit::second,
-                    longer ? known : Known::exactly);
+        outcome.add_greatest("host_chirp_greatest", chirps.lengths.greatest, chirps.cut_s, Unit::second);
     }
     outcome.add("host_chirps", static_cast<double>(chirps.count), Unit::count, known);
     if (chirps.cut) outcome.notes.push_back("the record ends within a chirp of the host, which is left out");

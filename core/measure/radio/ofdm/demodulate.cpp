@@ -212,11 +212,6 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
     const auto signal = decode_signal(values);
     if (!signal) return {{}, "the SIGNAL field of the OFDM frame cannot be decoded (parity, rate or tail)"};
     out.signal = *signal;
-    if (begin_of(signal->symbols) + points > stream.length()) {
-        return {{},
-                "the burst ends before the " + std::to_string(signal->symbols) +
-                    " data symbols that its SIGNAL field states"};
-    }
     // Twice: first the slopes are followed from symbol to symbol, each expected by a line through those
     // before, and their trend is the clock error; then the symbols are taken at the instants of that clock,
     // and what is left of the trend is added. Slope per symbol in radians per carrier: 2 pi / 64 per sample
