@@ -36,6 +36,12 @@ class FourWireReader {
         FourWireWord word;
         int bits = 0;
         auto& t = seen_.timings;
+        const auto mark = [&](double begin_s, BusMark::What what) {
+            seen_.marks.push_back({begin_s, static_cast<std::uint32_t>(seen_.frames.size() + 1),
+                                   static_cast<std::uint32_t>(frame.words.size() + 1),
+                                   static_cast<std::uint16_t>(bits + 1), what});
+        };
+        mark(opened.begin_s, BusMark::What::start);
         for (; at != clock_.edges.end() && at->end_s <= to_s; ++at) {
             if (!first) first = &*at;
             if (last) (last->rises ? t.high : t.low).add(at->begin_s - last->end_s, last->end_s);
@@ -43,8 +49,10 @@ class FourWireReader {
             (at->rises ? t.clock_rise : t.clock_fall).add(at->duration_s(), at->begin_s);
             if (at->rises != sample_rises) {
                 shift = &*at;
+                mark(at->begin_s, BusMark::What::bit);
                 continue;
             }
+            if (!shift && !sampled) mark(at->begin_s, BusMark::What::bit);
             if (sampled) t.clock_period.add(at->begin_s - sampled->begin_s, sampled->begin_s);
             if (bits == 0) word = {at->begin_s, 0, 0};
             sample(*at, sampled, shift, from_s, to_s);
@@ -58,6 +66,10 @@ class FourWireReader {
             sampled = &*at;
         }
         frame.loose_bits = bits;
+        // Behind the last sampling edge nothing is shifted any more.
+        if (shift && sampled && shift->begin_s > sampled->begin_s)
+            seen_.marks.back().what = BusMark::What::stop;
+        if (closed) mark(closed->begin_s, BusMark::What::stop);
         if (first) t.select_setup.add(first->begin_s - opened.end_s, opened.end_s);
         if (last && closed) t.select_hold.add(closed->begin_s - last->end_s, last->end_s);
         seen_.frames.push_back(std::move(frame));
@@ -92,9 +104,45 @@ class FourWireReader {
 
 }  // namespace
 
+FourWireTimings::FourWireTimings(std::size_t keep) {
+    for (Spread* spread : {&clock_period, &high, &low, &select_setup, &select_hold, &deselected, &out_setup,
+                           &out_hold, &in_setup, &in_hold, &in_valid, &clock_rise, &clock_fall})
+        spread->keep = keep;
+}
+
+std::optional<bool> rests_high(const Line& clock, const Line& select) {
+    std::size_t frames = 0, high = 0;
+    for (const LineEdge& edge : select.edges) {
+        if (edge.rises) continue;
+        ++frames;
+        high += high_at(clock, edge.end_s);
+    }
+    if (frames == 0) return std::nullopt;
+    return 2 * high > frames;
+}
+
+EdgesUsed edges_of_data(const Line& clock, const Line& select, const Line& data, bool clock_rests_high) {
+    EdgesUsed out;
+    for (const LineEdge& change : data.edges) {
+        const Around around = changes_around(clock, change.begin_s);
+        if (!around.before || !around.after) continue;
+        // Both of the same frame.
+        if (high_at(select, around.before->begin_s) || high_at(select, around.after->begin_s)) continue;
+        const Around frame = changes_around(select, change.begin_s);
+        if (frame.before && frame.before->begin_s > around.before->begin_s) continue;
+        const double length = around.after->begin_s - around.before->begin_s;
+        const bool next = change.begin_s > around.after->begin_s - length / 7;
+        const LineEdge& edge = next ? *around.after : *around.before;
+        ++(edge.rises != clock_rests_high ? out.leading : out.trailing);
+    }
+    return out;
+}
+
 FourWireSeen read_four_wire(const Line& clock, const Line& select, const Line* out, const Line* in,
                             const FourWireSettings& settings) {
+    constexpr std::size_t kept = 1000;
     FourWireSeen seen;
+    seen.timings = FourWireTimings(kept);
     FourWireReader reader(clock, out, in, settings, seen);
     for (std::size_t k = 0; k < select.edges.size(); ++k) {
         const LineEdge& opened = select.edges[k];

@@ -2,9 +2,11 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 #include "core/bus/line.hpp"
+#include "core/bus/place.hpp"
 #include "core/stats/spread.hpp"
 
 namespace rt {
@@ -23,6 +25,9 @@ struct FourWireTimings {
     Spread in_setup, in_hold;    // the same of the peripheral's data
     Spread in_valid;             // peripheral's data arrived after the shifting edge
     Spread clock_rise, clock_fall;
+
+    // So many extremes of each are kept.
+    explicit FourWireTimings(std::size_t keep = 0);
 };
 
 struct FourWireWord {
@@ -39,9 +44,22 @@ struct FourWireFrame {
 struct FourWireSeen {
     FourWireTimings timings;
     std::vector<FourWireFrame> frames;
+    std::vector<BusMark> marks;  // each bit from its sampling edge
 };
 
-// `select` is low while the peripheral is addressed. `out` and `in` may be null.
+// Whether the clock rests high where frames begin; nothing without a frame.
+std::optional<bool> rests_high(const Line& clock, const Line& select);
+
+// How many of the data's changes within frames belong to the leading edges of the clock, those from rest, and
+// how many to the trailing ones. A change belongs to the edge before it, or to the next when it comes within
+// the last seventh of the time between.
+struct EdgesUsed {
+    std::size_t leading = 0, trailing = 0;
+};
+EdgesUsed edges_of_data(const Line& clock, const Line& select, const Line& data, bool clock_rests_high);
+
+// Of each timing the worst thousand are kept. `select` is low while the peripheral is addressed. `out` and
+// `in` may be null.
 FourWireSeen read_four_wire(const Line& clock, const Line& select, const Line* out, const Line* in,
                             const FourWireSettings& settings);
 

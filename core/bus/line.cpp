@@ -68,6 +68,22 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
     return out;
 }
 
+std::size_t suppress_spikes(Line& line, double width_s) {
+    const auto middle = [](const LineEdge& e) { return (e.begin_s + e.end_s) / 2; };
+    std::vector<LineEdge> kept;
+    std::size_t out = 0;
+    for (const LineEdge& edge : line.edges) {
+        if (!kept.empty() && middle(edge) - middle(kept.back()) < width_s) {
+            kept.pop_back();  // both changes of the spike go
+            ++out;
+        } else {
+            kept.push_back(edge);
+        }
+    }
+    line.edges = std::move(kept);
+    return out;
+}
+
 std::vector<TimeSpan> states_of(const Line& line) {
     std::vector<TimeSpan> out;
     for (std::size_t k = 0; k + 1 < line.edges.size(); ++k)

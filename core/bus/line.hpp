@@ -38,6 +38,10 @@ struct LineThresholds {
 // them are those of the last crossing out of the old level and the first into the new one.
 Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& thresholds);
 
+// Takes out of the line the states that are shorter than `width_s`, as an input filter does; returns how
+// many. States cut off by the ends of the record stay.
+std::size_t suppress_spikes(Line& line, double width_s);
+
 struct TimeSpan {
     double from_s = 0, to_s = 0;
 };

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/bus/line.hpp"
+#include "core/bus/place.hpp"
 #include "core/stats/spread.hpp"
 
 namespace rt {
@@ -17,6 +18,15 @@ struct TwoWireTimings {
     Spread data_hold, data_setup;                          // tHD;DAT, tSU;DAT
     Spread data_valid, acknowledge_valid;                  // tVD;DAT, tVD;ACK
     Spread clock_rise, clock_fall, data_rise, data_fall;   // tr, tf
+    Spread duty_cycle;  // parts of the clock period, between the middles of its changes, within a transfer
+
+    // So many extremes of each are kept.
+    explicit TwoWireTimings(std::size_t keep = 0);
+};
+
+// A low time of the clock that is held beyond the usual one.
+struct ClockStretch {
+    double from_s = 0, low_s = 0;
 };
 
 struct TwoWireByte {
@@ -36,8 +46,13 @@ struct TwoWireTransfer {
 struct TwoWireSeen {
     TwoWireTimings timings;
     std::vector<TwoWireTransfer> transfers;
+    std::vector<BusMark> marks;  // each bit from the falling edge before its clock
+    double usual_low_s = 0;      // median low time of the clock within transfers
+    std::vector<ClockStretch> stretches;
 };
 
+// A low time is stretched when it is longer than one and a half usual ones. Of each timing the worst thousand
+// are kept.
 TwoWireSeen read_two_wire(const Line& clock, const Line& data);
 
 }  // namespace rt

@@ -155,37 +155,59 @@ class Trigger {
     std::uint64_t last_ = 0, above_ = 0, samples_ = 0, samples_above_ = 0;
 };
 
-// Time between 10 % and 90 % of the mean power, walking inwards from an edge.
-double edge_time(const IqRecord& record, std::size_t width, double edge_s, double power, bool rising,
-                 double reach_s) {
+// The mean of |x|^2 over `width` samples around each; fewer at the ends.
+std::vector<double> smoothed_power(const std::vector<std::complex<float>>& samples, std::size_t width) {
+    std::vector<double> sum(samples.size() + 1), out(samples.size());
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        sum[i + 1] = sum[i] + std::norm(std::complex<double>(samples[i]));
+    const std::size_t reach = width / 2;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const std::size_t low = i > reach ? i - reach : 0, high = std::min(i + reach + 1, samples.size());
+        out[i] = (sum[high] - sum[low]) / static_cast<double>(high - low);
+    }
+    return out;
+}
+
+// Time between 10 % and 90 % of the mean power around an edge, within `reach_s` of it; nothing when the power
+// does not pass both there.
+std::optional<double> edge_time(const IqRecord& record, std::size_t width, double edge_s, double power,
+                                bool rising, double reach_s) {
     const double rate = record.sample_rate_hz;
     const auto size = static_cast<double>(record.size());
-    const double from = std::max(0.0, (edge_s - reach_s) * rate),
-                 to = std::min(size, (edge_s + reach_s) * rate);
-    const auto first = static_cast<std::uint64_t>(from);
-    const auto count = static_cast<std::size_t>(std::max(0.0, to - from));
-    if (count < 3) return 0;
-    auto samples =
-        record.read(first, std::min<std::size_t>(count, static_cast<std::size_t>(record.size() - first)));
-    if (!rising) std::reverse(samples.begin(), samples.end());
-    std::vector<double> smooth(samples.size());
-    const std::size_t reach = width / 2;
-    for (std::size_t i = 0; i < samples.size(); ++i) {
-        const std::size_t low = i > reach ? i - reach : 0, high = std::min(i + reach + 1, samples.size());
-        for (std::size_t k = low; k < high; ++k) smooth[i] += std::norm(std::complex<double>(samples[k]));
-        smooth[i] /= static_cast<double>(high - low);
+    const double from = std::floor(std::max(0.0, (edge_s - reach_s) * rate)),
+                 to = std::ceil(std::min(size, (edge_s + reach_s) * rate));
+    if (to - from < 3) return std::nullopt;
+    auto samples = record.read(static_cast<std::uint64_t>(from), static_cast<std::size_t>(to - from));
+    auto edge = static_cast<std::size_t>(std::clamp(edge_s * rate - from, 0.0, to - from - 1));
+    if (!rising) {
+        std::reverse(samples.begin(), samples.end());
+        edge = samples.size() - 1 - edge;
     }
-    // The first crossing of 90 %, then back to the last one of 10 % before it.
-    std::size_t high = 0;
+    const auto smooth = smoothed_power(samples, width);
+    // From the edge inwards to 90 % (or outwards, where it lies above that), then out to 10 %.
+    std::size_t high = edge;
     while (high < smooth.size() && smooth[high] < 0.9 * power) ++high;
-    if (high == smooth.size() || high == 0) return 0;
+    if (high == smooth.size()) return std::nullopt;
+    while (high > 0 && smooth[high - 1] >= 0.9 * power) --high;
+    if (high == 0) return std::nullopt;
     std::size_t low = high;
     while (low > 0 && smooth[low] > 0.1 * power) --low;
+    if (smooth[low] > 0.1 * power) return std::nullopt;
     const auto crossing = [&](std::size_t after, double level) {
         return static_cast<double>(after) - (smooth[after] - level) / (smooth[after] - smooth[after - 1]);
     };
-    if (smooth[low] > 0.1 * power) return 0;
     return (crossing(high, 0.9 * power) - crossing(low + 1, 0.1 * power)) / rate;
+}
+
+// The same of a whole burst: a slow edge may take up to half of it.
+std::optional<double> edge_time(const IqRecord& record, std::size_t width, const Burst& burst, bool rising) {
+    constexpr double usual_s = 200e-6, most_samples = 1 << 24;
+    const double half = std::min(burst.length_s() / 2, most_samples / record.sample_rate_hz);
+    for (double reach = std::min(half, usual_s);; reach = std::min(half, 8 * reach)) {
+        const auto seen =
+            edge_time(record, width, rising ? burst.start_s : burst.stop_s, burst.power, rising, reach);
+        if (seen || reach >= half) return seen;
+    }
 }
 
 struct Attempt {
@@ -283,14 +305,17 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
     for (Burst burst : seen.bursts) {
         // What is shorter than the smoothing is a spike of noise, not a burst.
         if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;
-        const double reach = std::min(burst.length_s() / 2, 200e-6);
-        burst.rise_s = burst.whole ? edge_time(record, width, burst.start_s, burst.power, true, reach) : 0;
-        burst.fall_s = burst.whole ? edge_time(record, width, burst.stop_s, burst.power, false, reach) : 0;
+        // In noise of half the 10 % level and more, its ups and downs would be timed.
+        constexpr double quiet = 0.05;
+        if (burst.whole && seen.outside.mean() < quiet * burst.power) {
+            burst.rise_s = edge_time(record, width, burst, true);
+            burst.fall_s = edge_time(record, width, burst, false);
+        }
         // A sharp edge, averaged over a width, crosses a low level early by this much.
         const double early = static_cast<double>(width) * std::max(0.0, 0.5 - level / burst.power) / rate;
         const double sharp = 1.2 * static_cast<double>(width) / rate;
-        if (burst.whole && burst.rise_s > 0 && burst.rise_s < sharp) burst.start_s += early;
-        if (burst.whole && burst.fall_s > 0 && burst.fall_s < sharp) burst.stop_s -= early;
+        if (burst.rise_s && *burst.rise_s < sharp) burst.start_s += early;
+        if (burst.fall_s && *burst.fall_s < sharp) burst.stop_s -= early;
         out.bursts.push_back(burst);
     }
     return out;

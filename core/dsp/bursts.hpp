@@ -23,10 +23,11 @@ struct Burst {
     // Where the power crosses the level, between samples. Edges faster than the smoothing stand where they
     // are without it.
     double start_s = 0, stop_s = 0;
-    double power = 0;               // mean |x|^2 between these
-    double peak = 0;                // highest smoothed |x|^2
-    double rise_s = 0, fall_s = 0;  // 10 % to 90 % of the mean power
-    bool whole = true;              // false when it begins before or ends after the record
+    double power = 0;  // mean |x|^2 between these
+    double peak = 0;   // highest smoothed |x|^2
+    // 10 % to 90 % of the mean power; nothing for an end that the record cuts off or a neighbour hides.
+    std::optional<double> rise_s = {}, fall_s = {};
+    bool whole = true;  // false when it begins before or ends after the record
 
     double length_s() const { return stop_s - start_s; }
 };

@@ -229,6 +229,7 @@ void invalidate(Outcome& outcome, std::string reason) {
     outcome.invalid = std::move(reason);
     outcome.results.clear();
     outcome.tables.clear();
+    outcome.occurrences.clear();
 }
 
 }  // namespace rt

@@ -18,6 +18,12 @@ static const T* find_named(const std::vector<T>& list, const std::string& name) 
 const Result* Outcome::find_result(const std::string& name) const {
     return find_named(results, name);
 }
+const Occurrences* Outcome::find_occurrences(const std::string& result) const {
+    for (const auto& all : occurrences) {
+        if (all.result == result) return &all;
+    }
+    return nullptr;
+}
 const Trace* Outcome::find_trace(const std::string& name) const {
     return find_named(traces, name);
 }

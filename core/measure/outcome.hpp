@@ -72,6 +72,17 @@ struct Table {
     std::vector<std::vector<Cell>> rows;
 };
 
+// The single values whose extreme a result is: how many a limit finds beyond it, and where.
+struct Occurrences {
+    struct One {
+        double value = 0;   // in the unit of the result
+        std::string place;  // "1.2 ms (transfer 2, byte 3, bit 5)"
+    };
+    std::string result;  // "low_time_least"
+    std::size_t count = 0;
+    std::vector<One> worst;  // the extreme first; not all where there are very many
+};
+
 // A picture of how often each place was met: an eye.
 struct Raster {
     std::string name;   // "eye"
@@ -93,6 +104,7 @@ struct Outcome {
     std::vector<Result> results;
     std::vector<Trace> traces;
     std::vector<Table> tables;
+    std::vector<Occurrences> occurrences;
     std::vector<Raster> rasters;
     std::vector<std::string> notes;       // remarks on how the numbers came about
     std::vector<std::string> deviations;  // parameters that differ from the standard's
@@ -114,6 +126,7 @@ struct Outcome {
         add(name, whole < cut ? cut : whole, unit, whole < cut ? Known::at_least : Known::exactly);
     }
     const Result* find_result(const std::string& name) const;
+    const Occurrences* find_occurrences(const std::string& result) const;
     const Trace* find_trace(const std::string& name) const;
     // Of several with this name the one with this detector, else the first.
     const Trace* find_trace(const std::string& name, std::optional<Detector> detector) const;

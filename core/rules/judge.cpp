@@ -209,6 +209,38 @@ Finding held_against_bound(const Bound& bound, const Result& result, Finding fin
     return finding;
 }
 
+// The smaller distance to the bound's limits, and the limit that it is to.
+struct Spare {
+    double margin = 0, limit = 0;
+};
+
+Spare spare_of(const Bound& bound, double value) {
+    const double far = std::numeric_limits<double>::infinity();
+    const double above = bound.min ? margin_to(*bound.min, value, Sense::lower) : far;
+    const double below = bound.max ? margin_to(*bound.max, value, Sense::upper) : far;
+    return above < below ? Spare{above, *bound.min} : Spare{below, *bound.max};
+}
+
+// How many of the single values are beyond the bound, and where the worst of them stand.
+void count_occurrences(const Bound& bound, const Rule& rule, const Occurrences& all, Unit unit,
+                       Finding& finding) {
+    constexpr std::size_t most_named = 5;
+    std::string named;
+    std::size_t beyond = 0;
+    for (const auto& one : all.worst) {
+        const auto value = convert({one.value, unit}, rule.unit);
+        if (!value || spare_of(bound, value->value).margin >= 0) continue;
+        if (beyond++ < most_named) named += "; " + format(*value) + " at " + one.place;
+    }
+    finding.points_judged = all.count;
+    finding.points_beyond = beyond;
+    if (beyond == 0) return;
+    const bool more = beyond == all.worst.size() && all.count > beyond;
+    finding.reason = std::to_string(beyond) + (more ? " or more" : "") + " of " + std::to_string(all.count) +
+                     " beyond the limit" + (beyond > most_named ? ", the worst" : "") + ": " +
+                     named.substr(2);
+}
+
 Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome, Finding finding,
                     const JudgeOptions& options) {
     const Result* result = outcome.find_result(rule.applies_to);
@@ -222,14 +254,14 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
                    " is in " + symbol(result->value.unit));
     }
     if (!std::isfinite(value->value)) return no_verdict(std::move(finding), result->name + " has no value");
-    const double far = std::numeric_limits<double>::infinity();
-    const double above = bound.min ? margin_to(*bound.min, value->value, Sense::lower) : far;
-    const double below = bound.max ? margin_to(*bound.max, value->value, Sense::upper) : far;
+    const Spare spare = spare_of(bound, value->value);
     finding.value = value->value;
-    finding.margin = std::min(above, below);
-    finding.limit = above < below ? *bound.min : *bound.max;
+    finding.margin = spare.margin;
+    finding.limit = spare.limit;
     finding.points_judged = 1;
     finding.points_beyond = *finding.margin < 0 ? 1 : 0;
+    if (const Occurrences* all = outcome.find_occurrences(rule.applies_to))
+        count_occurrences(bound, rule, *all, result->value.unit, finding);
     finding.verdict = verdict_of(*finding.margin, marginal_of(rule, options));
     if (conditions) weigh(rule, *conditions, *finding.margin, finding);
     return held_against_bound(bound, *result, std::move(finding));

@@ -8,6 +8,7 @@
 #include <limits>
 #include <nlohmann/json.hpp>
 
+#include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
 using nlohmann::json;
@@ -65,7 +66,7 @@ TEST_CASE("duty cycle over an hour is not judged on 100 ms, unless that is meant
     const Said chosen = measure(folder, meant);
     CHECK(chosen.code <= 1);
     const auto finding = json::parse(chosen.out)["findings"][0];
-    CHECK(finding["value"] == doctest::Approx(10).epsilon(0.02));
+    CHECK(finding["value"] == about(10).epsilon(0.02));
     CHECK(contains(finding["deviations"].dump(), "observed for 100 ms instead of"));
     auto longer = call;
     longer.insert(longer.end(), {"--least-observation", "200 ms"});
@@ -162,7 +163,7 @@ TEST_CASE("counts of different settings are never pooled, bits alone have bounds
         folder, {"receiver.error-rate", "bits.csv", "--json", "--rulebook", "own.toml", "--rule", "own/ber"});
     // No error in n bits: at most 1 - (1 - c)^(1/n), 2.9957 over n for 95 %. That is above 1e-6.
     CHECK(none_seen.code == 1);
-    CHECK(json::parse(none_seen.out)["findings"][0]["value"] == doctest::Approx(2.995727e-6).epsilon(1e-4));
+    CHECK(json::parse(none_seen.out)["findings"][0]["value"] == about(2.995727e-6).epsilon(1e-4));
     folder.write("bits.csv", "bits,bit_errors\n4000000,0\n");
     CHECK(measure(folder, {"receiver.error-rate", "bits.csv", "--rulebook", "own.toml", "--rule", "own/ber"})
               .code == 0);

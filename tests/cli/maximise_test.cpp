@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
 using namespace rt;
@@ -71,10 +72,10 @@ TEST_CASE("candidates of a pre-scan are maximised and measured where they are hi
         CHECK(std::any_of(point->parameters.begin(), point->parameters.end(),
                           [](const auto& p) { return p.first == "detector" && p.second == "average"; }));
     }
-    CHECK(axis(*finals[0], "frequency") == doctest::Approx(1.2).epsilon(0.01));
+    CHECK(axis(*finals[0], "frequency") == about(1.2).epsilon(0.01));
     // All but what lies between the grid and the best place: 70 dBuV less 0.15 dB and 0.15 dB, on a noise
     // floor.
-    CHECK(finals[0]->find_result("level")->value.value == doctest::Approx(70).epsilon(0.01));
+    CHECK(finals[0]->find_result("level")->value.value == about(70).epsilon(0.01));
     CHECK(std::count_if(run.events.begin(), run.events.end(),
                         [](const EventRecord& e) { return e.kind == "candidate"; }) == 2);
 }

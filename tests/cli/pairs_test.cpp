@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
 using nlohmann::json;
@@ -55,9 +56,9 @@ TEST_CASE("path x kind: every kind reads higher by what the path takes, or is re
     const auto rise = [&](const char* test, const char* result) {
         return first(after, test, result) - first(before, test, result);
     };
-    CHECK(rise("sweep", "highest_level") == doctest::Approx(10).epsilon(1e-6));
-    CHECK(rise("power", "power") == doctest::Approx(10).epsilon(1e-3));
-    CHECK(rise("iq", "total_power") == doctest::Approx(10).epsilon(1e-6));
+    CHECK(rise("sweep", "highest_level") == about(10).epsilon(1e-6));
+    CHECK(rise("power", "power") == about(10).epsilon(1e-3));
+    CHECK(rise("iq", "total_power") == about(10).epsilon(1e-6));
     // What was applied stays with each capture, and they are measured again from there.
     for (const auto& point : after.points) {
         const std::string text = rt::read_file(through.folder / "run" / point.capture.file);
@@ -235,7 +236,7 @@ TEST_CASE("recorded x repeats x conditions: what the file does not say the campa
     CHECK(stand.run().code == 0);
     const auto run = stand.record();
     // The bench's 50 ohm count for files too: -60 dBm are 46.99 dBuV.
-    CHECK(*run.points[0].findings[1].value == doctest::Approx(46.99).epsilon(0.001));
+    CHECK(*run.points[0].findings[1].value == about(46.99).epsilon(0.001));
     CHECK(contains(run.points[0].findings[1].reason,
                    "declared, not stated by the capture: detector peak, bandwidth 9 kHz"));
     // Judged again from what was kept it is still marked.

@@ -4,6 +4,7 @@
 
 #include "core/base/error.hpp"
 #include "lab/tally/tally.hpp"
+#include "tests/about.hpp"
 #include "tests/cli/world.hpp"
 #include "tests/lab/fake_instrument.hpp"
 
@@ -35,8 +36,8 @@ TEST_CASE("a run measures, judges, keeps and reports; its exit code says how it 
     const auto results = json::parse(rt::read_file(failing.folder / "run/report/results.json"));
     CHECK(results["counts"] == json{{"PASS", 1}, {"MARGINAL", 0}, {"FAIL", 1}, {"NONE", 0}});
     CHECK(results["findings"][1]["verdict"] == "FAIL");
-    CHECK(results["findings"][1]["margin"].get<double>() == doctest::Approx(46 - 70).epsilon(0.02));
-    CHECK(results["findings"][1]["at"]["value"].get<double>() == doctest::Approx(1.5e6).epsilon(0.002));
+    CHECK(results["findings"][1]["margin"].get<double>() == about(46 - 70).epsilon(0.02));
+    CHECK(results["findings"][1]["at"]["value"].get<double>() == about(1.5e6).epsilon(0.002));
     CHECK(results["findings"][1]["point"] == "state=on");
     CHECK(results["run"]["unit.serial"] == "7");
     CHECK(lines(rt::read_file(failing.folder / "run/report/results.csv")) == 3);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
+#include "tests/about.hpp"
 #include "tests/cli/program.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/lab/folder.hpp"
@@ -64,10 +65,10 @@ TEST_CASE("a burst is measured, judged, drawn and written as curves") {
         measured(folder, {"radio.oqpsk", "burst.sigmf-meta", "--rule", "ieee-802.15.4/oqpsk-evm", "--rule",
                           "ieee-802.15.4/oqpsk-centre-frequency", "--traces", "curves.csv"});
     CHECK(seen.said.code == 0);
-    CHECK(seen.value("frequency_error") == doctest::Approx(10).epsilon(0.001));
-    CHECK(seen.value("burst_power") == doctest::Approx(6 - 6.02 + 0.04).epsilon(0.02));
+    CHECK(seen.value("frequency_error") == about(10).epsilon(0.001));
+    CHECK(seen.value("burst_power") == within(0.02, 6 - 6.02 + 0.04));
     CHECK(seen.tree["counts"]["PASS"] == 2);
-    CHECK(seen.tree["findings"][1]["margin"].get<double>() == doctest::Approx(30).epsilon(0.01));
+    CHECK(seen.tree["findings"][1]["margin"].get<double>() == about(30).epsilon(0.01));
     const auto& tables = seen.tree["tables"];
     REQUIRE(tables.size() == 2);
     CHECK(tables[0]["name"] == "frames");
@@ -140,8 +141,8 @@ TEST_CASE("options complete what a file does not say, and contradict nothing") {
     TestFolder folder;
     write_record(folder, "a", made::tone(0.5, 100e3, 1e6, 20000), 1e6, {}, 1e9);
     const auto seen = measured(folder, {"radio.carrier", "a.sigmf-data", "--reference-level", "-20 dBm"});
-    CHECK(seen.value("carrier_power") == doctest::Approx(-26.02).epsilon(0.001));
-    CHECK(seen.value("carrier_frequency") == doctest::Approx(1e9 + 100e3).epsilon(1e-9));
+    CHECK(seen.value("carrier_power") == about(-26.02).epsilon(0.001));
+    CHECK(seen.value("carrier_frequency") == about(1e9 + 100e3).epsilon(1e-9));
     const Said other =
         rare_tally(folder.path(), {"measure", "radio.carrier", "a.sigmf-meta", "--sample-rate", "2 MHz"});
     CHECK(other.code == 2);
@@ -150,8 +151,8 @@ TEST_CASE("options complete what a file does not say, and contradict nothing") {
     std::filesystem::copy_file(folder / "a.sigmf-data", folder / "bare.bin");
     const auto bare = measured(folder, {"radio.carrier", "bare.bin", "--sample-type", "cf32", "--sample-rate",
                                         "1 MHz", "--centre", "433.92 MHz", "--reference-level", "0 dBm"});
-    CHECK(bare.value("carrier_frequency") == doctest::Approx(433.92e6 + 100e3).epsilon(1e-9));
-    CHECK(bare.value("carrier_power") == doctest::Approx(-6.02).epsilon(0.001));
+    CHECK(bare.value("carrier_frequency") == about(433.92e6 + 100e3).epsilon(1e-9));
+    CHECK(bare.value("carrier_power") == about(-6.02).epsilon(0.001));
     const Said none =
         rare_tally(folder.path(), {"measure", "radio.carrier", "bare.bin", "--sample-type", "cf32"});
     CHECK(none.code == 2);

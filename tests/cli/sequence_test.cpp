@@ -3,6 +3,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
 using rt::PointKind;
@@ -114,7 +115,7 @@ TEST_CASE("a threshold search finds the level, and carried on it is the same sea
     // One in a hundred is lost at -89 dBm at the unit, 2 dB more at the generator. 100 packets tell it to 1
     // dB.
     for (const auto* point : thresholds) {
-        CHECK(point->find_result("sensitivity")->value.value == doctest::Approx(-87).epsilon(0.0125));
+        CHECK(point->find_result("sensitivity")->value.value == about(-87).epsilon(0.0125));
         CHECK(point->findings[0].verdict == Verdict::marginal);
         CHECK(point->capture.kind == "trials");
         CHECK(contains(rt::read_file(stand.folder / "run" / point->capture.file),

@@ -7,6 +7,7 @@
 
 #include "core/serial/pattern.hpp"
 #include "lab/formats/files.hpp"
+#include "tests/about.hpp"
 #include "tests/cli/program.hpp"
 #include "tests/core/made_waves.hpp"
 #include "tests/lab/folder.hpp"
@@ -75,7 +76,7 @@ TEST_CASE("an eye from a file: numbers, hits with their time, picture") {
     const auto tree = json::parse(
         rare_tally(folder.path(), {"measure", "serial.eye", "link.sigmf-meta", "--set", mask, "--json"}).out);
     CHECK(value(tree, "mask_hits") == 1);
-    CHECK(value(tree, "symbol_rate") == doctest::Approx(2.5e9).epsilon(1e-5));
+    CHECK(value(tree, "symbol_rate") == about(2.5e9).epsilon(1e-5));
     // Judged by a lab's own rulebook: one hit is a failure.
     const Said judged = rare_tally(
         folder.path(), {"measure", "serial.eye", "link.sigmf-meta", "--rulebook",
@@ -93,7 +94,7 @@ TEST_CASE("a differential pair of integers, clipped or not") {
     const auto tree = json::parse(rare_tally(folder.path(), {"measure", "pulse.edges", "pair.sigmf-meta",
                                                              "--set", "channel=1-2", "--json"})
                                       .out);
-    CHECK(value(tree, "amplitude") == doctest::Approx(0.6).epsilon(0.02));
+    CHECK(value(tree, "amplitude") == about(0.6).epsilon(0.02));
     const auto common =
         rare_tally(folder.path(), {"measure", "serial.clock", "pair.sigmf-meta", "--set", "channel=(1+2)/2"});
     CHECK(common.code == 4);  // nothing but noise
@@ -205,7 +206,7 @@ bytes = ["0xA7"]
     const auto tree = json::parse(rt::read_file(folder / "r/report/results.json"));
     CHECK(tree["counts"]["PASS"] == 1);
     CHECK(tree["counts"]["FAIL"] == 1);
-    CHECK(value(tree, "clock_rise_greatest") == doctest::Approx(1.2e-6).epsilon(0.03));
+    CHECK(value(tree, "clock_rise_greatest") == about(1.2e-6).epsilon(0.03));
     // The bus is quiet in the second test: no verdict, no number.
     CHECK(contains(rt::read_file(folder / "r/report/results.json"),
                    "not valid: the spacings of edges fit no symbol rate"));

@@ -1,6 +1,7 @@
 // Watches and rechecks.
 #include <doctest/doctest.h>
 
+#include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
 using rt::PointKind;
@@ -49,7 +50,7 @@ TEST_CASE("a watch notes what was outside its limits, when and how long") {
     REQUIRE(events(run, "watch").size() == 1);
     CHECK(events(run, "watch")[0]->text == "current 120 mA, in order is at most 100 mA");
     CHECK(run.samples.size() >= 6);  // before and after each point
-    CHECK(run.samples.front().value == doctest::Approx(0.04));
+    CHECK(run.samples.front().value == about(0.04));
 }
 
 TEST_CASE("a watch that voids takes the verdict of the points it saw outside, and of no others") {

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/stats/anomaly.hpp"
+#include "tests/about.hpp"
 
 using namespace rt;
 
@@ -61,7 +62,7 @@ TEST_CASE("an outlying curve is named by how far its median stands away") {
     const auto found = find_anomalies(curves, Trend::none);
     REQUIRE(count(found, AnomalyKind::outlying) == 1);
     CHECK(found.front().curve == 3);
-    CHECK(found.front().by == doctest::Approx(5).epsilon(0.1));
+    CHECK(found.front().by == about(5).epsilon(0.1));
 }
 
 TEST_CASE("what should fall and rises is named where it rises, unless the interval explains it") {
@@ -85,13 +86,13 @@ TEST_CASE("a single outlier and a step are told apart") {
     REQUIRE(outlier.size() == 1);
     CHECK(outlier[0].kind == AnomalyKind::outlier);
     CHECK(outlier[0].point == 7);
-    CHECK(outlier[0].by == doctest::Approx(9).epsilon(0.05));
+    CHECK(outlier[0].by == about(9).epsilon(0.05));
     std::vector<SweepCurve> jump{curve("gain", 15, [](int i) { return rough(i) + (i >= 8 ? 6 : 0); })};
     const auto step = find_anomalies(jump, Trend::none);
     REQUIRE(step.size() == 1);
     CHECK(step[0].kind == AnomalyKind::step);
     CHECK(step[0].point == 8);
-    CHECK(step[0].by == doctest::Approx(6).epsilon(0.05));
+    CHECK(step[0].by == about(6).epsilon(0.05));
     // Too few points say nothing; values that are none are passed over.
     jump[0].points.resize(6);
     CHECK(find_anomalies(jump, Trend::none).empty());

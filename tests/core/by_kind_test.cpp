@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/measure/procedure.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -54,32 +55,32 @@ TEST_CASE("complex samples count at the unit: their level at the centre, their s
     correct(through, tilted());
     CHECK(corrected(through));
     // At the centre 8 dB; at the tone, 4 MHz below, 7.2 dB. -20 dBm read at the analyser.
-    CHECK(*std::get<IqRecord>(through).path_db == doctest::Approx(8));
-    CHECK(*std::get<IqRecord>(through).reference_level_dbm == doctest::Approx(8));
-    CHECK(std::get<IqRecord>(through).tilt_db(96e6) == doctest::Approx(-0.8));
+    CHECK(*std::get<IqRecord>(through).path_db == about(8));
+    CHECK(*std::get<IqRecord>(through).reference_level_dbm == about(8));
+    CHECK(std::get<IqRecord>(through).tilt_db(96e6) == about(-0.8));
     CHECK(value("radio.spurious", through, "highest_level", {{"bandwidth", "100 kHz"}}) ==
-          doctest::Approx(-12.8).epsilon(0.01));
-    CHECK(value("spectrum.density", through, "total_power") == doctest::Approx(-12.8).epsilon(0.01));
+          about(-12.8).epsilon(0.01));
+    CHECK(value("spectrum.density", through, "total_power") == about(-12.8).epsilon(0.01));
     // Without a table nothing depends on frequency.
     Capture plain = tone();
     correct(plain, path(10));
     CHECK(std::get<IqRecord>(plain).path_tilt.empty());
-    CHECK(value("spectrum.density", plain, "total_power") == doctest::Approx(-10).epsilon(0.001));
+    CHECK(value("spectrum.density", plain, "total_power") == about(-10).epsilon(0.001));
     // Once is enough: what was corrected stays as it is.
     correct(plain, path(10));
-    CHECK(*std::get<IqRecord>(plain).path_db == doctest::Approx(10));
+    CHECK(*std::get<IqRecord>(plain).path_db == about(10));
 }
 
 TEST_CASE("waveforms by their ratio, power at its frequency, spectra at each") {
     Capture wave = waveform_in_memory(std::vector<double>{0.1, -0.2, 0.3}, 1e-9);
     correct(wave, path(20));
     const auto& w = std::get<Waveform>(wave);
-    CHECK(*w.path_ratio == doctest::Approx(10));
-    CHECK(w.volts()[1] == doctest::Approx(-2));
+    CHECK(*w.path_ratio == about(10));
+    CHECK(w.volts()[1] == about(-2));
     Capture power = PowerReading{-30, 100e6};
     correct(power, tilted());
-    CHECK(std::get<PowerReading>(power).level_dbm == doctest::Approx(-22));
-    CHECK(*std::get<PowerReading>(power).correction_db == doctest::Approx(8));
+    CHECK(std::get<PowerReading>(power).level_dbm == about(-22));
+    CHECK(*std::get<PowerReading>(power).correction_db == about(8));
     Spectrum s;
     s.frequency_hz = {90e6, 110e6}, s.level = {1, 2}, s.unit = Unit::dbuv, s.impedance_ohm = 50;
     Capture spectrum = s;

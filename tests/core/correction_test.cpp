@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -23,12 +24,12 @@ Spectrum flat(Unit unit) {
 
 TEST_CASE("between its frequencies a table follows log frequency, or frequency where it says so") {
     const CorrectionTable log({1e6, 100e6}, {1, 3});
-    CHECK(log.at(10e6) == doctest::Approx(2).epsilon(1e-12));  // half way in decades
+    CHECK(log.at(10e6) == about(2).epsilon(1e-12));  // half way in decades
     CHECK(log.at(1e6) == 1);
     CHECK(log.at(100e6) == 3);
     const CorrectionTable linear({1e6, 3e6}, {1, 3}, Between::frequency);
-    CHECK(linear.at(2e6) == doctest::Approx(2).epsilon(1e-12));
-    CHECK(linear.at(1.5e6) == doctest::Approx(1.5).epsilon(1e-12));
+    CHECK(linear.at(2e6) == about(2).epsilon(1e-12));
+    CHECK(linear.at(1.5e6) == about(1.5).epsilon(1e-12));
 }
 
 TEST_CASE("what a table does not cover is an error, not a guess") {
@@ -52,9 +53,9 @@ TEST_CASE("losses raise what was read, gains lower it, and each level keeps what
     Spectrum s = flat(Unit::dbm);
     s.reference_level = 0;
     correct(s, path);
-    CHECK(s.level[0] == doctest::Approx(10 + 0.5 + 1 - 20));
-    CHECK(s.level[1] == doctest::Approx(10 + 0.5 + 2 - 20));  // 2 MHz is half way in octaves
-    CHECK(s.correction_db[2] == doctest::Approx(3.5 - 20));
+    CHECK(s.level[0] == about(10 + 0.5 + 1 - 20));
+    CHECK(s.level[1] == about(10 + 0.5 + 2 - 20));  // 2 MHz is half way in octaves
+    CHECK(s.correction_db[2] == about(3.5 - 20));
     CHECK(s.unit == Unit::dbm);
     Spectrum wide = flat(Unit::dbm);
     wide.frequency_hz[2] = 5e6;
@@ -72,11 +73,11 @@ TEST_CASE("behind an antenna voltage levels become field strength levels") {
     Spectrum volts = flat(Unit::dbuv);
     correct(volts, path);
     CHECK(volts.unit == Unit::dbuv_per_metre);
-    CHECK(volts.level[0] == doctest::Approx(18));
+    CHECK(volts.level[0] == about(18));
     // 10 dBm in 50 ohm are 116.99 dBuV.
     Spectrum power = flat(Unit::dbm);
     correct(power, path);
-    CHECK(power.level[0] == doctest::Approx(10 + 106.9897 + 8).epsilon(1e-6));
+    CHECK(power.level[0] == about(10 + 106.9897 + 8).epsilon(1e-6));
     Spectrum unknown = flat(Unit::dbm);
     unknown.impedance_ohm.reset();
     CHECK(input_error([&] { correct(unknown, path); }).find("need the impedance") != std::string::npos);

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "core/serial/test_symbols.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -77,9 +78,9 @@ TEST_CASE("a linear transmitter has no distortion, whatever the rate, the distur
     const auto out = run("ethernet.distortion", wave_of(s, 2),
                          {{"symbol_rate", "66.666667 MHz"}, {"disturber", "11.111111 MHz"}});
     CHECK(value(out, "peak_distortion") < 0.1e-3);
-    CHECK(value(out, "rate_error") == doctest::Approx(87).epsilon(0.002));
-    CHECK(value(out, "disturber_amplitude") == doctest::Approx(5.4).epsilon(1e-4));
-    CHECK(value(out, "disturber_frequency") == doctest::Approx(s.disturber_hz).epsilon(1e-7));
+    CHECK(value(out, "rate_error") == about(87).epsilon(0.002));
+    CHECK(value(out, "disturber_amplitude") == about(5.4).epsilon(1e-4));
+    CHECK(value(out, "disturber_frequency") == about(s.disturber_hz).epsilon(1e-7));
     CHECK(value(out, "symbols") == 2 * 2047);
 }
 
@@ -91,7 +92,7 @@ TEST_CASE("a spike on one symbol is the distortion, at its time") {
     const auto out = run("ethernet.distortion", wave_of(s, 1),
                          {{"symbol_rate", "66.666667 MHz"}, {"disturber", "11.111111 MHz"}});
     // The fit of 131 unknowns to 2047 values takes their share of it, give or take.
-    CHECK(value(out, "peak_distortion") == doctest::Approx(12e-3 * (1 - 131.0 / 2047)).epsilon(0.03));
+    CHECK(value(out, "peak_distortion") == about(12e-3 * (1 - 131.0 / 2047)).epsilon(0.03));
     const double interval = 1 / (s.rate * (1 + s.ppm * 1e-6));
     CHECK(std::abs(value(out, "peak_distortion_at") - (900.5 - 5.3) * interval) < 0.06 * interval);
 }
@@ -102,7 +103,7 @@ TEST_CASE("a transmitter with five levels and compression: as a direct fit says"
     Sent s;
     s.cubic = 0.02;
     const auto out = run("ethernet.distortion", wave_of(s, 1), {{"symbol_rate", "66.666667 MHz"}});
-    CHECK(value(out, "peak_distortion") == doctest::Approx(7.5e-3).epsilon(0.03));
+    CHECK(value(out, "peak_distortion") == about(7.5e-3).epsilon(0.03));
     const Trace* phases = out.find_trace("phases");
     REQUIRE(phases);
     CHECK(*std::min_element(phases->y.begin(), phases->y.end()) < 1.8e-3);
@@ -110,7 +111,7 @@ TEST_CASE("a transmitter with five levels and compression: as a direct fit says"
     five.levels = 5, five.rate = 125e6, five.noise = 1e-3;
     const auto noisy =
         run("ethernet.distortion", wave_of(five, 1), {{"symbol_rate", "125 MHz"}, {"levels", "5"}});
-    CHECK(value(noisy, "distortion_rms") == doctest::Approx(1e-3 * std::sqrt(1 - 129.0 / 2047)).epsilon(0.1));
+    CHECK(value(noisy, "distortion_rms") == about(1e-3 * std::sqrt(1 - 129.0 / 2047)).epsilon(0.1));
 }
 
 TEST_CASE("another signal than the test sequence has no verdict") {

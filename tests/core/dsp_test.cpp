@@ -12,6 +12,7 @@
 #include "core/dsp/parallel.hpp"
 #include "core/dsp/widen.hpp"
 #include "core/measure/tone/sine_fit.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 
 using namespace rt;
@@ -89,10 +90,10 @@ TEST_CASE("a low-pass passes, halves and stops where it should, without delay") 
         return out[1000] / std::polar(1.0, 2 * pi * frequency * 1000 / rate);
     };
     for (const double f : {0.0, 30e3, 79e3}) CHECK(std::abs(response(f) - 1.0) < 3e-4);
-    CHECK(std::abs(response(cutoff)) == doctest::Approx(0.5).epsilon(0.01));
+    CHECK(std::abs(response(cutoff)) == about(0.5).epsilon(0.01));
     for (const double f : {121e3, 200e3, 450e3}) CHECK(std::abs(response(f)) < 2e-4);
     std::vector<double> step(500, 1.0);
-    CHECK(filtered(std::span<const double>(step), taps)[250] == doctest::Approx(1).epsilon(1e-9));
+    CHECK(filtered(std::span<const double>(step), taps)[250] == about(1).epsilon(1e-9));
 }
 
 TEST_CASE("least squares finds the line through noise-free points, and leaves what nothing determines at 0") {
@@ -103,8 +104,8 @@ TEST_CASE("least squares finds the line through noise-free points, and leaves wh
         system.add(row, 5 - 2e-3 * t);
     }
     const auto x = system.solve();
-    CHECK(x[1] == doctest::Approx(-2e-3).epsilon(1e-3));
-    CHECK(x[0] + x[1] * 1e6 == doctest::Approx(5 - 2e3).epsilon(1e-6));
+    CHECK(x[1] == about(-2e-3).epsilon(1e-3));
+    CHECK(x[0] + x[1] * 1e6 == about(5 - 2e3).epsilon(1e-6));
     CHECK(x[2] == 0);
 }
 
@@ -140,17 +141,17 @@ TEST_CASE("a sine and its harmonics are found in a record of no whole number of 
         const double w = 2 * pi * f * i / rate;
         x.push_back(0.7 + 2 * std::cos(w + 0.5) + 0.02 * std::sin(2 * w) + 0.005 * std::cos(5 * w));
     }
-    CHECK(strongest_tone(x, rate) == doctest::Approx(f).epsilon(1e-3));
+    CHECK(strongest_tone(x, rate) == about(f).epsilon(1e-3));
     const SineFit fit = fit_sine(x, rate, f * 1.001, 6);
     // The frequency is fitted to the fundamental alone: harmonics pull at it a little.
-    CHECK(fit.frequency_hz == doctest::Approx(f).epsilon(1e-6));
-    CHECK(fit.offset == doctest::Approx(0.7).epsilon(1e-5));
-    CHECK(fit.amplitude[0] == doctest::Approx(2).epsilon(1e-7));
-    CHECK(fit.amplitude[1] == doctest::Approx(0.02).epsilon(1e-5));
+    CHECK(fit.frequency_hz == about(f).epsilon(1e-6));
+    CHECK(fit.offset == about(0.7).epsilon(1e-5));
+    CHECK(fit.amplitude[0] == about(2).epsilon(1e-7));
+    CHECK(fit.amplitude[1] == about(0.02).epsilon(1e-5));
     CHECK(fit.amplitude[2] < 1e-6);
-    CHECK(fit.amplitude[4] == doctest::Approx(0.005).epsilon(1e-4));
+    CHECK(fit.amplitude[4] == about(0.005).epsilon(1e-4));
     CHECK(fit.residual_square < 1e-8);
     double rest = 0;
     for (const double v : without(x, rate, fit, 1)) rest += v * v / static_cast<double>(x.size());
-    CHECK(rest == doctest::Approx((0.02 * 0.02 + 0.005 * 0.005) / 2).epsilon(0.01));
+    CHECK(rest == about((0.02 * 0.02 + 0.005 * 0.005) / 2).epsilon(0.01));
 }

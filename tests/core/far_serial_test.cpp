@@ -3,6 +3,7 @@
 #include <random>
 
 #include "core/signal/waveform.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -63,9 +64,7 @@ TEST_CASE("a rate is that of the signal, or there is none") {
             clocked(bits(far.rate, sampling, far.edge, 4000), sampling, {{"symbol_rate", "2.5 GHz"}});
         CHECK(out.invalid.has_value() == !far.fits);
         CHECK(out.results.empty() == !far.fits);
-        if (far.fits)
-            CHECK(value(out, "rate_error") ==
-                  doctest::Approx(1e6 * (far.rate / nominal - 1)).scale(1).epsilon(20));
+        if (far.fits) CHECK(value(out, "rate_error") == within(20, 1e6 * (far.rate / nominal - 1)));
     }
     // White noise has edges everywhere.
     std::mt19937_64 random(3);
@@ -93,8 +92,8 @@ TEST_CASE("an eye of few samples a symbol keeps to its window") {
             run("serial.eye",
                 waveform_in_memory(bits(1e9, per_symbol * 1e9, 0.6, 20000, 0, 1e-4), 1 / (per_symbol * 1e9)),
                 {{"symbol_rate", "1 GHz"}, {"window", "10 %"}});
-        CHECK(value(out, "eye_height") == doctest::Approx(0.8).epsilon(0.005));
-        CHECK(value(out, "eye_amplitude") == doctest::Approx(0.8).epsilon(0.002));
+        CHECK(value(out, "eye_height") == about(0.8).epsilon(0.005));
+        CHECK(value(out, "eye_amplitude") == about(0.8).epsilon(0.002));
         const bool said = std::any_of(out.notes.begin(), out.notes.end(), [](const std::string& note) {
             return note.find("which have a sample within the window") != std::string::npos;
         });
@@ -109,8 +108,8 @@ TEST_CASE("edges that stand early and late by turns have the rate of the signal"
         const auto out = clocked(volts, 50e9, {{"symbol_rate", "2.5 GHz"}});
         INFO(out.invalid.value_or(""));
         REQUIRE_FALSE(out.invalid);
-        CHECK(value(out, "rate_error") == doctest::Approx(0).scale(1).epsilon(20));
+        CHECK(value(out, "rate_error") == within(20, 0));
         // Rising edges early, falling late by half of it each.
-        CHECK(value(out, "tie_rms") == doctest::Approx(distortion / 2 * 0.4e-9).epsilon(0.05));
+        CHECK(value(out, "tie_rms") == about(distortion / 2 * 0.4e-9).epsilon(0.05));
     }
 }

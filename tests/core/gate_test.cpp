@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/dsp/frames.hpp"
 #include "core/signal/iq_record.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -41,13 +42,12 @@ TEST_CASE("gated, a burst has the power that it has while it is on") {
                         {"bandwidth", "200 kHz"}};
     // On for a fifth of the time: 7 dB less on the average.
     CHECK(value(run("spectrum.channel-power", record, wide), "channel_power") ==
-          doctest::Approx(-20 - 6.99).epsilon(0.002));
+          about(-20 - 6.99).epsilon(0.002));
     Settings gated = wide;
     gated.emplace_back("gate", "bursts");
-    CHECK(value(run("spectrum.channel-power", record, gated), "channel_power") ==
-          doctest::Approx(-20).epsilon(0.001));
+    CHECK(value(run("spectrum.channel-power", record, gated), "channel_power") == about(-20).epsilon(0.001));
     CHECK(value(run("spectrum.density", record, {{"gate", "bursts"}, {"transform_size", "512"}}),
-                "total_power") == doctest::Approx(-20).epsilon(0.001));
+                "total_power") == about(-20).epsilon(0.001));
 }
 
 TEST_CASE("what stands between bursts is not seen through the gate") {

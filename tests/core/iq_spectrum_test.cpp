@@ -4,6 +4,7 @@
 #include "core/dsp/density.hpp"
 #include "core/dsp/iq_scan.hpp"
 #include "core/dsp/peaks.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/expect_error.hpp"
 
@@ -29,7 +30,7 @@ TEST_CASE("the noise bandwidth of windows is the published one") {
                                                {Window::flat_top, 3.7702}};
     for (const auto& [window, bins] : table) {
         CAPTURE(name(window));
-        CHECK(noise_bandwidth_bins(window_values(window, 4096)) == doctest::Approx(bins).epsilon(1e-3));
+        CHECK(noise_bandwidth_bins(window_values(window, 4096)) == about(bins).epsilon(1e-3));
     }
 }
 
@@ -43,9 +44,9 @@ TEST_CASE("density of white noise is flat and sums to its power, whatever window
             const auto seen = power_density(made::record(x, 2e6, 1e9), {1000, window, overlap});
             double total = 0;
             for (const double p : seen.per_hz) total += p * seen.step_hz;
-            CHECK(total == doctest::Approx(mean).epsilon(0.01));
-            CHECK(seen.frequency_hz.front() == doctest::Approx(1e9 - 1e6));
-            CHECK(seen.frequency_hz[500] == doctest::Approx(1e9));
+            CHECK(total == about(mean).epsilon(0.01));
+            CHECK(seen.frequency_hz.front() == about(1e9 - 1e6));
+            CHECK(seen.frequency_hz[500] == about(1e9));
         }
     }
 }
@@ -57,9 +58,9 @@ TEST_CASE(
     const auto seen = power_density(record, {2048, Window::blackman_harris, 0.5});
     double total = 0;
     for (const double p : seen.per_hz) total += p * seen.step_hz;
-    CHECK(total == doctest::Approx(0.0625).epsilon(1e-4));
+    CHECK(total == about(0.0625).epsilon(1e-4));
     const auto top = std::max_element(seen.per_hz.begin(), seen.per_hz.end()) - seen.per_hz.begin();
-    CHECK(seen.frequency_hz[static_cast<std::size_t>(top)] == doctest::Approx(123e3).epsilon(0.004));
+    CHECK(seen.frequency_hz[static_cast<std::size_t>(top)] == about(123e3).epsilon(0.004));
     const auto again = power_density(record, {2048, Window::blackman_harris, 0.5});
     CHECK(again.per_hz == seen.per_hz);
     CHECK(input_error([&] {
@@ -76,7 +77,7 @@ TEST_CASE("detectors read a steady tone alike, and noise as theory says") {
     for (const Detector d : {Detector::peak, Detector::average, Detector::rms, Detector::sample,
                              Detector::quasi_peak, Detector::cispr_average, Detector::negative_peak}) {
         CAPTURE(name(d));
-        CHECK(db(read_at(tone, 20e3, filter, d) / 0.3) == doctest::Approx(0).scale(1).epsilon(0.02));
+        CHECK(db(read_at(tone, 20e3, filter, d) / 0.3) == within(0.02, 0));
     }
     // Gaussian noise behind a Gaussian filter: power = density times noise bandwidth; the mean envelope of a
     // Rayleigh distribution is sqrt(pi)/2 of the rms, -1.05 dB.
@@ -86,17 +87,17 @@ TEST_CASE("detectors read a steady tone alike, and noise as theory says") {
     const double rms = read_at(noise, 0, filter, Detector::rms),
                  average = read_at(noise, 0, filter, Detector::average);
     const double expected = 0.1 * std::sqrt(filter.noise_bandwidth_hz() / 200e3);
-    CHECK(db(rms / expected) == doctest::Approx(0).scale(1).epsilon(0.15));
-    CHECK(db(average / rms) == doctest::Approx(-1.05).epsilon(0.05));
+    CHECK(db(rms / expected) == within(0.15, 0));
+    CHECK(db(average / rms) == about(-1.05).epsilon(0.05));
     CHECK(read_at(noise, 0, filter, Detector::peak) > 2 * rms);
 }
 
 TEST_CASE("the filter has the bandwidth that its name says") {
     const auto record = made::record(made::tone(1, 0, 1e6, 40000), 1e6);
     CHECK(db(read_at(record, 4.5e3, GaussianFilter::with_6db(9e3), Detector::rms)) ==
-          doctest::Approx(-6.02).epsilon(0.005));
+          about(-6.02).epsilon(0.005));
     CHECK(db(read_at(record, 5e3, GaussianFilter::with_3db(10e3), Detector::rms)) ==
-          doctest::Approx(-3.01).epsilon(0.005));
+          about(-3.01).epsilon(0.005));
     // The same with all frequencies at once.
     ScanSettings settings;
     settings.filter = GaussianFilter::with_6db(9e3);
@@ -105,8 +106,7 @@ TEST_CASE("the filter has the bandwidth that its name says") {
     const Scan seen = scan(record, settings);
     for (std::size_t i = 0; i < seen.frequency_hz.size(); ++i) {
         const double expected = 10 * std::log10(settings.filter.power_response(seen.frequency_hz[i]));
-        if (expected > -60)
-            CHECK(db(seen.reading[0][i]) == doctest::Approx(expected).scale(10).epsilon(0.005));
+        if (expected > -60) CHECK(db(seen.reading[0][i]) == within(10 * 0.005, expected));
     }
 }
 
@@ -119,13 +119,10 @@ TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, aver
     const auto record = iq_in_memory(samples, rate, 0, {}, 10);
     const auto filter = GaussianFilter::with_6db(120e3);
     const double area = 1 / rate;
-    CHECK(db(read_at(record, 0, filter, Detector::peak) / (area * 1.064 * 120e3)) ==
-          doctest::Approx(0).scale(1).epsilon(0.1));
-    CHECK(db(read_at(record, 0, filter, Detector::average) / (area * pulses)) ==
-          doctest::Approx(0).scale(1).epsilon(0.05));
+    CHECK(db(read_at(record, 0, filter, Detector::peak) / (area * 1.064 * 120e3)) == within(0.1, 0));
+    CHECK(db(read_at(record, 0, filter, Detector::average) / (area * pulses)) == within(0.05, 0));
     CHECK(db(read_at(record, 0, filter, Detector::rms) /
-             (area * std::sqrt(pulses * filter.noise_bandwidth_hz()))) ==
-          doctest::Approx(0).scale(1).epsilon(0.05));
+             (area * std::sqrt(pulses * filter.noise_bandwidth_hz()))) == within(0.05, 0));
     // All bins at once agree with one frequency.
     ScanSettings settings;
     settings.filter = filter;
@@ -138,8 +135,7 @@ TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, aver
     }();
     const Scan seen = scan(long_record, settings);
     const double one = read_at(long_record, 0, filter, Detector::quasi_peak);
-    for (const double volts : seen.reading[0])
-        CHECK(db(volts / one) == doctest::Approx(0).scale(1).epsilon(0.3));
+    for (const double volts : seen.reading[0]) CHECK(db(volts / one) == within(0.3, 0));
 }
 
 TEST_CASE("what cannot be measured is refused") {

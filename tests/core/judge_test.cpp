@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -73,7 +74,7 @@ TEST_CASE("the four verdicts and their borders") {
         CAPTURE(row.level);
         const Finding finding = judged(rule, trace_with(row.level));
         CHECK(finding.verdict == row.verdict);
-        CHECK(*finding.margin == doctest::Approx(50 - row.level));
+        CHECK(*finding.margin == about(50 - row.level));
         CHECK(*finding.value == row.level);
         CHECK(finding.at == Quantity{1.4e6, Unit::hertz});
         CHECK(finding.points_judged == 251);
@@ -96,7 +97,7 @@ TEST_CASE("6 dB more in the reading is 6 dB less margin") {
     const Rule rule = line_rule();
     for (double level = 31; level < 80; level += 6.5) {
         const double before = *judged(rule, trace_with(level)).margin;
-        CHECK(*judged(rule, trace_with(level + 6)).margin == doctest::Approx(before - 6));
+        CHECK(*judged(rule, trace_with(level + 6)).margin == about(before - 6));
     }
 }
 
@@ -167,8 +168,8 @@ TEST_CASE("levels convert across a known impedance, and not without") {
           "rule line is in dBuV but trace emission is in dBm: state the impedance it was measured in");
     dbm.traces[0].impedance_ohm = 50;
     const Finding finding = judged(line_rule(), dbm);
-    CHECK(*finding.value == doctest::Approx(40));
-    CHECK(*finding.margin == doctest::Approx(10));
+    CHECK(*finding.value == about(40));
+    CHECK(*finding.margin == about(10));
     dbm.traces[0].y_unit = Unit::dbuv_per_metre;
     CHECK_THROWS_AS(judged(line_rule(), dbm), Error);
 }
@@ -215,7 +216,7 @@ TEST_CASE("a mask with both parts takes the lower level, with either the higher"
     // Reference -3: relative -23, absolute -30. Reference -15: relative -35, absolute -30.
     const Finding high = judged(mask_rule(Mask::Combine::both), psd(-3, -32));
     CHECK(*high.limit == -30);
-    CHECK(*high.margin == doctest::Approx(2));
+    CHECK(*high.margin == about(2));
     CHECK(high.verdict == Verdict::marginal);
     CHECK(high.at == Quantity{-5e6, Unit::hertz});  // offset from the carrier, on the lower side
     CHECK(high.at_offset);
@@ -249,8 +250,8 @@ TEST_CASE("bounds: minimum, maximum, both, and units that convert") {
         outcome.results.push_back({"frequency_error", {value, unit}, {}});
         return outcome;
     };
-    CHECK(*judged(rule, with(10, Unit::ppm)).margin == doctest::Approx(30));
-    CHECK(*judged(rule, with(-38, Unit::ppm)).margin == doctest::Approx(2));
+    CHECK(*judged(rule, with(10, Unit::ppm)).margin == about(30));
+    CHECK(*judged(rule, with(-38, Unit::ppm)).margin == about(2));
     CHECK(*judged(rule, with(-38, Unit::ppm)).limit == -40);
     CHECK(judged(rule, with(-38, Unit::ppm)).verdict == Verdict::marginal);
     CHECK(judged(rule, with(0.0041, Unit::percent)).verdict == Verdict::fail);  // 41 ppm
@@ -259,7 +260,7 @@ TEST_CASE("bounds: minimum, maximum, both, and units that convert") {
     CHECK(judged(rule, Outcome{}).reason == "the capture gives no frequency_error");
     CHECK_THROWS_AS(judged(rule, with(1, Unit::hertz)), Error);
     rule.limit = Bound{{}, 40};
-    CHECK(*judged(rule, with(-1000, Unit::ppm)).margin == doctest::Approx(1040));
+    CHECK(*judged(rule, with(-1000, Unit::ppm)).margin == about(1040));
 }
 
 TEST_CASE("findings read failures first, then no verdict, then by margin") {

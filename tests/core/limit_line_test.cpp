@@ -8,6 +8,7 @@
 #include <random>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -84,7 +85,7 @@ TEST_CASE("margins of ten points of CISPR 32 class B, computed by hand") {
         const double y[] = {row.reading};
         REQUIRE(line.at(x[0]));
         // The working above carries seven digits of the logarithms: 1e-5 dB.
-        CHECK(*line.at(x[0]) == doctest::Approx(row.limit).epsilon(2e-7));
+        CHECK(*line.at(x[0]) == about(row.limit).epsilon(2e-7));
         const auto seen = compare(x, y, line, 3);
         CHECK(seen.judged == 1);
         CHECK(std::abs(seen.worst_margin - row.margin) < 1e-5);
@@ -108,9 +109,9 @@ TEST_CASE("at a step the stricter limit holds, upper or lower") {
 TEST_CASE("linear and logarithmic interpolation differ") {
     const LimitLine linear({{30e6, 300e6, 45, 55, Interpolation::linear}}, Sense::upper);
     const LimitLine logarithmic({log_slope(30e6, 300e6, 45, 55)}, Sense::upper);
-    CHECK(*linear.at(165e6) == doctest::Approx(50));                         // arithmetic middle
-    CHECK(*logarithmic.at(std::sqrt(30e6 * 300e6)) == doctest::Approx(50));  // geometric middle
-    CHECK(*logarithmic.at(60e6) == doctest::Approx(45 + 10 * std::log10(2.0)));
+    CHECK(*linear.at(165e6) == about(50));                         // arithmetic middle
+    CHECK(*logarithmic.at(std::sqrt(30e6 * 300e6)) == about(50));  // geometric middle
+    CHECK(*logarithmic.at(60e6) == about(45 + 10 * std::log10(2.0)));
     CHECK(*linear.at(300e6) == 55);  // ends are exact
     CHECK(*logarithmic.at(300e6) == 55);
 }
@@ -167,7 +168,7 @@ TEST_CASE("the fast comparison agrees with the obvious one") {
         CHECK(fast.beyond == slow.beyond);
         CHECK(fast.close == slow.close);
         CHECK(fast.worst == slow.worst);
-        CHECK(fast.worst_margin == doctest::Approx(slow.worst_margin));
+        CHECK(fast.worst_margin == about(slow.worst_margin));
     }
 }
 

@@ -4,6 +4,7 @@
 #include <doctest/doctest.h>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -16,14 +17,14 @@ TEST_CASE("a convex region holds its inside and grows about its middle") {
     CHECK_FALSE(hexagon.holds(0.2, 0));  // the border is no hit
     CHECK_FALSE(hexagon.holds(0.25, 0.5));
     CHECK_FALSE(hexagon.holds(0.5, 1.01));
-    CHECK(hexagon.growth_to(0.5, 0.5) == doctest::Approx(0.5));
-    CHECK(hexagon.growth_to(0.5, 1.2) == doctest::Approx(1.2));
-    CHECK(hexagon.growth_to(0.95, 0) == doctest::Approx(1.5));
+    CHECK(hexagon.growth_to(0.5, 0.5) == about(0.5));
+    CHECK(hexagon.growth_to(0.5, 1.2) == about(1.2));
+    CHECK(hexagon.growth_to(0.95, 0) == about(1.5));
     // The sloping side: at (0.3, 0.5) exactly 1.
-    CHECK(hexagon.growth_to(0.3, 0.5) == doctest::Approx(1));
+    CHECK(hexagon.growth_to(0.3, 0.5) == about(1));
     // Turned the other way round it is the same region.
     const MaskRegion mirrored({{0.4, -1}, {0.6, -1}, {0.8, 0}, {0.6, 1}, {0.4, 1}, {0.2, 0}});
-    CHECK(mirrored.growth_to(0.7, 0.3) == doctest::Approx(hexagon.growth_to(0.7, 0.3)));
+    CHECK(mirrored.growth_to(0.7, 0.3) == about(hexagon.growth_to(0.7, 0.3)));
 }
 
 TEST_CASE("a region with a dent holds what lies inside and is not grown") {
@@ -43,12 +44,12 @@ TEST_CASE("masks as people write them: parts of a symbol or times, volts or part
     const auto units =
         parse_mask("100 ps -50 mV, 0.2 ns -50 mV, 150 ps 50 mV, 100 ps -50 mV", {400e-12, 0, 1});
     REQUIRE(units.size() == 1);
-    CHECK(units[0].corners()[0].x == doctest::Approx(0.25));
-    CHECK(units[0].corners()[1].x == doctest::Approx(0.5));
-    CHECK(units[0].corners()[2].y == doctest::Approx(0.05));
+    CHECK(units[0].corners()[0].x == about(0.25));
+    CHECK(units[0].corners()[1].x == about(0.5));
+    CHECK(units[0].corners()[2].y == about(0.05));
     const auto parts = parse_mask("0.2 0.25, 0.5 0.75, 0.8 0.25, 0.2 0.25", {0, -0.4, 0.4});
-    CHECK(parts[0].corners()[0].y == doctest::Approx(-0.2));
-    CHECK(parts[0].corners()[1].y == doctest::Approx(0.2));
+    CHECK(parts[0].corners()[0].y == about(-0.2));
+    CHECK(parts[0].corners()[1].y == about(0.2));
     CHECK(parse_mask("", {}).empty());
     const auto wrong = [](const char* text) { return input_error([&] { parse_mask(text, {}); }); };
     CHECK(wrong("0.2 0, 0.5 0.1, 0.8 0").find("region 1 is not closed") != std::string::npos);

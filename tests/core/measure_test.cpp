@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/dsp/resolution.hpp"
 #include "core/measure/procedure.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -38,14 +39,14 @@ Outcome mask(Spectrum s) {
 
 TEST_CASE("a Gaussian filter has its closed-form bandwidths") {
     const auto three = GaussianFilter::with_3db(100e3);
-    CHECK(three.power_response(50e3) == doctest::Approx(0.5));
-    CHECK(three.noise_bandwidth_hz() == doctest::Approx(106.447e3).epsilon(1e-5));  // sqrt(pi / (4 ln 2)) B3
+    CHECK(three.power_response(50e3) == about(0.5));
+    CHECK(three.noise_bandwidth_hz() == about(106.447e3).epsilon(1e-5));  // sqrt(pi / (4 ln 2)) B3
     const auto six = GaussianFilter::with_6db(9e3);
-    CHECK(six.power_response(4.5e3) == doctest::Approx(0.25));
-    CHECK(six.noise_bandwidth_hz() == doctest::Approx(0.7527 * 9e3).epsilon(1e-4));
-    CHECK(GaussianFilter::customary(120e3).power_response(60e3) == doctest::Approx(0.25));
-    CHECK(GaussianFilter::customary(100e3).power_response(50e3) == doctest::Approx(0.5));
-    CHECK(10 * std::log10(six.power_response(six.reach_hz())) == doctest::Approx(-150));
+    CHECK(six.power_response(4.5e3) == about(0.25));
+    CHECK(six.noise_bandwidth_hz() == about(0.7527 * 9e3).epsilon(1e-4));
+    CHECK(GaussianFilter::customary(120e3).power_response(60e3) == about(0.25));
+    CHECK(GaussianFilter::customary(100e3).power_response(50e3) == about(0.5));
+    CHECK(10 * std::log10(six.power_response(six.reach_hz())) == about(-150));
 }
 
 TEST_CASE("noise of any scatter is no carrier of a mask, a carrier above it is one") {
@@ -73,12 +74,11 @@ TEST_CASE("channel power of a flat band is density times width") {
     // dBm; 81 points of 25 kHz stand for 2.025 MHz.
     const Outcome outcome = mask(band(1e6, -10, -200));
     REQUIRE(outcome.find_result("channel_power"));
-    CHECK(outcome.find_result("channel_power")->value.value == doctest::Approx(2.793).epsilon(0.001));
+    CHECK(outcome.find_result("channel_power")->value.value == about(2.793).epsilon(0.001));
     CHECK(outcome.find_result("reference_level")->value.value == -10);
     CHECK(outcome.find_trace("psd")->reference_level == -10);
     // 3 dB more density is 3 dB more power; disjoint halves add up.
-    CHECK(mask(band(1e6, -7, -200)).find_result("channel_power")->value.value ==
-          doctest::Approx(5.793).epsilon(0.001));
+    CHECK(mask(band(1e6, -7, -200)).find_result("channel_power")->value.value == about(5.793).epsilon(0.001));
 }
 
 TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no number then") {

@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "core/measure/radio/oqpsk/frame.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
@@ -39,14 +40,14 @@ TEST_CASE("O-QPSK: errors of carrier, clock, offset and imbalance are found, at 
         frame.offset = made::Complex(0.06, -0.08);
         frame.imbalance = 0.03;
         const auto out = run("radio.oqpsk", noisy(frame.make(), rate, 1e-4));
-        CHECK(value(out, "frequency_offset") == doctest::Approx(-71e3).epsilon(1e-4));
-        CHECK(value(out, "frequency_error") == doctest::Approx(-71e3 / 2405).epsilon(1e-4));
-        CHECK(value(out, "symbol_rate_error") == doctest::Approx(33).epsilon(0.03));
-        CHECK(value(out, "iq_offset") == doctest::Approx(-20).epsilon(0.01));
-        CHECK(value(out, "gain_imbalance") == doctest::Approx(20 * std::log10(1.03 / 0.97)).epsilon(0.03));
+        CHECK(value(out, "frequency_offset") == about(-71e3).epsilon(1e-4));
+        CHECK(value(out, "frequency_error") == about(-71e3 / 2405).epsilon(1e-4));
+        CHECK(value(out, "symbol_rate_error") == about(33).epsilon(0.03));
+        CHECK(value(out, "iq_offset") == about(-20).epsilon(0.01));
+        CHECK(value(out, "gain_imbalance") == about(20 * std::log10(1.03 / 0.97)).epsilon(0.03));
         // Offset 0.1 over both components gives 0.1 / sqrt(2); imbalance 3 %.
-        CHECK(value(out, "evm_rms_offset_removed") == doctest::Approx(3).epsilon(0.03));
-        CHECK(value(out, "evm_rms") == doctest::Approx(100 * std::sqrt(0.005 + 0.0009)).epsilon(0.02));
+        CHECK(value(out, "evm_rms_offset_removed") == about(3).epsilon(0.03));
+        CHECK(value(out, "evm_rms") == about(100 * std::sqrt(0.005 + 0.0009)).epsilon(0.02));
         CHECK(value(out, "frames_bad_check") == 0);
     }
 }
@@ -59,8 +60,7 @@ TEST_CASE("O-QPSK: error vector magnitude of noise is the one that its power giv
     for (const double snr : {30.0, 20.0, 14.0}) {
         CAPTURE(snr);
         const auto out = run("radio.oqpsk", noisy(frame.make(), 16e6, 0.5 * std::pow(10, -snr / 20)));
-        CHECK(value(out, "evm_rms") ==
-              doctest::Approx(100 * std::pow(10, -snr / 20) / std::sqrt(2.0)).epsilon(0.04));
+        CHECK(value(out, "evm_rms") == about(100 * std::pow(10, -snr / 20) / std::sqrt(2.0)).epsilon(0.04));
         CHECK(value(out, "evm_peak") > 2 * value(out, "evm_rms"));
     }
 }
@@ -81,9 +81,9 @@ TEST_CASE("O-QPSK: frames are decoded, each of several, and a wrong check is cou
     const auto& table = out.tables.front();
     REQUIRE(table.rows.size() == 4);
     CHECK(std::get<std::string>(table.rows[3].back()).starts_with("03a700"));
-    CHECK(std::get<double>(table.rows[3][4]) == doctest::Approx(30e3).epsilon(0.001));
+    CHECK(std::get<double>(table.rows[3][4]) == about(30e3).epsilon(0.001));
     CHECK(out.find_trace("constellation")->x.size() > 100);
-    CHECK(out.find_trace("constellation")->y.front() != doctest::Approx(0).epsilon(0.3));
+    CHECK(out.find_trace("constellation")->y.front() != about(0).epsilon(0.3));
     CHECK(std::abs(out.find_trace("constellation_at_once")->y.front()) < 0.1);
 }
 
@@ -124,23 +124,23 @@ TEST_CASE("Bluetooth LE: deviation, offset and drift") {
     const auto out = run("radio.gfsk", noisy(x, 16e6, 1e-4, 2.44e9));
     CHECK(value(out, "packets") == 4);
     CHECK(value(out, "packets_bad_crc") == 0);
-    CHECK(value(out, "delta_f1_avg") == doctest::Approx(240e3).epsilon(0.004));
+    CHECK(value(out, "delta_f1_avg") == about(240e3).epsilon(0.004));
     // Alternating bits behind the Gaussian filter of BT = 0.5 reach 88.2 % of the deviation.
-    CHECK(value(out, "delta_f2_avg") == doctest::Approx(0.8817 * 240e3).epsilon(0.006));
-    CHECK(value(out, "deviation_ratio") == doctest::Approx(0.8817).epsilon(0.006));
+    CHECK(value(out, "delta_f2_avg") == about(0.8817 * 240e3).epsilon(0.006));
+    CHECK(value(out, "deviation_ratio") == about(0.8817).epsilon(0.006));
     CHECK(value(out, "delta_f2_share") == 100);
     made::Gfsk shallow;
     shallow.type = 2;
     shallow.index = 0.40;  // 0.8817 x 200 kHz lies below 185 kHz
     CHECK(value(run("radio.gfsk", noisy(shallow.make(), 16e6, 1e-4, 2.44e9)), "delta_f2_share") == 0);
     // At the middle of the preamble 4.5 us have drifted by -0.2 kHz.
-    CHECK(value(out, "preamble_offset") == doctest::Approx(39.8e3).epsilon(0.01));
+    CHECK(value(out, "preamble_offset") == about(39.8e3).epsilon(0.01));
     // From there to the middle of the last group, at 347 us: 17.1 kHz.
-    CHECK(value(out, "drift") == doctest::Approx(-17.1e3).epsilon(0.02));
+    CHECK(value(out, "drift") == about(-17.1e3).epsilon(0.02));
     // The packet's edge reaches through the filter into the preamble: 0.1 kHz.
-    CHECK(value(out, "initial_drift") == doctest::Approx(-(62 - 4.5) * 50).epsilon(0.05));
-    CHECK(value(out, "drift_rate") == doctest::Approx(-2500).epsilon(0.03));
-    CHECK(value(out, "average_power") == doctest::Approx(10 + 20 * std::log10(0.5)).epsilon(0.005));
+    CHECK(value(out, "initial_drift") == about(-(62 - 4.5) * 50).epsilon(0.05));
+    CHECK(value(out, "drift_rate") == about(-2500).epsilon(0.03));
+    CHECK(value(out, "average_power") == about(10 + 20 * std::log10(0.5)).epsilon(0.005));
     made::Gfsk bad;
     bad.wrong_crc = true;
     // A packet that does not check is counted, and nothing of it enters: here another's, 2 MHz beside and
@@ -158,7 +158,7 @@ TEST_CASE("Bluetooth LE: deviation, offset and drift") {
     CHECK(value(beside, "packets_bad_crc") == 1);
     for (const char* name : {"delta_f1_avg", "delta_f2_avg", "frequency_offset", "drift", "average_power"}) {
         CAPTURE(name);
-        CHECK(value(beside, name) == doctest::Approx(value(out, name)).epsilon(0.002));
+        CHECK(value(beside, name) == about(value(out, name)).epsilon(0.002));
     }
     const auto other = run("radio.gfsk", noisy(made::Oqpsk{}.make(), 16e6, 1e-4));
     REQUIRE(other.invalid);
@@ -180,10 +180,10 @@ TEST_CASE("OFDM: constellation error of noise, carrier, leakage and flatness, fo
             run("radio.ofdm", noisy(x, 20e6, 0.2 * std::pow(10, -snr / 20) * std::sqrt(64.0 / 52), 2.437e9));
         CHECK(value(out, "rate") == mbit * 1e6);
         CHECK(value(out, "frames") == 3);
-        CHECK(value(out, "frequency_offset") == doctest::Approx(33e3).epsilon(snr > 30 ? 0.01 : 0.03));
+        CHECK(value(out, "frequency_offset") == about(33e3).epsilon(snr > 30 ? 0.01 : 0.03));
         // The channel from two training symbols adds half of their noise, the phase of four pilots an eighth.
-        CHECK(value(out, "evm_db_training") == doctest::Approx(-snr + 10 * std::log10(1.625)).epsilon(0.02));
-        CHECK(value(out, "evm_db_whole_frame") == doctest::Approx(-snr).epsilon(0.025));
+        CHECK(value(out, "evm_db_training") == about(-snr + 10 * std::log10(1.625)).epsilon(0.02));
+        CHECK(value(out, "evm_db_whole_frame") == about(-snr).epsilon(0.025));
         const auto& row = out.tables.front().rows.front();
         CHECK(std::get<double>(row[3]) == static_cast<double>(frame.symbols()));
     }
@@ -192,10 +192,10 @@ TEST_CASE("OFDM: constellation error of noise, carrier, leakage and flatness, fo
     frame.leakage = std::pow(10, -18.0 / 20);
     frame.tilt_db = 3;
     const auto out = run("radio.ofdm", noisy(frame.make(), 40e6, 1e-5));
-    CHECK(value(out, "centre_leakage") == doctest::Approx(-18.1).epsilon(0.01));
-    CHECK(value(out, "flatness_outer_high") == doctest::Approx(1.5).epsilon(0.05));
-    CHECK(value(out, "flatness_outer_low") == doctest::Approx(-1.5).epsilon(0.05));
-    CHECK(value(out, "flatness_inner_high") == doctest::Approx(3 * 16.0 / 52).epsilon(0.05));
+    CHECK(value(out, "centre_leakage") == about(-18.1).epsilon(0.01));
+    CHECK(value(out, "flatness_outer_high") == about(1.5).epsilon(0.05));
+    CHECK(value(out, "flatness_outer_low") == about(-1.5).epsilon(0.05));
+    CHECK(value(out, "flatness_inner_high") == about(3 * 16.0 / 52).epsilon(0.05));
     CHECK(value(out, "evm_db") < -55);
     const auto other = run("radio.ofdm", noisy(made::tone(0.2, 1e6, 20e6, 20000), 20e6, 1e-3));
     REQUIRE(other.invalid);
@@ -211,14 +211,14 @@ TEST_CASE("AM depth and FM deviation") {
         fm[i] = std::polar(0.4, 2 * made::pi * 7e3 * t + 5e3 / 500 * std::sin(2 * made::pi * 500 * t));
     }
     const auto a = run("radio.am-fm", made::record(am, rate, 1e8, 0.0));
-    CHECK(value(a, "am_depth") == doctest::Approx(60).epsilon(0.001));
-    CHECK(value(a, "am_depth_rms") == doctest::Approx(60).epsilon(0.001));
-    CHECK(value(a, "am_frequency") == doctest::Approx(1000).epsilon(0.001));
-    CHECK(value(a, "carrier_offset") == doctest::Approx(7e3).epsilon(1e-4));
-    CHECK(value(a, "carrier_power") == doctest::Approx(20 * std::log10(0.4)).epsilon(0.001));
+    CHECK(value(a, "am_depth") == about(60).epsilon(0.001));
+    CHECK(value(a, "am_depth_rms") == about(60).epsilon(0.001));
+    CHECK(value(a, "am_frequency") == about(1000).epsilon(0.001));
+    CHECK(value(a, "carrier_offset") == about(7e3).epsilon(1e-4));
+    CHECK(value(a, "carrier_power") == about(20 * std::log10(0.4)).epsilon(0.001));
     const auto f = run("radio.am-fm", made::record(fm, rate, 1e8, 0.0), {{"audio_filter", "20 kHz"}});
-    CHECK(value(f, "fm_deviation") == doctest::Approx(5e3).epsilon(0.002));
-    CHECK(value(f, "fm_deviation_rms") == doctest::Approx(5e3 / std::sqrt(2.0)).epsilon(0.005));
-    CHECK(value(f, "fm_frequency") == doctest::Approx(500).epsilon(0.002));
+    CHECK(value(f, "fm_deviation") == about(5e3).epsilon(0.002));
+    CHECK(value(f, "fm_deviation_rms") == about(5e3 / std::sqrt(2.0)).epsilon(0.005));
+    CHECK(value(f, "fm_frequency") == about(500).epsilon(0.002));
     CHECK(value(f, "am_depth") < 0.1);
 }

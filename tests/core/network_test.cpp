@@ -5,6 +5,7 @@
 #include <complex>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -46,18 +47,18 @@ Network pair_of(double between, double ground_a, double ground_b) {
 
 TEST_CASE("return loss of a resistance, in its own and in another system") {
     CHECK(value(run("network.return-loss", ended_in(75)), "least_return_loss") ==
-          doctest::Approx(-20 * std::log10(25.0 / 125)));
+          about(-20 * std::log10(25.0 / 125)));
     // A differential port measured in 50 ohm, judged in 100 ohm.
     CHECK(value(run("network.return-loss", ended_in(120), {{"reference", "100 ohm"}}), "least_return_loss") ==
-          doctest::Approx(-20 * std::log10(20.0 / 220)));
+          about(-20 * std::log10(20.0 / 220)));
     CHECK(value(run("network.return-loss", ended_in(1e12), {{"reference", "100 ohm"}}),
-                "least_return_loss") == doctest::Approx(0).epsilon(1e-6));
+                "least_return_loss") == about(0).epsilon(1e-6));
 }
 
 TEST_CASE("a pair is judged by its mixed-mode parameters") {
     // 80 ohm between both conductors, far from ground: differential 80 ohm.
     const auto even = run("network.return-loss", pair_of(80, 1e9, 1e9), {{"ports", "1-2"}});
-    CHECK(value(even, "least_return_loss") == doctest::Approx(-20 * std::log10(20.0 / 180)).epsilon(1e-6));
+    CHECK(value(even, "least_return_loss") == about(-20 * std::log10(20.0 / 180)).epsilon(1e-6));
     CHECK(value(even, "least_mode_conversion_loss") > 120);
     // Unequal grounds turn differential into common waves. Closed form: with a and b driven by +-v/2 behind
     // 50 ohm, the common part of what comes back.

@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 
 #include "core/rules/judge.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_rule.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"
@@ -45,16 +46,16 @@ TEST_CASE("channel power and occupied bandwidth of a band of noise") {
                             {"spacing", "60 kHz"},
                             {"neighbours", "one"},
                             {"density_window", "10 kHz"}});
-    CHECK(value(power, "channel_power") == doctest::Approx(-10).epsilon(0.002));
-    CHECK(value(power, "mean_density") == doctest::Approx(-10 - 10 * std::log10(60e3)).epsilon(0.001));
-    CHECK(value(power, "highest_density") == doctest::Approx(-10 - 10 * std::log10(5)).epsilon(0.01));
+    CHECK(value(power, "channel_power") == about(-10).epsilon(0.002));
+    CHECK(value(power, "mean_density") == about(-10 - 10 * std::log10(60e3)).epsilon(0.001));
+    CHECK(value(power, "highest_density") == about(-10 - 10 * std::log10(5)).epsilon(0.01));
     CHECK(value(power, "adjacent_low") < -80);
     const auto width =
         run("spectrum.occupied-bandwidth", record, {{"bandwidth", "500 Hz"}, {"down", "26 dB"}});
-    CHECK(value(width, "occupied_bandwidth") == doctest::Approx(0.99 * 50e3).epsilon(0.005));
+    CHECK(value(width, "occupied_bandwidth") == about(0.99 * 50e3).epsilon(0.005));
     CHECK(std::abs(value(width, "centre_offset")) < 100);
-    CHECK(value(width, "power") == doctest::Approx(-10).epsilon(0.002));
-    CHECK(value(width, "level_bandwidth") == doctest::Approx(50.9e3).epsilon(0.01));
+    CHECK(value(width, "power") == about(-10).epsilon(0.002));
+    CHECK(value(width, "level_bandwidth") == about(50.9e3).epsilon(0.01));
     CHECK(
         input_error([&] {
             run("spectrum.channel-power", record, {{"centre", "868 MHz"}, {"channel_bandwidth", "300 kHz"}});
@@ -71,11 +72,11 @@ TEST_CASE("adjacent channels are told apart") {
     for (std::size_t i = 0; i < x.size(); ++i) x[i] += up[i] + down[i];
     const auto out = run("spectrum.channel-power", made::record(x, 1e6, 1e9, 0.0),
                          {{"centre", "1 GHz"}, {"channel_bandwidth", "80 kHz"}, {"spacing", "100 kHz"}});
-    CHECK(value(out, "channel_power") == doctest::Approx(-6.02).epsilon(0.003));
-    CHECK(value(out, "adjacent_high") == doctest::Approx(-20).epsilon(0.002));
-    CHECK(value(out, "alternate_low") == doctest::Approx(-30).epsilon(0.002));
+    CHECK(value(out, "channel_power") == about(-6.02).epsilon(0.003));
+    CHECK(value(out, "adjacent_high") == about(-20).epsilon(0.002));
+    CHECK(value(out, "alternate_low") == about(-30).epsilon(0.002));
     CHECK(value(out, "adjacent_low") < -100);
-    CHECK(value(out, "alternate_power") == doctest::Approx(-36.02).epsilon(0.002));
+    CHECK(value(out, "alternate_power") == about(-36.02).epsilon(0.002));
 }
 
 TEST_CASE("markers find peaks between points and their distance") {
@@ -85,11 +86,11 @@ TEST_CASE("markers find peaks between points and their distance") {
     made::add_noise(x, 1e-4);
     const auto out = run("spectrum.markers", made::record(x, 200e3, 0, 0.0),
                          {{"bandwidth", "1 kHz"}, {"prominence", "10 dB"}});
-    CHECK(value(out, "peak_level") == doctest::Approx(-7.96).epsilon(0.01));
-    CHECK(value(out, "peak_frequency") == doctest::Approx(12.3e3).epsilon(1e-4));
-    CHECK(value(out, "delta_level") == doctest::Approx(-20).epsilon(0.005));
-    CHECK(value(out, "delta_frequency") == doctest::Approx(-52.4e3).epsilon(1e-4));
-    CHECK(value(out, "peak_width") == doctest::Approx(1000).epsilon(0.03));
+    CHECK(value(out, "peak_level") == about(-7.96).epsilon(0.01));
+    CHECK(value(out, "peak_frequency") == about(12.3e3).epsilon(1e-4));
+    CHECK(value(out, "delta_level") == about(-20).epsilon(0.005));
+    CHECK(value(out, "delta_frequency") == about(-52.4e3).epsilon(1e-4));
+    CHECK(value(out, "peak_width") == about(1000).epsilon(0.03));
 }
 
 TEST_CASE("a carrier is measured to a fraction of a hertz, a modulated one refused") {
@@ -97,11 +98,11 @@ TEST_CASE("a carrier is measured to a fraction of a hertz, a modulated one refus
     made::add_noise(x, 0.01);
     const auto out = run("radio.carrier", made::record(x, 1e6, 2.4e9, 3.0), {{"centre", "2.40001 GHz"}});
     // Cramer-Rao bound of the frequency: sqrt(6 / (SNR N)) fs / (2 pi N) = 0.0012 Hz here.
-    CHECK(value(out, "carrier_frequency") == doctest::Approx(2.4e9 + 12345.678).epsilon(1e-11));
-    CHECK(value(out, "frequency_offset") == doctest::Approx(2345.678).epsilon(1e-5));
-    CHECK(value(out, "frequency_error") == doctest::Approx(0.97737).epsilon(1e-4));
-    CHECK(value(out, "carrier_power") == doctest::Approx(-17).epsilon(0.001));
-    CHECK(value(out, "carrier_to_rest") == doctest::Approx(20).epsilon(0.01));
+    CHECK(value(out, "carrier_frequency") == about(2.4e9 + 12345.678).epsilon(1e-11));
+    CHECK(value(out, "frequency_offset") == about(2345.678).epsilon(1e-5));
+    CHECK(value(out, "frequency_error") == about(0.97737).epsilon(1e-4));
+    CHECK(value(out, "carrier_power") == about(-17).epsilon(0.001));
+    CHECK(value(out, "carrier_to_rest") == about(20).epsilon(0.01));
     made::Oqpsk frame;
     const auto wrong = run("radio.carrier", made::record(frame.make(), 16e6), {});
     REQUIRE(wrong.invalid);
@@ -118,8 +119,8 @@ TEST_CASE("spurious emission beside a carrier") {
     const auto out =
         run("radio.spurious", made::record(x, 10e6, 1e9, 0.0),
             {{"bandwidth", "10 kHz"}, {"carrier", "1 GHz"}, {"exclude", "1 MHz"}, {"threshold", "-90 dBm"}});
-    CHECK(value(out, "highest_level") == doctest::Approx(-60).epsilon(0.002));
-    CHECK(value(out, "highest_frequency") == doctest::Approx(1.002e9).epsilon(1e-5));
+    CHECK(value(out, "highest_level") == about(-60).epsilon(0.002));
+    CHECK(value(out, "highest_frequency") == about(1.002e9).epsilon(1e-5));
     CHECK(value(out, "peaks_found") == 2);
 }
 
@@ -132,10 +133,10 @@ TEST_CASE("a final reading stands at the true maximum and is judged with its own
     const double reference = 60 + 20 * std::log10(1 / amplitude) - 106.98970004336019;
     const auto record = made::record(x, rate, 10e6, reference);
     const auto out = run("emission.final", record, {{"frequency", "10.001 MHz"}, {"bandwidth", "9 kHz"}});
-    CHECK(value(out, "frequency") == doctest::Approx(10.0033e6).epsilon(2e-5));
-    CHECK(value(out, "peak") == doctest::Approx(60).epsilon(0.001));
-    CHECK(value(out, "average") == doctest::Approx(60 + 20 * std::log10(0.2)).epsilon(0.005));
-    CHECK(value(out, "rms") == doctest::Approx(60 + 10 * std::log10(0.2)).epsilon(0.005));
+    CHECK(value(out, "frequency") == about(10.0033e6).epsilon(2e-5));
+    CHECK(value(out, "peak") == about(60).epsilon(0.001));
+    CHECK(value(out, "average") == about(60 + 20 * std::log10(0.2)).epsilon(0.005));
+    CHECK(value(out, "rms") == about(60 + 10 * std::log10(0.2)).epsilon(0.005));
     CHECK(value(out, "quasi_peak") < 60);
     CHECK(value(out, "quasi_peak") > value(out, "rms"));
     CHECK(value(out, "level") == value(out, "quasi_peak"));
@@ -146,7 +147,7 @@ TEST_CASE("a final reading stands at the true maximum and is judged with its own
     rule.detector = Detector::average;
     const auto finding = judge({&book, &rule}, out, {});
     CHECK(finding.verdict == Verdict::pass);
-    CHECK(*finding.value == doctest::Approx(value(out, "average")));
+    CHECK(*finding.value == about(value(out, "average")));
     const auto brief =
         run("emission.final", made::record(made::tone(0.1, 0, rate, 50000), rate, 10e6, reference),
             {{"frequency", "10 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}});

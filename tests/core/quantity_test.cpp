@@ -3,6 +3,7 @@
 #include <doctest/doctest.h>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -72,25 +73,22 @@ TEST_CASE("a wrong, unknown or missing unit says what was expected") {
 }
 
 TEST_CASE("conversions exist only where physics defines them") {
-    CHECK(convert({1e-3, Unit::watt}, Unit::dbm)->value == doctest::Approx(0));
-    CHECK(convert({30, Unit::dbm}, Unit::watt)->value == doctest::Approx(1));
-    CHECK(convert({1, Unit::volt}, Unit::dbuv)->value == doctest::Approx(120));
-    CHECK(convert({-41.3, Unit::dbm_per_mhz}, Unit::dbm_per_hz)->value == doctest::Approx(-101.3));
-    CHECK(convert({40, Unit::ppm}, Unit::percent)->value == doctest::Approx(0.004));
+    CHECK(convert({1e-3, Unit::watt}, Unit::dbm)->value == about(0));
+    CHECK(convert({30, Unit::dbm}, Unit::watt)->value == about(1));
+    CHECK(convert({1, Unit::volt}, Unit::dbuv)->value == about(120));
+    CHECK(convert({-41.3, Unit::dbm_per_mhz}, Unit::dbm_per_hz)->value == about(-101.3));
+    CHECK(convert({40, Unit::ppm}, Unit::percent)->value == about(0.004));
     CHECK_FALSE(convert({0, Unit::dbm}, Unit::dbuv));  // needs an impedance
     CHECK_FALSE(convert({0, Unit::db}, Unit::dbm));
     CHECK_FALSE(convert({0, Unit::dbuv}, Unit::dbuv_per_metre, {50, Unit::ohm}));  // needs an antenna factor
 
     // 0 dBm in 50 ohm: U = sqrt(1 mW x 50 ohm) = 0.2236068 V = 20 log10(223606.8 uV) = 106.98970 dBuV.
-    CHECK(convert({0, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value ==
-          doctest::Approx(106.98970004).epsilon(1e-10));
-    CHECK(convert({0, Unit::dbm}, Unit::volt, {50, Unit::ohm})->value ==
-          doctest::Approx(0.22360680).epsilon(1e-7));
+    CHECK(convert({0, Unit::dbm}, Unit::dbuv, {50, Unit::ohm})->value == about(106.98970004).epsilon(1e-10));
+    CHECK(convert({0, Unit::dbm}, Unit::volt, {50, Unit::ohm})->value == about(0.22360680).epsilon(1e-7));
     // 75 ohm: 20 log10(sqrt(1e-3 x 75) / 1e-6) = 108.75061 dBuV.
-    CHECK(convert({108.75061, Unit::dbuv}, Unit::dbm, {75, Unit::ohm})->value ==
-          doctest::Approx(0).epsilon(1e-5));
+    CHECK(convert({108.75061, Unit::dbuv}, Unit::dbm, {75, Unit::ohm})->value == about(0).epsilon(1e-5));
     CHECK_THROWS_AS(convert({0, Unit::dbm}, Unit::dbuv, {0, Unit::ohm}), Error);
-    CHECK(parse_quantity("1 mW", Unit::dbm).value == doctest::Approx(0));
+    CHECK(parse_quantity("1 mW", Unit::dbm).value == about(0));
     CHECK_THROWS_AS(parse_quantity("0 W", Unit::dbm), Error);  // no logarithm of nothing
 }
 

@@ -5,6 +5,7 @@
 
 #include "core/measure/procedure.hpp"
 #include "core/stats/proportion.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -24,13 +25,13 @@ Outcome run(const char* name, Capture capture,
 
 TEST_CASE("the interval of a proportion is that of Clopper and Pearson") {
     // No events in n trials: high = 1 - (alpha / 2)^(1 / n), a closed form.
-    CHECK(proportion_interval(0, 100, 0.95).high == doctest::Approx(1 - std::pow(0.025, 0.01)).epsilon(1e-9));
+    CHECK(proportion_interval(0, 100, 0.95).high == about(1 - std::pow(0.025, 0.01)).epsilon(1e-9));
     CHECK(proportion_interval(0, 100, 0.95).low == 0);
-    CHECK(proportion_interval(100, 100, 0.95).low == doctest::Approx(std::pow(0.025, 0.01)).epsilon(1e-9));
+    CHECK(proportion_interval(100, 100, 0.95).low == about(std::pow(0.025, 0.01)).epsilon(1e-9));
     CHECK(proportion_interval(100, 100, 0.95).high == 1);
     // 5 of 100, from scipy.stats.beta.ppf: 0.0164319, 0.1128349.
-    CHECK(proportion_interval(5, 100, 0.95).low == doctest::Approx(0.0164319).epsilon(1e-5));
-    CHECK(proportion_interval(5, 100, 0.95).high == doctest::Approx(0.1128349).epsilon(1e-5));
+    CHECK(proportion_interval(5, 100, 0.95).low == about(0.0164319).epsilon(1e-5));
+    CHECK(proportion_interval(5, 100, 0.95).high == about(0.1128349).epsilon(1e-5));
     CHECK(proportion_interval(0, 0, 0.95).high == 1);
     CHECK_THROWS_AS(proportion_interval(2, 1, 0.95), Error);
     CHECK_THROWS_AS(proportion_interval(1, 2, 1), Error);
@@ -38,8 +39,8 @@ TEST_CASE("the interval of a proportion is that of Clopper and Pearson") {
 
 TEST_CASE("packets that were sent and did not arrive are the error ratio") {
     const Outcome outcome = run("receiver.error-rate", Counts{1000, 988, 160000, 32, {}});
-    CHECK(outcome.find_result("packet_error_ratio")->value.value == doctest::Approx(1.2));
-    CHECK(outcome.find_result("bit_error_ratio")->value.value == doctest::Approx(2e-4));
+    CHECK(outcome.find_result("packet_error_ratio")->value.value == about(1.2));
+    CHECK(outcome.find_result("bit_error_ratio")->value.value == about(2e-4));
     CHECK(outcome.find_result("packet_error_low")->value.value < 1.2);
     CHECK(outcome.find_result("packet_error_high")->value.value > 1.2);
     CHECK(run("receiver.error-rate", Counts{10, 10, 0, 0, {}}).find_result("bit_error_ratio") == nullptr);
@@ -58,7 +59,7 @@ TEST_CASE("packets that were sent and did not arrive are the error ratio") {
 TEST_CASE("path loss is what was sent minus what arrives, and silence is no loss") {
     const PowerReading reading{-12.5, 1e9, 1, {}};
     const Outcome outcome = run("path.loss", reading, {{"frequency", "1 GHz"}, {"sent", "-10 dBm"}});
-    CHECK(outcome.find_result("loss")->value.value == doctest::Approx(2.5));
+    CHECK(outcome.find_result("loss")->value.value == about(2.5));
     const Outcome silent =
         run("path.loss", PowerReading{-65, 1e9, 1, {}}, {{"frequency", "1 GHz"}, {"sent", "-10 dBm"}});
     CHECK(silent.invalid ==

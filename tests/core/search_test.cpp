@@ -6,6 +6,7 @@
 
 #include <cmath>
 
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -52,7 +53,7 @@ TEST_CASE("wherever the threshold lies, the search finds what a full grid finds"
             const auto found =
                 run(what, [&](double level) { return rising ? level >= begins : level <= begins; });
             REQUIRE(found.threshold);
-            CHECK(found.threshold->value == doctest::Approx(begins).epsilon(1e-12));
+            CHECK(found.threshold->value == about(begins).epsilon(1e-12));
             CHECK_FALSE(found.beyond);
             CHECK(found.trials <= 8);  // 2 + log2(60)
         }
@@ -140,7 +141,7 @@ TEST_CASE("the limit itself is tried: a receiver with a hole there does not pass
     const auto values = tried(search, hole);
     CHECK(std::find(values.begin(), values.end(), -88) != values.end());  // where a margin becomes marginal
     REQUIRE(search.threshold());
-    CHECK(search.threshold()->value == doctest::Approx(-81.5));
+    CHECK(search.threshold()->value == about(-81.5));
     CHECK_FALSE(search.refuted().empty());
     CHECK(values.size() <= ThresholdSearch(sensitivity(), limit_and_margin).most_trials());
     // The right twin: nothing is refuted, and the number is the same as without.
@@ -164,7 +165,7 @@ TEST_CASE("a receiver that is alive but too deaf has a threshold, one that never
     ThresholdSearch deaf(search, limit_and_margin);
     tried(deaf, [](double level) { return level >= -51.2; });
     REQUIRE(deaf.threshold());
-    CHECK(deaf.threshold()->value == doctest::Approx(-51));
+    CHECK(deaf.threshold()->value == about(-51));
     ThresholdSearch dead(search, limit_and_margin);
     CHECK(tried(dead, [](double) { return false; }) == std::vector<double>{-60, -40});
     CHECK_FALSE(dead.threshold());

@@ -9,6 +9,7 @@
 #include "core/serial/jitter.hpp"
 #include "core/serial/mask.hpp"
 #include "core/serial/pattern.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_waves.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
@@ -68,7 +69,7 @@ TEST_CASE("a slow edge across pieces of the record is found once, and hysteresis
     const Waveform ramp = waveform_in_memory(volts, 1e-9);
     const Edges found = find_edges(*ramp.channels[0], {0.2, 0.1});
     REQUIRE(found.size() == 1);
-    CHECK(found.at[0] == doctest::Approx(920'000).epsilon(1e-6));
+    CHECK(found.at[0] == about(920'000).epsilon(1e-6));
     std::mt19937_64 random(3);
     std::normal_distribution<double> normal(0, 0.02);
     for (double& v : volts) v += normal(random);
@@ -85,12 +86,12 @@ TEST_CASE("rate and TIE of known jitter: within 1 % + 0.1 ps") {
         return added.back();
     });
     const auto out = run("serial.clock", wave_of(edges, 0.001), {{"symbol_rate", "2.5 GHz"}});
-    CHECK(value(out, "rate_error") == doctest::Approx(80).epsilon(0.01));
+    CHECK(value(out, "rate_error") == about(80).epsilon(0.01));
     CHECK(std::abs(value(out, "tie_rms") - rms(added)) < 0.01 * rms(added) + 0.1e-12);
     CHECK_FALSE(out.find_result("period_jitter_rms"));  // data have no period
     const auto split = run("serial.jitter", wave_of(edges, 0.001));
-    CHECK(value(split, "periodic_frequency") == doctest::Approx(7e6).epsilon(0.002));
-    CHECK(value(split, "periodic_jitter") == doctest::Approx(10e-12).epsilon(0.03));
+    CHECK(value(split, "periodic_frequency") == about(7e6).epsilon(0.002));
+    CHECK(value(split, "periodic_jitter") == about(10e-12).epsilon(0.03));
     CHECK(value(split, "pattern_symbols") == 127);
     CHECK(value(split, "data_dependent_jitter") < 2e-12);
 }
@@ -107,12 +108,11 @@ TEST_CASE("loops leave of slow jitter what their definition says") {
             const Clock clock = recover_clock(edges, settings);
             const std::vector<double> left(
                 clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(clock.settled), clock.jitter_s.end());
-            CHECK(rms(left) ==
-                  doctest::Approx(20e-12 / std::sqrt(2.0) * observed_share(settings, f)).epsilon(0.03));
+            CHECK(rms(left) == about(20e-12 / std::sqrt(2.0) * observed_share(settings, f)).epsilon(0.03));
         }
     }
     // First order, at the corner: 1 / sqrt 2.
-    CHECK(observed_share({Recovery::first_order, rate, 1e6, 0.7}, 1e6) == doctest::Approx(std::sqrt(0.5)));
+    CHECK(observed_share({Recovery::first_order, rate, 1e6, 0.7}, 1e6) == about(std::sqrt(0.5)));
 }
 
 TEST_CASE("dual Dirac: sigma within 5 %, distance within 10 % of the made ones") {
@@ -122,20 +122,20 @@ TEST_CASE("dual Dirac: sigma within 5 %, distance within 10 % of the made ones")
     for (int i = 0; i < 200000; ++i) values.push_back(normal(random) + (i % 2 ? 8e-12 : -8e-12));
     const auto model = fit_tails(values);
     REQUIRE(model);
-    CHECK(model->random_s == doctest::Approx(2e-12).epsilon(0.05));
-    CHECK(model->deterministic_s == doctest::Approx(16e-12).epsilon(0.1));
-    CHECK(model->total_s(1e-12) == doctest::Approx(16e-12 + 14.069 * 2e-12).epsilon(0.04));
+    CHECK(model->random_s == about(2e-12).epsilon(0.05));
+    CHECK(model->deterministic_s == about(16e-12).epsilon(0.1));
+    CHECK(model->total_s(1e-12) == about(16e-12 + 14.069 * 2e-12).epsilon(0.04));
     for (double& v : values) v = normal(random);
     const auto plain = fit_tails(values);
-    CHECK(plain->random_s == doctest::Approx(2e-12).epsilon(0.05));
+    CHECK(plain->random_s == about(2e-12).epsilon(0.05));
     CHECK(plain->deterministic_s < 0.8e-12);
     values.resize(9999);
     CHECK_FALSE(fit_tails(values));
-    CHECK(q_of(1e-12) == doctest::Approx(7.0345).epsilon(1e-4));
-    CHECK(q_of(1e-3) == doctest::Approx(3.0902).epsilon(1e-4));
+    CHECK(q_of(1e-12) == about(7.0345).epsilon(1e-4));
+    CHECK(q_of(1e-3) == about(3.0902).epsilon(1e-4));
     // Opening of a pure Gaussian at 1e-12, transition density 0.5: 1 - 13.874 sigma.
     const DualDirac pure{{0, 2e-12}, {0, 2e-12}, 2e-12, 0};
-    CHECK(bathtub(pure, 100e-12, 1e-12).open_ui == doctest::Approx(1 - 13.874 * 0.02).epsilon(0.001));
+    CHECK(bathtub(pure, 100e-12, 1e-12).open_ui == about(1 - 13.874 * 0.02).epsilon(0.001));
 }
 
 TEST_CASE("duty-cycle distortion and data-dependent jitter come back as made") {
@@ -148,9 +148,9 @@ TEST_CASE("duty-cycle distortion and data-dependent jitter come back as made") {
         return (level ? 6e-12 : 0) - (after_short ? 4e-12 : 0);
     });
     const auto out = run("serial.jitter", wave_of(edges));
-    CHECK(value(out, "duty_cycle_distortion") == doctest::Approx(6e-12).epsilon(0.02));
-    CHECK(value(out, "data_dependent_jitter") == doctest::Approx(10e-12).epsilon(0.02));
-    CHECK(value(out, "jitter_peak_to_peak") == doctest::Approx(10e-12).epsilon(0.03));
+    CHECK(value(out, "duty_cycle_distortion") == about(6e-12).epsilon(0.02));
+    CHECK(value(out, "data_dependent_jitter") == about(10e-12).epsilon(0.02));
+    CHECK(value(out, "jitter_peak_to_peak") == about(10e-12).epsilon(0.03));
 }
 
 TEST_CASE("an eye: hits where they were put, counted exactly") {
@@ -169,24 +169,23 @@ TEST_CASE("an eye: hits where they were put, counted exactly") {
     const auto out = run("serial.eye", waveform_in_memory(volts, 1 / sampling), mask);
     CHECK(value(out, "mask_hits") == 3);
     CHECK(value(out, "hit_symbols") == 3);
-    CHECK(value(out, "symbols") == doctest::Approx(5000).epsilon(0.01));
+    CHECK(value(out, "symbols") == about(5000).epsilon(0.01));
     const auto table = std::find_if(out.tables.begin(), out.tables.end(),
                                     [](const Table& t) { return t.name == "mask_hits"; });
     REQUIRE(table != out.tables.end());
-    for (std::size_t i = 0; i < 3; ++i)
-        CHECK(std::get<double>(table->rows[i][0]) == doctest::Approx(times[i]));
+    for (std::size_t i = 0; i < 3; ++i) CHECK(std::get<double>(table->rows[i][0]) == about(times[i]));
     // The hits stand in the middle, at a quarter of the mask's height.
-    CHECK(value(out, "mask_margin") == doctest::Approx(-75).epsilon(0.01));
+    CHECK(value(out, "mask_margin") == about(-75).epsilon(0.01));
     const auto clean = run("serial.eye", wave_of(edges), mask);
     CHECK(value(clean, "mask_hits") == 0);
     CHECK(value(clean, "eye_width") > 0.99);
-    CHECK(value(clean, "eye_height") == doctest::Approx(0.8).epsilon(0.002));
-    CHECK(value(clean, "crossing") == doctest::Approx(50).epsilon(0.01));
+    CHECK(value(clean, "eye_height") == about(0.8).epsilon(0.002));
+    CHECK(value(clean, "crossing") == about(50).epsilon(0.01));
     // Corners at 0.4 UI: with 0.3 UI of rise from 10 to 90 % an edge is at 0.2 V 0.079 UI after its middle.
     // The side from (0.25, 0) to (0.4, 0.2) grown k times meets the level 0.4 V at k = 2 first.
-    CHECK(value(clean, "mask_margin") == doctest::Approx(100).epsilon(0.05));
+    CHECK(value(clean, "mask_margin") == about(100).epsilon(0.05));
     const auto beyond = run("serial.eye", wave_of(edges), {{"upper", "0.39 V"}});
-    CHECK(value(beyond, "limit_margin") == doctest::Approx(-0.01).epsilon(0.02));
+    CHECK(value(beyond, "limit_margin") == about(-0.01).epsilon(0.02));
 }
 
 TEST_CASE("four levels: heights of three eyes and the mismatch of the levels") {
@@ -204,17 +203,17 @@ TEST_CASE("four levels: heights of three eyes and the mismatch of the levels") {
     const auto out =
         run("serial.eye", waveform_in_memory(volts, 1 / 16e9), {{"levels", "4"}, {"symbol_rate", "1 GHz"}});
     // Middle 0: ES1 = 0.11 / 0.3, ES2 = 0.1 / 0.3: the least of 1.1, 1.0, 0.9 and 1.0.
-    CHECK(value(out, "level_mismatch_ratio") == doctest::Approx(0.9).epsilon(0.002));
-    CHECK(value(out, "eye_height") == doctest::Approx(0.19).epsilon(0.01));
-    CHECK(value(out, "lower_middle_level") == doctest::Approx(level[1]).epsilon(0.01));
-    CHECK(value(out, "upper_middle_level") == doctest::Approx(level[2]).epsilon(0.01));
-    CHECK(value(out, "lower_eye_height") == doctest::Approx(level[1] - level[0]).epsilon(0.01));
-    CHECK(value(out, "middle_eye_height") == doctest::Approx(level[2] - level[1]).epsilon(0.01));
-    CHECK(value(out, "upper_eye_height") == doctest::Approx(level[3] - level[2]).epsilon(0.01));
+    CHECK(value(out, "level_mismatch_ratio") == about(0.9).epsilon(0.002));
+    CHECK(value(out, "eye_height") == about(0.19).epsilon(0.01));
+    CHECK(value(out, "lower_middle_level") == about(level[1]).epsilon(0.01));
+    CHECK(value(out, "upper_middle_level") == about(level[2]).epsilon(0.01));
+    CHECK(value(out, "lower_eye_height") == about(level[1] - level[0]).epsilon(0.01));
+    CHECK(value(out, "middle_eye_height") == about(level[2] - level[1]).epsilon(0.01));
+    CHECK(value(out, "upper_eye_height") == about(level[3] - level[2]).epsilon(0.01));
     // Edges take 3 of 16 samples and none is between levels then, whatever the threshold.
     for (const char* width : {"lower_eye_width", "middle_eye_width", "upper_eye_width"})
         CHECK(value(out, width) > 0.8);
-    CHECK(value(out, "symbol_rate") == doctest::Approx(1e9).epsilon(1e-4));
+    CHECK(value(out, "symbol_rate") == about(1e9).epsilon(1e-4));
 }
 
 TEST_CASE("sequences lock, wrong bits count once, slips are told") {
@@ -265,12 +264,12 @@ TEST_CASE(
         CAPTURE(name);
         const auto lost = lock_pattern(joined(right, noise(30000)), name);
         REQUIRE(lost);
-        CHECK(lost->compared == doctest::Approx(20000).epsilon(0.005));
-        CHECK(lost->skipped == doctest::Approx(30000).epsilon(0.005));
+        CHECK(lost->compared == about(20000).epsilon(0.005));
+        CHECK(lost->skipped == about(30000).epsilon(0.005));
         const auto late = lock_pattern(joined(noise(30000), right), name);
         REQUIRE(late);
-        CHECK(late->locked_at == doctest::Approx(30000).epsilon(0.005));
-        CHECK(late->compared == doctest::Approx(20000).epsilon(0.005));
+        CHECK(late->locked_at == about(30000).epsilon(0.005));
+        CHECK(late->compared == about(20000).epsilon(0.005));
         CHECK(late->skipped == late->locked_at);
         auto turned = right;
         turned.flip();
@@ -278,7 +277,7 @@ TEST_CASE(
         REQUIRE(both);
         CHECK(both->slips == 1);
         CHECK(both->errors == 0);
-        CHECK(both->compared == doctest::Approx(40000).epsilon(0.01));
+        CHECK(both->compared == about(40000).epsilon(0.01));
     }
     // Errors before the first place that is right for long enough count too: here only behind bit 15,000.
     for (const auto& sequence : shift_sequences()) {
@@ -405,7 +404,7 @@ TEST_CASE("a link measured at once says what its parts say") {
     // The model's own bottom: half the transition density, two tails half a symbol away.
     const double q = (interval - value(link, "deterministic_jitter")) / 2 / value(link, "random_jitter");
     CHECK(std::log10(value(link, "extrapolated_error_ratio")) ==
-          doctest::Approx(std::log10(0.5 * std::erfc(q / std::sqrt(2.0)))).epsilon(0.02));
+          about(std::log10(0.5 * std::erfc(q / std::sqrt(2.0)))).epsilon(0.02));
 }
 
 TEST_CASE("one packet of a line that rests between them is measured alone") {
@@ -430,7 +429,7 @@ TEST_CASE("one packet of a line that rests between them is measured alone") {
     CHECK(std::abs(error("1")) < 10);
     CHECK(std::abs(error("2") - 200) < 10);
     CHECK(value(run("serial.eye", wave, {{"symbol_rate", "480 MHz"}, {"packet", "2"}}), "eye_amplitude") ==
-          doctest::Approx(0.6).epsilon(0.01));
+          about(0.6).epsilon(0.01));
     const auto third = run("serial.clock", wave, {{"symbol_rate", "480 MHz"}, {"packet", "3"}});
     REQUIRE(third.invalid);
     CHECK(third.invalid->find("packet 3 is not there: 2") == 0);
@@ -452,8 +451,8 @@ TEST_CASE("the eye of symbols after a transition, and of the others") {
                    {{"symbol_rate", "2.5 GHz"}, {"symbols", symbols}, {"threshold", "0 V"}});
     };
     const auto all = eye("all"), changed = eye("transition"), same = eye("steady");
-    CHECK(value(changed, "eye_amplitude") == doctest::Approx(0.8).epsilon(1e-3));
-    CHECK(value(same, "eye_amplitude") == doctest::Approx(0.4).epsilon(1e-3));
+    CHECK(value(changed, "eye_amplitude") == about(0.8).epsilon(1e-3));
+    CHECK(value(same, "eye_amplitude") == about(0.4).epsilon(1e-3));
     CHECK(value(all, "symbols") - value(changed, "symbols") - value(same, "symbols") <=
           16);  // the first of each share
     CHECK(std::abs(value(changed, "symbols") - static_cast<double>(changes)) <= 17);

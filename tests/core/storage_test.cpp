@@ -2,6 +2,7 @@
 #include "core/serial/storage_frames.hpp"
 
 #include "core/signal/waveform.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_waves.hpp"
 #include "tests/core/procedures.hpp"
 
@@ -84,7 +85,7 @@ TEST_CASE("frames are counted, with wrong checks, broken characters and missing 
     CHECK(value(out, "frames") == 4);
     CHECK(value(out, "check_errors") == 2);
     CHECK(value(out, "broken_frames") == 2);
-    CHECK(value(out, "frame_error_ratio") == doctest::Approx(3.0 / 5));
+    CHECK(value(out, "frame_error_ratio") == about(3.0 / 5));
     CHECK(value(out, "code_errors") >= 1);
     CHECK(value(out, "stray_words") == 0);
     REQUIRE(out.tables.size() == 2);

@@ -1,6 +1,7 @@
 // Quality of tones on sums of sines and noise.
 #include <doctest/doctest.h>
 
+#include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
@@ -41,18 +42,18 @@ TEST_CASE("level, THD, THD+N and SINAD of a tone that fits no transform") {
     const auto out = run("tone.quality", wave);
     const double harmonic = 0.015 * 0.015 + 0.006 * 0.006 + 0.003 * 0.003, fundamental = 1.5 * 1.5;
     const double in_band = 2 * noise * noise * (20000 - 20) / 24000;
-    CHECK(value(out, "frequency") == doctest::Approx(f).epsilon(1e-7));
-    CHECK(value(out, "level") == doctest::Approx(1.5 / std::sqrt(2.0)).epsilon(1e-5));
-    CHECK(value(out, "thd") == doctest::Approx(100 * std::sqrt(harmonic / fundamental)).epsilon(0.002));
+    CHECK(value(out, "frequency") == about(f).epsilon(1e-7));
+    CHECK(value(out, "level") == about(1.5 / std::sqrt(2.0)).epsilon(1e-5));
+    CHECK(value(out, "thd") == about(100 * std::sqrt(harmonic / fundamental)).epsilon(0.002));
     const double whole = std::sqrt((harmonic + in_band) / (fundamental + harmonic + in_band));
-    CHECK(value(out, "thd_n") == doctest::Approx(100 * whole).epsilon(0.005));
-    CHECK(value(out, "sinad") == doctest::Approx(-20 * std::log10(whole)).epsilon(0.001));
-    CHECK(value(out, "snr") == doctest::Approx(10 * std::log10(fundamental / in_band)).epsilon(0.003));
-    CHECK(value(out, "offset") == doctest::Approx(0.2).epsilon(1e-4));
+    CHECK(value(out, "thd_n") == about(100 * whole).epsilon(0.005));
+    CHECK(value(out, "sinad") == about(-20 * std::log10(whole)).epsilon(0.001));
+    CHECK(value(out, "snr") == about(10 * std::log10(fundamental / in_band)).epsilon(0.003));
+    CHECK(value(out, "offset") == about(0.2).epsilon(1e-4));
     // Out-of-band noise does not count.
     const auto narrow = run("tone.quality", wave, {{"highest", "10 kHz"}});
     CHECK(value(narrow, "snr") ==
-          doctest::Approx(10 * std::log10(fundamental / (2 * noise * noise * 9980 / 24000))).epsilon(0.003));
+          about(10 * std::log10(fundamental / (2 * noise * noise * 9980 / 24000))).epsilon(0.003));
 }
 
 TEST_CASE("a clean tone shows the quantisation of its samples: 16 bits give 98 dB") {
@@ -60,7 +61,7 @@ TEST_CASE("a clean tone shows the quantisation of its samples: 16 bits give 98 d
     for (double& v : volts) v = std::round(v);
     CHECK(value(run("tone.quality", waveform_in_memory(volts, 1 / 48e3),
                     {{"lowest", "0 Hz"}, {"highest", "24 kHz"}}),
-                "sinad") == doctest::Approx(98.1).epsilon(0.003));
+                "sinad") == about(98.1).epsilon(0.003));
 }
 
 TEST_CASE("what is no tone is refused") {
@@ -90,9 +91,9 @@ TEST_CASE("response of a first-order high-pass from a stepped tone") {
     REQUIRE(trace.x.size() == steps.size());
     for (std::size_t i = 0; i < steps.size(); ++i) {
         CAPTURE(steps[i]);
-        CHECK(trace.x[i] == doctest::Approx(steps[i]).epsilon(1e-3));
+        CHECK(trace.x[i] == about(steps[i]).epsilon(1e-3));
         const double expected = -10 * std::log10(1 + std::pow(corner / steps[i], 2)) +
                                 10 * std::log10(1 + std::pow(corner / 1000, 2));
-        CHECK(trace.y[i] == doctest::Approx(expected).scale(1).epsilon(0.02));
+        CHECK(trace.y[i] == within(0.02, expected));
     }
 }

@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/signal/waveform.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -67,19 +68,17 @@ TEST_CASE("density and power of a transmitter: white noise and a sine of known p
         volts.push_back(normal(random) + 0.2 * std::sin(2 * std::numbers::pi * 31.25e6 * i / rate));
     const auto out = run("ethernet.density", waveform_in_memory(volts, 1 / rate), {{"bandwidth", "1 MHz"}});
     const double sine = 0.2 * 0.2 / 2 / 100, noise = 0.05 * 0.05 / 100;  // watt in 100 ohm
-    CHECK(value(out, "total_power") ==
-          doctest::Approx(10 * std::log10((sine + noise) * 1000)).epsilon(0.005));
-    CHECK(value(out, "peak_frequency") == doctest::Approx(31.25e6).epsilon(0.01));
+    CHECK(value(out, "total_power") == about(10 * std::log10((sine + noise) * 1000)).epsilon(0.005));
+    CHECK(value(out, "peak_frequency") == about(31.25e6).epsilon(0.01));
     const Trace& psd = *out.find_trace("psd");
     double sum = 0, count = 0;
     for (std::size_t i = 0; i < psd.x.size(); ++i) {
         if (psd.x[i] < 100e6 || psd.x[i] > 180e6) continue;
         sum += std::pow(10, psd.y[i] / 10), ++count;
     }
-    CHECK(10 * std::log10(sum / count) ==
-          doctest::Approx(10 * std::log10(noise * 1000 / (rate / 2))).epsilon(0.002));
+    CHECK(10 * std::log10(sum / count) == about(10 * std::log10(noise * 1000 / (rate / 2))).epsilon(0.002));
     // The line stands in one noise bandwidth.
-    CHECK(value(out, "peak_density") == doctest::Approx(10 * std::log10(sine * 1000 / 1e6)).epsilon(0.01));
+    CHECK(value(out, "peak_density") == about(10 * std::log10(sine * 1000 / 1e6)).epsilon(0.01));
 }
 
 TEST_CASE("droop of exponential runs") {
@@ -91,12 +90,11 @@ TEST_CASE("droop of exponential runs") {
     const Waveform wave = waveform_in_memory(volts, 1 / rate);
     const double expected = 100 * (1 - std::exp(-0.5e-6 / tau));
     const auto out = run("ethernet.droop", wave);
-    CHECK(value(out, "droop_positive") == doctest::Approx(expected).epsilon(0.01));
-    CHECK(value(out, "droop_negative") == doctest::Approx(expected).epsilon(0.01));
+    CHECK(value(out, "droop_positive") == about(expected).epsilon(0.01));
+    CHECK(value(out, "droop_negative") == about(expected).epsilon(0.01));
     // From 100 ns to 400 ns behind the crossing.
     const auto fixed = run("ethernet.droop", wave, {{"first", "100 ns"}, {"second", "400 ns"}});
-    CHECK(value(fixed, "droop_positive") ==
-          doctest::Approx(100 * (1 - std::exp(-0.3e-6 / tau))).epsilon(0.005));
+    CHECK(value(fixed, "droop_positive") == about(100 * (1 - std::exp(-0.3e-6 / tau))).epsilon(0.005));
     CHECK(run("ethernet.droop", wave, {{"second", "2 us"}}).invalid);
 }
 
@@ -117,8 +115,8 @@ TEST_CASE("droop behind edges of finite steepness") {
                                                       : std::exp(-(within - edge) / tau)));
             }
             const auto out = run("ethernet.droop", waveform_in_memory(volts, 1 / rate));
-            CHECK(value(out, "droop_positive") == doctest::Approx(46).epsilon(0.005));
-            CHECK(value(out, "droop_negative") == doctest::Approx(46).epsilon(0.005));
+            CHECK(value(out, "droop_positive") == about(46).epsilon(0.005));
+            CHECK(value(out, "droop_negative") == about(46).epsilon(0.005));
         }
     }
 }
@@ -149,7 +147,7 @@ TEST_CASE("out-of-band sequences: bursts and gaps by kind") {
     CHECK(value(out, "init_sequences") == 1);
     CHECK(value(out, "wake_sequences") == 1);
     CHECK(value(out, "fewest_bursts") == 6);
-    CHECK(value(out, "lowest_amplitude") == doctest::Approx(0.5));
+    CHECK(value(out, "lowest_amplitude") == about(0.5));
     // The first and the last burst of a record, with idle beside them, are timed as the others.
     const auto ends = run("storage.out-of-band",
                           switched({{500 * ns, 590 * ns}, {910 * ns, 1016 * ns}, {1336 * ns, 1466 * ns}},

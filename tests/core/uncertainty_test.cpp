@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/rules/judge.hpp"
+#include "tests/about.hpp"
 #include "tests/core/made_rule.hpp"
 
 using namespace rt;
@@ -61,9 +62,9 @@ TEST_CASE("contributions combine as the GUM says") {
                                .coverage = 2,
                                .sensitivity = 2});
     const double squares = 0.75 * 0.75 + 0.9 * 0.9 / 2 + 0.3 * 0.3 / 3 + 1.0 / 6;
-    CHECK(b.expanded() == doctest::Approx(2 * std::sqrt(squares)));
-    CHECK(chance_beyond(2, 2) == doctest::Approx(0.0227501).epsilon(1e-5));  // two standard deviations
-    CHECK(chance_beyond(0, 3) == doctest::Approx(0.5));
+    CHECK(b.expanded() == about(2 * std::sqrt(squares)));
+    CHECK(chance_beyond(2, 2) == about(0.0227501).epsilon(1e-5));  // two standard deviations
+    CHECK(chance_beyond(0, 3) == about(0.5));
     CHECK(chance_beyond(1, 0) == 0);
 }
 
@@ -72,20 +73,20 @@ TEST_CASE("decisions: simple states the uncertainty, guarded and the CISPR rule 
     const std::vector<double> level(11, 46.0);  // margin 4 dB
     const auto simple = stand.judged(level, options_of(Decision::simple, {budget_of(4.5)}));
     CHECK(simple.verdict == Verdict::pass);
-    CHECK(*simple.margin == doctest::Approx(4));
-    CHECK(*simple.uncertainty == doctest::Approx(4.5));
+    CHECK(*simple.margin == about(4));
+    CHECK(*simple.uncertainty == about(4.5));
     CHECK_FALSE(simple.guard);
-    CHECK(*simple.wrong_pass == doctest::Approx(0.5 * std::erfc(4 / 2.25 / std::sqrt(2.0))));
+    CHECK(*simple.wrong_pass == about(0.5 * std::erfc(4 / 2.25 / std::sqrt(2.0))));
     const auto guarded = stand.judged(level, options_of(Decision::guarded, {budget_of(4.5)}));
     CHECK(guarded.verdict == Verdict::fail);
-    CHECK(*guarded.margin == doctest::Approx(4));
-    CHECK(*guarded.guard == doctest::Approx(4.5));
+    CHECK(*guarded.margin == about(4));
+    CHECK(*guarded.guard == about(4.5));
     CHECK(guarded.reason.find("inside the guard band of 4.5") == 0);
     CHECK_FALSE(guarded.wrong_pass);
     // 4.5 exceeds the allowed 3.4 by 1.1: 2.9 dB are left, more than marginal.
     const auto cispr = stand.judged(level, options_of(Decision::cispr, {budget_of(4.5)}));
     CHECK(cispr.verdict == Verdict::pass);
-    CHECK(*cispr.guard == doctest::Approx(1.1));
+    CHECK(*cispr.guard == about(1.1));
     CHECK(*stand.judged(level, options_of(Decision::cispr, {budget_of(3)})).guard == 0);
     const std::vector<double> close(11, 48.3);
     CHECK(stand.judged(close, options_of(Decision::cispr, {budget_of(4.5)})).verdict == Verdict::marginal);
@@ -101,8 +102,8 @@ TEST_CASE("budgets of several bands hold where they are for, and none declared i
     const auto bands = options_of(Decision::guarded, {budget_of(1, 0, 5e6), budget_of(6, 5e6)});
     const auto finding = stand.judged(levels, bands);
     CHECK(finding.verdict == Verdict::fail);
-    CHECK(finding.at->value == doctest::Approx(10e6));
-    CHECK(*finding.guard == doctest::Approx(6));
+    CHECK(finding.at->value == about(10e6));
+    CHECK(*finding.guard == about(6));
     CHECK(finding.points_judged == 11);
     const auto none = stand.judged(levels, options_of(Decision::guarded, {}));
     CHECK(none.verdict == Verdict::none);
@@ -121,6 +122,6 @@ TEST_CASE("an uncertainty in percent counts from the value") {
     budget.unit = Unit::percent;
     const auto finding =
         judge({&book, &book.rules.front()}, outcome, options_of(Decision::guarded, {budget}));
-    CHECK(*finding.uncertainty == doctest::Approx(0.49e-9));
+    CHECK(*finding.uncertainty == about(0.49e-9));
     CHECK(finding.verdict == Verdict::fail);
 }

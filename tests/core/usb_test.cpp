@@ -4,6 +4,7 @@
 
 #include "core/base/error.hpp"
 #include "core/signal/waveform.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -59,8 +60,8 @@ TEST_CASE("suspend: full-speed J after the last packet, with its levels") {
         Port().traffic(5 * ms).idle(3.06 * ms).way(0, 0, 3.1, 0.1).level(3.1, 0.1, 5 * ms).wave();
     const auto out = run("usb.handshake", wave, {{"sequence", "suspend"}});
     check(out, "suspend_time", 3.06 * ms);
-    CHECK(value(out, "j_plus_level") == doctest::Approx(3.1).epsilon(1e-4));
-    CHECK(value(out, "j_minus_level") == doctest::Approx(0.1).epsilon(0.001));
+    CHECK(value(out, "j_plus_level") == about(3.1).epsilon(1e-4));
+    CHECK(value(out, "j_minus_level") == about(0.1).epsilon(0.001));
     const auto wrong = run("usb.handshake", wave, {{"sequence", "resume"}});
     REQUIRE(wrong.invalid);
     CHECK(wrong.invalid->starts_with("expected: J, K, high-speed idle; seen: high-speed traffic"));
@@ -102,7 +103,7 @@ TEST_CASE("resets: chirps of device and host, terminations") {
                              {{"sequence", suspended ? "reset-from-suspend" : "reset-from-high-speed"}});
         check(out, "chirp_start", suspended ? 1.2 * ms : 3.7 * ms);
         check(out, "chirp_length", 2.1 * ms);
-        CHECK(value(out, "chirp_level") == doctest::Approx(0.8).epsilon(0.001));
+        CHECK(value(out, "chirp_level") == about(0.8).epsilon(0.001));
         check(out, "host_delay", 60 * us);
         check(out, "host_chirp_least", 50 * us);
         check(out, "host_chirp_greatest", 55 * us);
@@ -150,7 +151,7 @@ TEST_CASE("terminations within a chirp, a device that is late, and chirps that t
         const Result* length = out.find_result("chirp_length");
         REQUIRE(length);
         CHECK(length->known == Known::at_least);
-        CHECK(length->value.value == doctest::Approx(seconds).epsilon(0.01));
+        CHECK(length->value.value == about(seconds).epsilon(0.01));
     };
     cut(5 * ms);
     cut(0.4 * ms);
@@ -169,11 +170,11 @@ TEST_CASE("levels of a held state, and a line that holds none") {
         return run("usb.levels", Port().level(plus, minus, ms).wave(), {{"state", state}});
     };
     const auto j = levels(0.412, 0.004, "j");
-    CHECK(value(j, "driven_level") == doctest::Approx(0.412).epsilon(1e-4));
-    CHECK(value(j, "resting_level") == doctest::Approx(0.004).epsilon(1e-4));
+    CHECK(value(j, "driven_level") == about(0.412).epsilon(1e-4));
+    CHECK(value(j, "resting_level") == about(0.004).epsilon(1e-4));
     const auto k = levels(-0.003, 0.377, "k");
-    CHECK(value(k, "driven_level") == doctest::Approx(0.377).epsilon(1e-4));
-    CHECK(value(levels(0.002, -0.011, "se0"), "resting_level") == doctest::Approx(-0.011).epsilon(1e-4));
+    CHECK(value(k, "driven_level") == about(0.377).epsilon(1e-4));
+    CHECK(value(levels(0.002, -0.011, "se0"), "resting_level") == about(-0.011).epsilon(1e-4));
     const auto wrong = levels(0.4, 0, "k");
     REQUIRE(wrong.invalid);
     CHECK(wrong.invalid->find("expected: a steady k; seen: j") == 0);

@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"
 
@@ -72,8 +73,8 @@ TEST_CASE("a probe's ratio, and a part of the record with its time") {
     const Waveform wave = waveform_in_memory(sine(0.01, 0), 1e-6);
     const Signal part = signal_of(wave, with({{"from", "500 us"}, {"to", "700 us"}, {"probe_ratio", "10"}}));
     REQUIRE(part.size() == 200);
-    CHECK(part.from_s == doctest::Approx(500e-6));
-    CHECK(part.volts()[25] == doctest::Approx(10 * std::sin(2 * pi * 0.01 * 525)).epsilon(1e-5));
+    CHECK(part.from_s == about(500e-6));
+    CHECK(part.volts()[25] == about(10 * std::sin(2 * pi * 0.01 * 525)).epsilon(1e-5));
     const auto wrong = [&](const Settings& settings) {
         return input_error([&] { signal_of(wave, with(settings)); });
     };

@@ -8,6 +8,7 @@
 #include <limits>
 
 #include "lab/bench/acquire.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
 
@@ -245,8 +246,8 @@ TEST_CASE("the wrong instrument for a capture is a matter of the files, not of t
     instrument.scan_bandwidth_hz = 1e6;
     SpectrumSetup s;
     s.start_hz = 0, s.stop_hz = 2.5e6, s.points = 100, s.dwell_s = 0.1;
-    CHECK(acquire_seconds(instrument, s) == doctest::Approx(0.3));
+    CHECK(acquire_seconds(instrument, s) == about(0.3));
     instrument.scan_bandwidth_hz.reset();
-    CHECK(acquire_seconds(instrument, s) == doctest::Approx(10));
-    CHECK(acquire_seconds(instrument, CountSetup{1000, 0.002}) == doctest::Approx(2));
+    CHECK(acquire_seconds(instrument, s) == about(10));
+    CHECK(acquire_seconds(instrument, CountSetup{1000, 0.002}) == about(2));
 }

@@ -9,6 +9,7 @@
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/unit_control.hpp"
 #include "lab/simulate/server.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
 #include "tests/lab/folder.hpp"
@@ -96,17 +97,17 @@ TEST_CASE("a sweep over the socket sees the unit's line, and follows its setting
     CHECK(idle.level[100] < 30);
     CHECK(sim.unit->set("state", "on"));
     const Spectrum on = sweep(role, around_1mhz());
-    CHECK(on.level[100] == doctest::Approx(60).epsilon(0.005));
-    CHECK(on.frequency_hz[100] == doctest::Approx(1e6));
+    CHECK(on.level[100] == about(60).epsilon(0.005));
+    CHECK(on.frequency_hz[100] == about(1e6));
     CHECK(on.frequency_hz.front() == 0.9e6);
     CHECK(on.frequency_hz.back() == 1.1e6);
     CHECK(on.unit == Unit::dbuv);
     CHECK_FALSE(on.overload);
-    CHECK(*on.reference_level == doctest::Approx(86.98970));
+    CHECK(*on.reference_level == about(86.98970));
     // In dBm the same levels are 106.99 dB lower.
     SpectrumSetup dbm = around_1mhz();
     dbm.unit = Unit::dbm;
-    CHECK(sweep(role, dbm).level[100] == doctest::Approx(60 - 106.99).epsilon(0.01));
+    CHECK(sweep(role, dbm).level[100] == about(60 - 106.99).epsilon(0.01));
 }
 
 TEST_CASE("overload and refused settings mark the capture") {

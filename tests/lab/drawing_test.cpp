@@ -4,6 +4,7 @@
 #include "lab/report/connection_diagram.hpp"
 #include "lab/report/live_page.hpp"
 #include "lab/report/sweep_figure.hpp"
+#include "tests/about.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -80,7 +81,7 @@ TEST_CASE("a sweep is drawn against its last axis of numbers, a curve for each c
     CHECK(channels->curves[0].x == std::vector<double>{11, 12});
     const auto gigahertz = figure_of({record({{"f", "1 GHz"}}, 1), record({{"f", "5 GHz"}}, 2)});
     CHECK(gigahertz->x_label == "f (GHz)");
-    CHECK(gigahertz->curves[0].x[1] == doctest::Approx(5));
+    CHECK(gigahertz->curves[0].x[1] == about(5));
 }
 
 TEST_CASE("what is no curve is not drawn") {
@@ -105,9 +106,9 @@ TEST_CASE("readings of watches are curves over time in a unit that keeps numbers
     const auto figures = watch_figures(samples);
     REQUIRE(figures.size() == 2);
     CHECK(figures[0].y_label == "current (mA)");
-    CHECK(figures[0].curves[0].y[2] == doctest::Approx(60));
-    CHECK(figures[0].curves[0].x[2] == doctest::Approx(2));
-    CHECK(figures[1].curves[0].x[0] == doctest::Approx(0.5));
+    CHECK(figures[0].curves[0].y[2] == about(60));
+    CHECK(figures[0].curves[0].x[2] == about(2));
+    CHECK(figures[1].curves[0].x[0] == about(0.5));
     CHECK(watch_figures({}).empty());
 }
 

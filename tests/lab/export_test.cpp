@@ -8,6 +8,7 @@
 #include "lab/report/plain_text.hpp"
 #include "lab/report/svg_colours.hpp"
 #include "lab/report/workbook.hpp"
+#include "tests/about.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -58,7 +59,7 @@ TEST_CASE("JUnit XML reads back with its counts, failures and errors") {
     CHECK(suite.attribute("tests").as_int() == 3);
     CHECK(suite.attribute("failures").as_int() == 1);
     CHECK(suite.attribute("errors").as_int() == 1);
-    CHECK(suite.attribute("time").as_double() == doctest::Approx(6));
+    CHECK(suite.attribute("time").as_double() == about(6));
     CHECK(std::string(suite.attribute("timestamp").value()) == "2026-05-04T10:00:00");
     const auto children = suite.children("testcase");
     const std::vector<pugi::xml_node> cases(children.begin(), children.end());
@@ -93,8 +94,8 @@ TEST_CASE("point signs of figures say their colours themselves") {
 
 TEST_CASE("repeatability of a few values") {
     const Repeatability r = repeatability({1, 2, 4});
-    CHECK(r.mean == doctest::Approx(7.0 / 3));
-    CHECK(r.deviation == doctest::Approx(std::sqrt(7.0 / 3)));
+    CHECK(r.mean == about(7.0 / 3));
+    CHECK(r.deviation == about(std::sqrt(7.0 / 3)));
     CHECK(r.range == 3);
     CHECK(repeatability({5}).deviation == 0);
 }

@@ -9,6 +9,7 @@
 #include "lab/formats/dialect_file.hpp"
 #include "lab/formats/profile_file.hpp"
 #include "lab/formats/touchstone.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
@@ -26,7 +27,7 @@ TEST_CASE("touchstone files of both versions, in all three forms") {
     CHECK(std::abs(n.at(0, 1, 2) - std::complex<double>(0, -0.25)) < 1e-12);
     CHECK(std::abs(n.at(0, 2, 2) - std::complex<double>(-0.2, 0)) < 1e-12);
     const Network db = parse_touchstone("# GHz S DB R 50\n1 -20 0 -6.0206 0 -6.0206 0 -20 0\n", "d.s2p", 2);
-    CHECK(std::abs(db.at(0, 2, 1)) == doctest::Approx(0.5).epsilon(1e-6));
+    CHECK(std::abs(db.at(0, 2, 1)) == about(0.5).epsilon(1e-6));
     // Without an option line: GHz, magnitude and angle, 50 ohm.
     CHECK(parse_touchstone("1 0.5 0\n", "e.s1p", 1).frequency_hz[0] == 1e9);
     const Network v2 = parse_touchstone(
@@ -134,7 +135,7 @@ TEST_CASE("corrections come from CSV in either sense, or from a touchstone file"
     CHECK(antenna.antenna);
     CHECK(antenna.table.at(300e6) == 20);
     CHECK(parse_correction("# MHz S MA R 50\n100 0 0 0.5 90 0.5 0 0 0\n", "d.s2p").table.at(100e6) ==
-          doctest::Approx(6.0206).epsilon(1e-5));
+          about(6.0206).epsilon(1e-5));
     // Written and read back, a measured path keeps its numbers.
     const std::string text =
         correction_csv(loss.table, "2026-11-23T09:00:00.000Z", "2026-11-23T17:00:00.000Z");

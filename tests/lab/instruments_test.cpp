@@ -6,6 +6,7 @@
 
 #include "lab/bench/acquire.hpp"
 #include "lab/simulate/bench.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
@@ -117,17 +118,17 @@ TEST_CASE("what the generator sends passes wire, attenuator and unit and reaches
     generator.set("level", "-30 dBm");
     CHECK(level_at(analyser, 1e9) < -70);  // it is off
     generator.set("output", "ON");
-    CHECK(level_at(analyser, 1e9) == doctest::Approx(-30 - 2 + 20).epsilon(0.01));
+    CHECK(level_at(analyser, 1e9) == about(-30 - 2 + 20).epsilon(0.01));
     attenuator.set("attenuation", "10 dB");
-    CHECK(level_at(analyser, 1e9) == doctest::Approx(-22).epsilon(0.01));
+    CHECK(level_at(analyser, 1e9) == about(-22).epsilon(0.01));
     // A cable loses by the square root of frequency: 4 dB at 4 GHz.
     generator.set("frequency", "4 GHz");
-    CHECK(level_at(analyser, 4e9) == doctest::Approx(-30 - 4 - 10 + 20).epsilon(0.01));
+    CHECK(level_at(analyser, 4e9) == about(-30 - 4 - 10 + 20).epsilon(0.01));
     // Driven hard, the unit approaches its saturation: 10 log(1 / (1 / ideal + 1 / saturation)).
     attenuator.set("attenuation", "0 dB");
     generator.set("frequency", "1 GHz");
     generator.set("level", "-8 dBm");
-    CHECK(level_at(analyser, 1e9) == doctest::Approx(10 - 10 * std::log10(2)).epsilon(0.01));
+    CHECK(level_at(analyser, 1e9) == about(10 - 10 * std::log10(2)).epsilon(0.01));
     CHECK(error_text(ErrorKind::bench, [&] { generator.set("level", "30 dBm"); }) ==
           "the generator does not take level = \"30 dBm\": -222,\"Data out of range\"");
     CHECK(input_error([&] { generator.set("level", "30 Hz"); }).find("a power level") != std::string::npos);
@@ -144,9 +145,9 @@ TEST_CASE("a power meter reads the wire's loss, once it is zeroed") {
     generator.set("output", "ON");
     const PowerSetup setup{1e9, 1, 64};
     // 6.3 nW and, before zeroing, 3 nW too many: 1.7 dB.
-    CHECK(read_power(meter, setup).level_dbm == doctest::Approx(-52 + 1.69).epsilon(0.01));
+    CHECK(read_power(meter, setup).level_dbm == about(-52 + 1.69).epsilon(0.01));
     meter.zero();
-    CHECK(read_power(meter, setup).level_dbm == doctest::Approx(-52).epsilon(0.005));
+    CHECK(read_power(meter, setup).level_dbm == about(-52).epsilon(0.005));
     CHECK_FALSE(read_power(meter, setup).trouble);
     CHECK(read_power(meter, {1e9, 3, 1}).level_dbm < -60);  // nothing at the third sensor
     generator.set("level", "20 dBm");
@@ -170,8 +171,8 @@ TEST_CASE("a link counter loses the share of packets that the receiver's curve s
         return 1 - static_cast<double>(counts.packets_received) / 20000;
     };
     // Two dB are lost on the way. Three standard deviations of 20,000 packets are 0.011 at a half.
-    CHECK(lost("-88 dBm") == doctest::Approx(0.5).epsilon(0.022));
-    CHECK(lost("-86 dBm") == doctest::Approx(0.01).epsilon(0.22));
+    CHECK(lost("-88 dBm") == about(0.5).epsilon(0.022));
+    CHECK(lost("-86 dBm") == about(0.01).epsilon(0.22));
     CHECK(lost("-60 dBm") == 0);
     CHECK(lost("-120 dBm") == 1);
 }
@@ -183,17 +184,16 @@ TEST_CASE("a unit on a supply is dead without it, draws current with it, and sta
     CHECK_THROWS_AS(unit.identify(), Error);
     supply.set("voltage", "5 V");
     supply.set("output", "ON");
-    CHECK(level_at(analyser, 1e6) ==
-          doctest::Approx(60 - 106.99 - 6 - 1).epsilon(0.01));  // turned away by 90 deg
-    CHECK(supply.query("current") == doctest::Approx(0.04));
+    CHECK(level_at(analyser, 1e6) == about(60 - 106.99 - 6 - 1).epsilon(0.01));  // turned away by 90 deg
+    CHECK(supply.query("current") == about(0.04));
     auto again = world.role("unit");
     again.set("state", "busy");
-    CHECK(supply.query("current") == doctest::Approx(0.1));
-    CHECK(again.query("temperature") == doctest::Approx(20));
+    CHECK(supply.query("current") == about(0.1));
+    CHECK(again.query("temperature") == about(20));
     supply.set("output", "OFF");
     CHECK(supply.query("current") == 0);
     supply.set("output", "ON");
-    CHECK(supply.query("current") == doctest::Approx(0.04));  // its settings are those of power-on
+    CHECK(supply.query("current") == about(0.04));  // its settings are those of power-on
 }
 
 TEST_CASE("a turntable turns while other things are done, and `settle` waits for it") {
@@ -214,10 +214,10 @@ TEST_CASE("a turntable turns while other things are done, and `settle` waits for
     turn.set("height", "2 m");
     const double front = level_at(seen, 1e6);
     turn.set("angle", "270 deg");
-    CHECK(front - level_at(seen, 1e6) == doctest::Approx(12).epsilon(0.02));
+    CHECK(front - level_at(seen, 1e6) == about(12).epsilon(0.02));
     turn.set("angle", "90 deg");
     turn.set("height", "4 m");
-    CHECK(front - level_at(seen, 1e6) == doctest::Approx(2).epsilon(0.05));
+    CHECK(front - level_at(seen, 1e6) == about(2).epsilon(0.05));
 }
 
 TEST_CASE("an oscilloscope gives the waveform at its scale, and says when it is clipped") {
@@ -227,7 +227,7 @@ TEST_CASE("an oscilloscope gives the waveform at its scale, and says when it is 
     setup.span_s = 127e-7, setup.points = 12701, setup.channels = {1, 2};
     const auto records = record(scope, setup);
     REQUIRE(records.channels.size() == 2);
-    CHECK(records.step_s == doctest::Approx(1e-9));
+    CHECK(records.step_s == about(1e-9));
     CHECK_FALSE(records.overload);
     // PRBS7 at 10 Mbit/s: 64 of 127 bits are ones, sampled in their middle.
     const auto volts = records.volts();
@@ -244,7 +244,7 @@ TEST_CASE("a network analyser sees loss and delay of the wire") {
     const Network n = scan_network(network, {1e9, 2e9, 11, 100});
     REQUIRE(n.frequency_hz.size() == 11);
     CHECK(n.frequency_hz[10] == 2e9);
-    CHECK(-20 * std::log10(std::abs(n.at(0, 2, 1))) == doctest::Approx(2).epsilon(0.01));
-    CHECK(-20 * std::log10(std::abs(n.at(10, 1, 2))) == doctest::Approx(2 * std::sqrt(2)).epsilon(0.01));
-    CHECK(std::abs(n.at(5, 1, 1)) == doctest::Approx(0.05).epsilon(0.05));
+    CHECK(-20 * std::log10(std::abs(n.at(0, 2, 1))) == about(2).epsilon(0.01));
+    CHECK(-20 * std::log10(std::abs(n.at(10, 1, 2))) == about(2 * std::sqrt(2)).epsilon(0.01));
+    CHECK(std::abs(n.at(5, 1, 1)) == about(0.05).epsilon(0.05));
 }

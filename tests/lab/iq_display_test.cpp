@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -25,18 +26,18 @@ TEST_CASE("a line is recorded at its frequency with its level") {
     Emission emission;
     emission.lines.push_back({2.4062e9, -7.5, 1});
     const auto out = run("radio.carrier", record_of(record_samples(emission, setup, input, 1), setup));
-    CHECK(value(out, "carrier_frequency") == doctest::Approx(2.4062e9).epsilon(1e-9));
-    CHECK(value(out, "carrier_power") == doctest::Approx(-7.5).epsilon(0.001));
+    CHECK(value(out, "carrier_frequency") == about(2.4062e9).epsilon(1e-9));
+    CHECK(value(out, "carrier_power") == about(-7.5).epsilon(0.001));
 }
 
 TEST_CASE("noise has its density, the analyser's own added") {
     Emission emission;
     emission.noise.push_back({1e9, 4e9, -110, -110});
     const auto out = run("spectrum.density", record_of(record_samples(emission, setup, input, 1), setup));
-    CHECK(value(out, "median_density") == doctest::Approx(-110).epsilon(0.005));
+    CHECK(value(out, "median_density") == about(-110).epsilon(0.005));
     // -173.98 dBm/Hz, 20 dB noise figure, 30 dB attenuation.
     const auto own = run("spectrum.density", record_of(record_samples({}, setup, input, 1), setup));
-    CHECK(value(own, "median_density") == doctest::Approx(-123.98).epsilon(0.005));
+    CHECK(value(own, "median_density") == about(-123.98).epsilon(0.005));
 }
 
 TEST_CASE("a radio sends frames with its own errors") {
@@ -52,14 +53,14 @@ TEST_CASE("a radio sends frames with its own errors") {
     const auto out = run("radio.oqpsk", record_of(record_samples(emission, setup, input, 7), setup));
     CHECK(value(out, "frames") == 2);
     CHECK(value(out, "frames_bad_check") == 0);
-    CHECK(value(out, "frequency_error") == doctest::Approx(-13).epsilon(0.001));
-    CHECK(value(out, "symbol_rate_error") == doctest::Approx(21).epsilon(0.05));
-    CHECK(value(out, "iq_offset") == doctest::Approx(-25).epsilon(0.01));
-    CHECK(value(out, "gain_imbalance") == doctest::Approx(0.5).epsilon(0.05));
-    CHECK(value(out, "burst_power") == doctest::Approx(4).epsilon(0.01));
+    CHECK(value(out, "frequency_error") == about(-13).epsilon(0.001));
+    CHECK(value(out, "symbol_rate_error") == about(21).epsilon(0.05));
+    CHECK(value(out, "iq_offset") == about(-25).epsilon(0.01));
+    CHECK(value(out, "gain_imbalance") == about(0.5).epsilon(0.05));
+    CHECK(value(out, "burst_power") == about(4).epsilon(0.01));
     const auto bursts = run("radio.bursts", record_of(record_samples(emission, setup, input, 7), setup));
-    CHECK(value(bursts, "longest_burst") == doctest::Approx(46 * 32e-6).epsilon(0.002));
-    CHECK(value(bursts, "shortest_gap") == doctest::Approx(0.3e-3).epsilon(0.01));
+    CHECK(value(bursts, "longest_burst") == about(46 * 32e-6).epsilon(0.002));
+    CHECK(value(bursts, "shortest_gap") == about(0.3e-3).epsilon(0.01));
 }
 
 TEST_CASE("too much for the reference level is cut off and said") {

@@ -7,6 +7,7 @@
 #include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/sigmf.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
@@ -52,7 +53,7 @@ TEST_CASE("SigMF: every type is scaled by its full scale, level and frequency co
         const auto x = record.read(0, 2);
         CHECK(x[0].real() == 0.5F);
         CHECK(x[0].imag() == -0.25F);
-        CHECK(x[1].real() == doctest::Approx(1).epsilon(0.01));
+        CHECK(x[1].real() == about(1).epsilon(0.01));
         CHECK(record.read(1, 1)[0] == x[1]);
     }
 }
@@ -65,7 +66,7 @@ TEST_CASE("SigMF: real samples are volts, integers unscaled") {
     const auto volts = wave.volts();
     REQUIRE(volts.size() == 3);
     CHECK(volts[1] == -2);
-    CHECK(volts[2] == doctest::Approx(0.005));
+    CHECK(volts[2] == about(0.005));
     CHECK(wave.step_s == 0.5e-6);
     CHECK_FALSE(wave.clipped());
 }
@@ -158,7 +159,7 @@ TEST_CASE("WAV: two channels are I and Q, other numbers are waveforms") {
     write("three.wav", 3, {1, 2, 3});
     const auto three = std::get<Waveform>(read_capture(folder.path() / "three.wav"));
     REQUIRE(three.channels.size() == 3);
-    CHECK(three.volts(2)[0] == doctest::Approx(3.0 / 32768));
+    CHECK(three.volts(2)[0] == about(3.0 / 32768));
     write_file(folder.path() / "no.wav", "nothing of the kind");
     CHECK(input_error([&] { read_capture(folder.path() / "no.wav"); }).find("cannot be read as WAV") !=
           std::string::npos);

@@ -12,6 +12,7 @@
 #include "lab/report/report_figures.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
@@ -193,8 +194,7 @@ TEST_CASE("a figure draws the limit where it is and marks the worst point") {
     CHECK(limit.y.front() == 56);
     for (std::size_t i = 0; i < limit.x.size(); ++i) {
         if (!std::isfinite(limit.y[i]) || limit.x[i] > 0.5) continue;
-        CHECK(limit.y[i] ==
-              doctest::Approx(56 - 10 * std::log10(limit.x[i] / 0.15) / std::log10(0.5 / 0.15)));
+        CHECK(limit.y[i] == about(56 - 10 * std::log10(limit.x[i] / 0.15) / std::log10(0.5 / 0.15)));
     }
     REQUIRE(figure.markers.size() == 1);
     CHECK(figure.markers[0].x == 1);
@@ -216,7 +216,7 @@ TEST_CASE("a single reading and a curve that is all but flat are drawn with room
     const Figure judged = trace_figure(reading, "t", {library.find("cispr-32/mains-b-av")}, {});
     REQUIRE(judged.curves.size() == 2);
     CHECK(judged.curves[0].role == CurveRole::spots);
-    CHECK(judged.curves[1].x.front() == doctest::Approx(0.9));
+    CHECK(judged.curves[1].x.front() == about(0.9));
     CHECK(judged.curves[1].y.front() == 46);
     Figure flat;
     flat.curves.push_back({"a", CurveRole::trace, {1, 2, 3}, {71.675261, 71.675262, 71.675263}});
@@ -260,7 +260,7 @@ TEST_CASE("the way to a maximum is drawn over the angle in polar form and over t
     REQUIRE(polar.curves.size() == 3);  // the single trial at 1.5 m is no curve
     CHECK(polar.curves[0].name == "height 1 m");
     CHECK(polar.curves[0].x == std::vector<double>{0, 90, 180, 270, 360});  // closed
-    CHECK(polar.curves[0].y[1] == doctest::Approx(34));
+    CHECK(polar.curves[0].y[1] == about(34));
     CHECK(polar.markers[0].text == "highest: 34 dBµV at 90 °");
     const Figure& height = figures[1];
     CHECK_FALSE(height.polar);

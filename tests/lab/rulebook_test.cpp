@@ -7,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
@@ -88,10 +89,8 @@ TEST_CASE("shipped limits: the other classes, ports and distances") {
     }
     // The 3 m limits are 10 dB above those at 10 m, over the whole band.
     for (double f = 30e6; f <= 1e9; f *= 1.1) {
-        CHECK(limit("cispr-32/radiated-b-3m", f) - limit("cispr-32/radiated-b-10m", f) ==
-              doctest::Approx(10));
-        CHECK(limit("cispr-32/radiated-a-3m-far", f) - limit("cispr-32/radiated-a-10m-far", f) ==
-              doctest::Approx(10));
+        CHECK(limit("cispr-32/radiated-b-3m", f) - limit("cispr-32/radiated-b-10m", f) == about(10));
+        CHECK(limit("cispr-32/radiated-a-3m-far", f) - limit("cispr-32/radiated-a-10m-far", f) == about(10));
     }
 }
 
@@ -156,7 +155,7 @@ TEST_CASE("a user's rulebook with sign-off, lower limit, linear slope and own ma
                       "b.toml");
     const Rule& rule = book.rules.at(0);
     CHECK(rule.line()->sense() == Sense::lower);
-    CHECK(rule.line()->at(2e6) == doctest::Approx(0));
+    CHECK(rule.line()->at(2e6) == about(0));
     CHECK(rule.marginal == 1);
     REQUIRE(rule.sign_off);
     CHECK(rule.sign_off->on == "2026-05-04");
@@ -180,12 +179,12 @@ TEST_CASE("a lab's own book is layered on a published one and states only what i
     };
     add(head + "layered_on = \"i2c\"\n[[rule]]\nid = \"fast-low\"\nmin = \"1.4 us\"\n");
     const RuleRef changed = library.find("our-i2c/fast-low");
-    CHECK(*changed.rule->bound()->min == doctest::Approx(1.4e-6));
+    CHECK(*changed.rule->bound()->min == about(1.4e-6));
     CHECK(changed.rule->applies_to == "low_time_least");
     CHECK(changed.rule->changed_from == "i2c/fast-low");
     CHECK(changed.rule->basis == "agreed");
     CHECK(library.find("our-i2c/fast-high").rule->changed_from.empty());
-    CHECK(*library.find("i2c/fast-low").rule->bound()->min == doctest::Approx(1.3e-6));
+    CHECK(*library.find("i2c/fast-low").rule->bound()->min == about(1.3e-6));
     CHECK(library.find("our-i2c/fast-low").book->rules.size() ==
           library.find("i2c/fast-low").book->rules.size());
     const Procedure& procedure = find_procedure("bus.two-wire");
@@ -220,17 +219,16 @@ TEST_CASE("every shipped rule judges what some procedure gives, with parameters 
 
 // Worked by hand from the formulas of the standards.
 TEST_CASE("shipped limits of the further books") {
-    CHECK(limit("47-cfr-15/15.209-qp", 50e6) == doctest::Approx(40.00));   // 100 uV/m
-    CHECK(limit("47-cfr-15/15.209-qp", 100e6) == doctest::Approx(43.52));  // 150 uV/m
-    CHECK(limit("47-cfr-15/15.109-b-qp", 300e6) == doctest::Approx(46.44));
-    CHECK(limit("47-cfr-15/15.209-lf", 100e3) ==
-          doctest::Approx(20 * std::log10(2400.0 / 100)).epsilon(1e-3));
-    CHECK(limit("47-cfr-15/15.209-pk", 5e9) == doctest::Approx(73.98));
-    CHECK(limit("47-cfr-15/15.207-qp", 0.2e6) == doctest::Approx(63.61).epsilon(1e-4));
-    CHECK(limit("mil-std-461/ce102-28v-low", 100e3) == doctest::Approx(73.99).epsilon(1e-3));
-    CHECK(limit("mil-std-461/ce102-115v-high", 1e6) == doctest::Approx(66));
-    CHECK(limit("mil-std-461/re102-ground-mobile-mid", 1e9) == doctest::Approx(44));
-    CHECK(limit("mil-std-461/re102-ground-fixed-high", 18e9) == doctest::Approx(89).epsilon(1e-3));
+    CHECK(limit("47-cfr-15/15.209-qp", 50e6) == about(40.00));   // 100 uV/m
+    CHECK(limit("47-cfr-15/15.209-qp", 100e6) == about(43.52));  // 150 uV/m
+    CHECK(limit("47-cfr-15/15.109-b-qp", 300e6) == about(46.44));
+    CHECK(limit("47-cfr-15/15.209-lf", 100e3) == about(20 * std::log10(2400.0 / 100)).epsilon(1e-3));
+    CHECK(limit("47-cfr-15/15.209-pk", 5e9) == about(73.98));
+    CHECK(limit("47-cfr-15/15.207-qp", 0.2e6) == about(63.61).epsilon(1e-4));
+    CHECK(limit("mil-std-461/ce102-28v-low", 100e3) == about(73.99).epsilon(1e-3));
+    CHECK(limit("mil-std-461/ce102-115v-high", 1e6) == about(66));
+    CHECK(limit("mil-std-461/re102-ground-mobile-mid", 1e9) == about(44));
+    CHECK(limit("mil-std-461/re102-ground-fixed-high", 18e9) == about(89).epsilon(1e-3));
     CHECK(limit("en-300-328/spurious-below-1ghz", 100e6) == -54);
     CHECK(limit("en-300-328/out-of-band-5mhz", 2398e6) == -10);
     CHECK(limit("en-300-328/out-of-band-5mhz", 2490e6) == -20);
@@ -238,9 +236,9 @@ TEST_CASE("shipped limits of the further books") {
     const auto level = [](const char* rule, double offset, double reference) {
         return shipped().find(rule).rule->mask()->at(offset, reference)->level;
     };
-    CHECK(level("ieee-802.11/ofdm-mask", -10e6, 0) == doctest::Approx(-10));
-    CHECK(level("ieee-802.11/ofdm-mask", 25e6, 5) == doctest::Approx(5 - 34));
-    CHECK(level("en-301-893/mask-20mhz", 15e6, 10) == doctest::Approx(10 - 20 - 8.0 * 4 / 9));
-    CHECK(level("en-301-893/mask-20mhz", 15e6, -20) == doctest::Approx(-30));
-    CHECK(level("en-300-220/out-of-band-channel-100khz", 150e3, 0) == doctest::Approx(-18));
+    CHECK(level("ieee-802.11/ofdm-mask", -10e6, 0) == about(-10));
+    CHECK(level("ieee-802.11/ofdm-mask", 25e6, 5) == about(5 - 34));
+    CHECK(level("en-301-893/mask-20mhz", 15e6, 10) == about(10 - 20 - 8.0 * 4 / 9));
+    CHECK(level("en-301-893/mask-20mhz", 15e6, -20) == about(-30));
+    CHECK(level("en-300-220/out-of-band-channel-100khz", 150e3, 0) == about(-18));
 }

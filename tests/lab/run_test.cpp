@@ -13,6 +13,7 @@
 #include "lab/run/recorded.hpp"
 #include "lab/run/setter.hpp"
 #include "lab/run/stability.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
@@ -127,10 +128,10 @@ TEST_CASE("the time left follows what each test has really needed") {
                         counting("b", "repeats = 2\nparameters = { packets = 1, packet_time = \"1 s\" }\n"));
     Pace pace(loaded.plan);
     CHECK(pace.progress().total == 6);
-    CHECK(pace.progress().seconds_left == doctest::Approx(42));
+    CHECK(pace.progress().seconds_left == about(42));
     pace.known(loaded.plan.tests[0]);  // by an earlier part of the run: says nothing of the pace
     CHECK(pace.progress().done == 1);
-    CHECK(pace.progress().seconds_left == doctest::Approx(32));
+    CHECK(pace.progress().seconds_left == about(32));
     pace.begin();
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
     pace.measured(loaded.plan.tests[0]);
@@ -152,15 +153,15 @@ TEST_CASE("a calibration is a table over frequency, in force until its time is o
     const auto made =
         calibrations.make(loaded.plan.tests[0], measured({{"1 GHz", 2}, {"2 GHz", 3}, {"2 GHz", 5}}));
     CHECK(made.invalid.empty());
-    CHECK(seconds_between(made.taken, made.valid_until) == doctest::Approx(3600));
+    CHECK(seconds_between(made.taken, made.valid_until) == about(3600));
     CHECK(calibrations.lapse("feed-loss").empty());
-    CHECK(calibrations.path("generator").loss_db(2e9) == doctest::Approx(6 + 4));
-    CHECK(calibrations.path("generator").loss_db(std::sqrt(2.0) * 1e9) == doctest::Approx(6 + 3));
+    CHECK(calibrations.path("generator").loss_db(2e9) == about(6 + 4));
+    CHECK(calibrations.path("generator").loss_db(std::sqrt(2.0) * 1e9) == about(6 + 3));
     CHECK_THROWS_AS(calibrations.path("generator").loss_db(2.1e9), Error);
     // Known again from the tally; altered, it is refused.
     Calibrations later(loaded.bench, loaded.folder.path());
     later.know(made);
-    CHECK(later.path("generator").loss_db(1e9) == doctest::Approx(8));
+    CHECK(later.path("generator").loss_db(1e9) == about(8));
     CalibrationRecord old = made;
     old.taken = "2020-01-01T00:00:00.000Z", old.valid_until = "2020-01-01T01:00:00.000Z";
     later.know(old);
@@ -369,9 +370,8 @@ TEST_CASE("settings are sent once, in an order that makes sense, raised by the p
 
 TEST_CASE("times: later, between, and what is no time") {
     CHECK(utc_after("2026-11-23T23:59:59.500Z", 0.75) == "2026-11-24T00:00:00.250Z");
-    CHECK(seconds_between("2026-11-23T09:00:00.000Z", "2026-11-23T10:00:01.250Z") ==
-          doctest::Approx(3601.25));
-    CHECK(seconds_between("2026-11-23T09:00:01.000Z", "2026-11-23T09:00:00.000Z") == doctest::Approx(-1));
+    CHECK(seconds_between("2026-11-23T09:00:00.000Z", "2026-11-23T10:00:01.250Z") == about(3601.25));
+    CHECK(seconds_between("2026-11-23T09:00:01.000Z", "2026-11-23T09:00:00.000Z") == about(-1));
     CHECK(seconds_between("", "2026-11-23T09:00:00.000Z") == 0);
     CHECK(utc_after("yesterday", 5) == "yesterday");
 }

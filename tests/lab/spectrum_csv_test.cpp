@@ -3,6 +3,7 @@
 #include <doctest/doctest.h>
 
 #include "core/base/error.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
@@ -29,8 +30,8 @@ TEST_CASE("columns carry their units, remarks their facts") {
     CHECK(brief.resolution_bandwidth_hz == 9e3);
     CHECK(brief.frequency_hz[0] == 1e6);
     // Linear levels become levels: 1 mV is 60 dBuV, 1 mW is 0 dBm.
-    CHECK(parse_spectrum_csv("f [Hz]\tu [mV]\n1\t1\n", "f").level[0] == doctest::Approx(60));
-    CHECK(parse_spectrum_csv("f [Hz],p [W]\n1,0.001\n", "f").level[0] == doctest::Approx(0));
+    CHECK(parse_spectrum_csv("f [Hz]\tu [mV]\n1\t1\n", "f").level[0] == about(60));
+    CHECK(parse_spectrum_csv("f [Hz],p [W]\n1,0.001\n", "f").level[0] == about(0));
 }
 
 TEST_CASE("what is written is read back the same") {

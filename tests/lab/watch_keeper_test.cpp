@@ -5,6 +5,7 @@
 
 #include <thread>
 
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
@@ -71,7 +72,7 @@ TEST_CASE("nothing is read before the first look, and then it goes on by itself"
     const auto samples = keeper.take_samples();
     CHECK(samples.size() >= 3);
     CHECK(samples[0].watch == "current");
-    CHECK(samples[0].value == doctest::Approx(0.04));
+    CHECK(samples[0].value == about(0.04));
     CHECK(samples[0].unit == Unit::ampere);
     CHECK_FALSE(keeper.take_worst());
 }
@@ -88,7 +89,7 @@ TEST_CASE("what was outside between two looks is not forgotten, though it is ins
     const auto worst = keeper.take_worst();
     REQUIRE(worst);
     CHECK(worst->text == "current 140 mA, in order is at most 100 mA");
-    CHECK(worst->value == doctest::Approx(0.14));
+    CHECK(worst->value == about(0.14));
     CHECK_FALSE(keeper.take_worst());  // taken once
     const auto events = keeper.take_events();
     REQUIRE(events.size() == 1);

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
@@ -33,15 +34,15 @@ TEST_CASE("a simulated serial signal has the jitter, rate and levels that it was
     w.duty_cycle_s = 8e-12;
     const Waveform wave = shown(w, 40e-6, 20e9);
     const auto out = run("serial.jitter", wave);
-    CHECK(value(out, "random_jitter") == doctest::Approx(5e-12).epsilon(0.12));
-    CHECK(value(out, "periodic_jitter") == doctest::Approx(30e-12).epsilon(0.03));
-    CHECK(value(out, "periodic_frequency") == doctest::Approx(3e6).epsilon(0.01));
-    CHECK(value(out, "duty_cycle_distortion") == doctest::Approx(8e-12).epsilon(0.1));
+    CHECK(value(out, "random_jitter") == about(5e-12).epsilon(0.12));
+    CHECK(value(out, "periodic_jitter") == about(30e-12).epsilon(0.03));
+    CHECK(value(out, "periodic_frequency") == about(3e6).epsilon(0.01));
+    CHECK(value(out, "duty_cycle_distortion") == about(8e-12).epsilon(0.1));
     CHECK(value(run("serial.clock", wave, {{"symbol_rate", "1 GHz"}}), "rate_error") ==
-          doctest::Approx(-40).epsilon(0.03));
+          about(-40).epsilon(0.03));
     const auto edges = run("pulse.edges", wave, {{"edge_span", "20-80"}});
-    CHECK(value(edges, "amplitude") == doctest::Approx(0.6).epsilon(0.01));
-    CHECK(value(edges, "rise_time") == doctest::Approx(150e-12).epsilon(0.02));
+    CHECK(value(edges, "amplitude") == about(0.6).epsilon(0.01));
+    CHECK(value(edges, "rise_time") == about(150e-12).epsilon(0.02));
     CHECK(value(run("serial.pattern", wave), "bit_errors") == 0);
 }
 
@@ -50,7 +51,7 @@ TEST_CASE("a cable behind it makes edges slow and the eye small") {
     w.cable_hz = 400e6;
     const auto near = run("serial.eye", shown(link(), 5e-6, 20e9)),
                far = run("serial.eye", shown(w, 5e-6, 20e9));
-    CHECK(value(near, "eye_height") == doctest::Approx(0.6).epsilon(0.02));
+    CHECK(value(near, "eye_height") == about(0.6).epsilon(0.02));
     CHECK(value(far, "eye_height") < 0.5);
     CHECK(value(run("serial.jitter", shown(w, 5e-6, 20e9)), "data_dependent_jitter") > 10e-12);
 }
@@ -71,8 +72,8 @@ TEST_CASE("simulated bus traffic is read back: bytes, rise time, the late bit") 
     const Waveform wave =
         waveform_in_memory({show_bus(bus, true, display, 1), show_bus(bus, false, display, 2)}, span / 60000);
     const auto out = run("bus.two-wire", wave, {{"supply", "3.3 V"}});
-    CHECK(value(out, "clock_rise_greatest") == doctest::Approx(500e-9).epsilon(0.02));
-    CHECK(value(out, "clock_fall_greatest") == doctest::Approx(60e-9).epsilon(0.05));
+    CHECK(value(out, "clock_rise_greatest") == about(500e-9).epsilon(0.02));
+    CHECK(value(out, "clock_fall_greatest") == about(60e-9).epsilon(0.05));
     CHECK(value(out, "bytes") >= 6);
     for (const auto& table : out.tables) {
         if (table.name != "bytes") continue;
@@ -93,7 +94,7 @@ TEST_CASE("a simulated transmitter sends its test sequence with the distortion i
     w.disturber_v = 2.7, w.disturber_hz = w.rate_bit_s / 6;
     const Settings settings{{"symbol_rate", "66.666667 MHz"}, {"disturber", "11.111111 MHz"}};
     const auto clean = run("ethernet.distortion", shown(w, 40e-6, 2e9), settings);
-    CHECK(value(clean, "rate_error") == doctest::Approx(55).epsilon(0.01));
+    CHECK(value(clean, "rate_error") == about(55).epsilon(0.01));
     CHECK(value(clean, "peak_distortion") < 0.5e-3);
     w.compression = 0.05;
     CHECK(value(run("ethernet.distortion", shown(w, 40e-6, 2e9), settings), "peak_distortion") > 10e-3);
@@ -109,17 +110,17 @@ TEST_CASE("simulated runs droop by their time constant, levels and bursts come a
     w.droop_s = 2e-6;
     const auto droop =
         run("ethernet.droop", shown(w, 40e-6, 1e9), {{"first", "50 ns"}, {"second", "450 ns"}});
-    CHECK(value(droop, "droop_positive") == doctest::Approx(100 * (1 - std::exp(-0.4 / 2))).epsilon(0.01));
+    CHECK(value(droop, "droop_positive") == about(100 * (1 - std::exp(-0.4 / 2))).epsilon(0.01));
     DigitalWaveform four = link();
     four.pattern = "pam4-random";
     four.rise_s = 300e-12;
     const auto eye = run("serial.eye", shown(four, 20e-6, 20e9), {{"levels", "4"}, {"symbol_rate", "1 GHz"}});
-    CHECK(value(eye, "level_mismatch_ratio") == doctest::Approx(1).epsilon(0.01));
+    CHECK(value(eye, "level_mismatch_ratio") == about(1).epsilon(0.01));
     DigitalWaveform burst = link();
     burst.rate_bit_s = 1.5e9, burst.burst_s = 106.7e-9, burst.gap_s = 320e-9;
     const auto oob = run("storage.out-of-band", shown(burst, 10e-6, 20e9));
-    CHECK(value(oob, "burst_least") == doctest::Approx(106.7e-9).epsilon(0.01));
-    CHECK(value(oob, "init_gap_greatest") == doctest::Approx(320e-9).epsilon(0.01));
+    CHECK(value(oob, "burst_least") == about(106.7e-9).epsilon(0.01));
+    CHECK(value(oob, "init_gap_greatest") == about(320e-9).epsilon(0.01));
     CHECK(value(oob, "fewest_bursts") == 6);
 }
 
@@ -131,6 +132,6 @@ TEST_CASE("a simulated pair goes through a handshake") {
     const Waveform wave = waveform_in_memory(
         {show_pair(pair, false, display, 1), show_pair(pair, true, display, 1)}, 5e-3 / 100000);
     const auto out = run("usb.handshake", wave, {{"sequence", "suspend"}});
-    CHECK(value(out, "suspend_time") == doctest::Approx(3.05e-3).epsilon(1e-3));
-    CHECK(value(out, "j_plus_level") == doctest::Approx(3.3).epsilon(1e-3));
+    CHECK(value(out, "suspend_time") == about(3.05e-3).epsilon(1e-3));
+    CHECK(value(out, "j_plus_level") == about(3.3).epsilon(1e-3));
 }

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "lab/simulate/stage.hpp"
+#include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
@@ -22,26 +23,26 @@ std::shared_ptr<Stage> stage_of(const TestFolder& folder, const std::string& tex
 
 TEST_CASE("a wire loses by the square root of frequency") {
     const Wire wire{"a", "b", 2, 1e9, ""};
-    CHECK(wire.loss_at(1e9) == doctest::Approx(2));
-    CHECK(wire.loss_at(4e9) == doctest::Approx(4));
-    CHECK(wire.loss_at(0.25e9) == doctest::Approx(1));
+    CHECK(wire.loss_at(1e9) == about(2));
+    CHECK(wire.loss_at(4e9) == about(4));
+    CHECK(wire.loss_at(0.25e9) == about(1));
 }
 
 TEST_CASE(
     "a receiver loses half at its level, one in a hundred a width above, 99 in a hundred a width below") {
     const Receiver receiver{"in", {}, -90, 2, 1e-3, 100};
-    CHECK(receiver.loss_share(-90) == doctest::Approx(0.5));
-    CHECK(receiver.loss_share(-88) == doctest::Approx(0.01));
-    CHECK(receiver.loss_share(-92) == doctest::Approx(0.99));
-    CHECK(receiver.loss_share(0) == doctest::Approx(0));
+    CHECK(receiver.loss_share(-90) == about(0.5));
+    CHECK(receiver.loss_share(-88) == about(0.01));
+    CHECK(receiver.loss_share(-92) == about(0.99));
+    CHECK(receiver.loss_share(0) == about(0));
 }
 
 TEST_CASE("a pattern is strongest in front and at its height") {
     const Pattern pattern{"out", 30, 10, 1.5, 2};
-    CHECK(pattern.gain_db(30, 1.5) == doctest::Approx(0));
-    CHECK(pattern.gain_db(210, 1.5) == doctest::Approx(-10));
-    CHECK(pattern.gain_db(120, 1.5) == doctest::Approx(-5));
-    CHECK(pattern.gain_db(30, 3) == doctest::Approx(-3));
+    CHECK(pattern.gain_db(30, 1.5) == about(0));
+    CHECK(pattern.gain_db(210, 1.5) == about(-10));
+    CHECK(pattern.gain_db(120, 1.5) == about(-5));
+    CHECK(pattern.gain_db(30, 3) == about(-3));
 }
 
 TEST_CASE("what is at the far end of a wire is what left the port less its loss") {
@@ -53,9 +54,9 @@ TEST_CASE("what is at the far end of a wire is what left the port less its loss"
                  "[[wire]]\nfrom = \"out\"\nto = \"analyser\"\nloss = \"3 dB\"\nat = \"1 GHz\"\n");
     const double here = stage->emission("out").lines[0].level_dbm;
     const Emission there = stage->emission("out", "analyser");
-    CHECK(there.lines[0].level_dbm == doctest::Approx(here - 3));
-    CHECK(there.noise[0].density_to_dbm_hz == doctest::Approx(-140 - 6));
-    CHECK(stage->emission("out", "other").lines[0].level_dbm == doctest::Approx(here));
+    CHECK(there.lines[0].level_dbm == about(here - 3));
+    CHECK(there.noise[0].density_to_dbm_hz == about(-140 - 6));
+    CHECK(stage->emission("out", "other").lines[0].level_dbm == about(here));
     CHECK(stage->emission("elsewhere").lines.empty());
 }
 
@@ -65,7 +66,7 @@ TEST_CASE("drift is added to all that leaves, warming follows the time that inst
         stage_of(folder, "[[line]]\nport = \"out\"\nfrequency = \"1 MHz\"\nlevel = \"50 dBuV\"\n");
     const double before = stage->emission("out").lines[0].level_dbm;
     stage->drift(-2);
-    CHECK(stage->emission("out").lines[0].level_dbm == doctest::Approx(before - 2));
+    CHECK(stage->emission("out").lines[0].level_dbm == about(before - 2));
     CHECK(stage->seconds() == 0);
     stage->spend(3);
     CHECK(stage->seconds() == 3);
@@ -74,9 +75,9 @@ TEST_CASE("drift is added to all that leaves, warming follows the time that inst
                                                   "[unit]\nname = \"u\"\ntemperature = \"20 degC\"\nwarming "
                                                   "= \"10 degC\"\nwarming_time = \"60 s\"\n[settings]\n")),
                                               Stage::Options{1, true, false});
-    CHECK(warm->temperature() == doctest::Approx(20));
+    CHECK(warm->temperature() == about(20));
     warm->spend(60);
-    CHECK(warm->temperature() == doctest::Approx(20 + 10 * (1 - std::exp(-1))));
+    CHECK(warm->temperature() == about(20 + 10 * (1 - std::exp(-1))));
 }
 
 TEST_CASE("the current is that of the settings, up to the limit of the supply") {
@@ -87,9 +88,9 @@ TEST_CASE("the current is that of the settings, up to the limit of the supply") 
     CHECK_FALSE(stage->powered());
     CHECK(stage->current() == 0);
     stage->set_supply(5, 0.1, true);
-    CHECK(stage->current() == doctest::Approx(0.04));
+    CHECK(stage->current() == about(0.04));
     stage->unit().set("state", "busy");
-    CHECK(stage->current() == doctest::Approx(0.1));
+    CHECK(stage->current() == about(0.1));
     stage->set_supply(3.9, 1, true);  // too low for a unit of 5 V
     CHECK_FALSE(stage->powered());
 }

@@ -21,8 +21,11 @@ constexpr auto four_wire_parameters = joined(
                    "channel of the select line, low while the peripheral is addressed"),
         channel_of("out_channel", "", "channel of the controller's data"),
         channel_of("in_channel", "", "channel of the peripheral's data"),
-        ParameterInfo{"mode", ParameterKind::choice, Unit::none, "0",
-                      "2 CPOL + CPHA: 2 and 3 rest high, 1 and 3 sample on the edge back to rest", "0 1 2 3"},
+        ParameterInfo{
+            "mode", ParameterKind::choice, Unit::none, "found",
+            "2 CPOL + CPHA: 2 and 3 rest high, 1 and 3 sample on the edge back to rest; found: by the "
+            "clock's rest level and the edges at which data changes",
+            "found 0 1 2 3"},
         channel_of("word_bits", "8", "bits of a word, at most 64"),
         ParameterInfo{"bit_order", ParameterKind::choice, Unit::none, "highest-first",
                       "order of bits in a word", "highest-first lowest-first"},
@@ -47,24 +50,53 @@ constexpr std::array four_wire_products{
     Product{"in_valid_greatest", Unit::second, "shifting edge until the peripheral's data has arrived"},
     Product{"clock_rise_greatest", Unit::second, "longest rise of the clock between the thresholds"},
     Product{"clock_fall_greatest", Unit::second, "longest fall of the clock"},
+    Product{"mode", Unit::none, "2 CPOL + CPHA, as given or as found"},
     Product{"frames", Unit::count, "times that select was low"},
     Product{"words", Unit::count, "whole words"},
     Product{"loose_bits", Unit::count, "bits at the ends of frames that fill no word"},
 };
 
-// The clock rests low in modes 0 and 1, high in 2 and 3: at the begin of each frame.
-void require_rest(const Line& clock, const Line& select, int mode) {
-    std::size_t frames = 0, high = 0;
-    for (const LineEdge& edge : select.edges) {
-        if (edge.rises) continue;
-        ++frames;
-        high += high_at(clock, edge.end_s);
+constexpr std::array mode_names{"0", "1", "2", "3"};
+
+// Data that changes at the sampling edges of a mode is that of the other one with the same rest level. One
+// change of ten may be a violation.
+bool nearly_all(std::size_t these, std::size_t others) {
+    constexpr std::size_t fewest = 8;
+    return these + others >= fewest && these > 9 * others;
+}
+
+// The mode that was given, refused where the record contradicts it; or the one the record shows. Data is that
+// of the controller where there is any.
+int mode_of(const Parameters& p, const Line& clock, const Line& select, const Line* data) {
+    const auto high = rests_high(clock, select);
+    const std::string given = p.text("mode");
+    const int rest = high.value_or(false) ? 2 : 0;
+    EdgesUsed used;
+    if (data && high) used = edges_of_data(clock, select, *data, *high);
+    if (given == "found") {
+        if (!high) fail_signal("no frame begins in the record: give mode");
+        if (!data) return rest;  // what is timed without data is the same in both
+        if (used.leading + used.trailing > 0) {
+            if (used.leading > 9 * used.trailing) return rest + 1;
+            if (used.trailing > 9 * used.leading) return rest;
+        }
+        fail_signal("data changes " + std::to_string(used.leading) +
+                    " times at edges from the clock's rest and " + std::to_string(used.trailing) +
+                    " times at edges back to it: that shows no mode; give mode");
     }
-    const bool rests_high = mode >= 2;
-    if (frames == 0 || (rests_high ? 2 * high >= frames : 2 * high <= frames)) return;
-    fail_signal(std::string("the clock rests ") + (rests_high ? "low" : "high") +
-                " where frames begin: mode " + std::to_string(mode) + " has it " +
-                (rests_high ? "high" : "low") + "; set mode " + (rests_high ? "0 or 1" : "2 or 3"));
+    const int mode = given[0] - '0';
+    if (high && (mode >= 2) != *high) {
+        fail_signal(std::string("the clock rests ") + (*high ? "high" : "low") +
+                    " where frames begin: mode " + given + " has it " + (*high ? "low" : "high") +
+                    "; set mode " + (*high ? "2 or 3" : "0 or 1"));
+    }
+    const bool leading = nearly_all(used.leading, used.trailing);
+    const bool trailing = nearly_all(used.trailing, used.leading);
+    if (mode % 2 == 0 ? leading : trailing) {
+        fail_signal("data changes at the edges at which mode " + given + " samples it: set mode " +
+                    mode_names[static_cast<std::size_t>(mode ^ 1)]);
+    }
+    return mode;
 }
 
 Outcome measure_four_wire(Capture any, const Parameters& p) {
@@ -75,7 +107,6 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
     const Signal clock = signal("clock_channel"), select = signal("select_channel");
     const LineThresholds thresholds = bus_thresholds(clock, p).line;
     FourWireSettings settings;
-    settings.mode = p.text("mode")[0] - '0';
     settings.word_bits = static_cast<int>(p.required("word_bits"));
     if (settings.word_bits > 64) fail_input("parameter word_bits: at most 64");
     settings.lowest_first = p.text("bit_order") == "lowest-first";
@@ -95,7 +126,7 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
     if (select_line.edges.empty()) fail_signal("the select line does not change: no frame begins");
     require_levels(clock, clock_line, "the clock line");
     require_levels(select, select_line, "the select line");
-    require_rest(clock_line, select_line, settings.mode);
+    settings.mode = mode_of(p, clock_line, select_line, out ? &*out : in ? &*in : nullptr);
     const FourWireSeen seen =
         read_four_wire(clock_line, select_line, out ? &*out : nullptr, in ? &*in : nullptr, settings);
     const FourWireTimings& t = seen.timings;
@@ -114,7 +145,7 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
                                       {"clock_fall", &t.clock_fall, false, true}};
     Outcome outcome;
     outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
-    add_timings(timings, clock.from_s, outcome);
+    add_timings(timings, clock.from_s, outcome, seen.marks, {"frame", "word"});
     Table table{"words",
                 "Words",
                 {{"time", Unit::second}, {"frame", Unit::count}, {"out", Unit::none}, {"in", Unit::none}},
@@ -128,6 +159,7 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
                                   in ? hex_word(word.in, settings.word_bits) : std::string()});
         }
     }
+    if (out || in || p.text("mode") != "found") outcome.add("mode", settings.mode, Unit::none);
     outcome.add("frames", static_cast<double>(seen.frames.size()), Unit::count);
     outcome.add("words", static_cast<double>(table.rows.size()), Unit::count);
     outcome.add("loose_bits", loose, Unit::count);

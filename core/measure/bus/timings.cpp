@@ -1,5 +1,6 @@
 #include "core/measure/bus/timings.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 namespace rt {
@@ -40,7 +41,26 @@ Trace view_of(const std::vector<NamedSignal>& lines, double at_s, double reach_s
 
 }  // namespace
 
-void add_timings(const std::vector<Timing>& timings, double origin_s, Outcome& outcome) {
+void add_timings(const std::vector<Timing>& timings, double origin_s, Outcome& outcome,
+                 const std::vector<BusMark>& marks, const BusWords& words) {
+    const auto give = [&](const Timing& timing, bool greatest) {
+        const Spread& s = *timing.spread;
+        const std::string name = result_name(timing, greatest);
+        outcome.add(name.c_str(), greatest ? s.greatest : s.least, Unit::second);
+        if (s.keep == 0) return;
+        auto kept = greatest ? s.uppermost : s.lowest;
+        std::sort(kept.begin(), kept.end(), [&](const Spread::One& a, const Spread::One& b) {
+            if (a.value != b.value) return greatest ? a.value > b.value : a.value < b.value;
+            return a.at < b.at;
+        });
+        Occurrences all{name, s.count, {}};
+        for (const Spread::One& one : kept) {
+            const std::string place = place_text(marks, one.at, words);
+            all.worst.push_back({one.value, format({one.at + origin_s, Unit::second}, 7) +
+                                                (place.empty() ? "" : " (" + place + ")")});
+        }
+        outcome.occurrences.push_back(std::move(all));
+    };
     Table table{"timings",
                 "Timings",
                 {{"timing", Unit::none},
@@ -54,10 +74,8 @@ void add_timings(const std::vector<Timing>& timings, double origin_s, Outcome& o
     for (const Timing& timing : timings) {
         const Spread& s = *timing.spread;
         if (s.count == 0) continue;
-        if (timing.least)
-            outcome.results.push_back({result_name(timing, false), {s.least, Unit::second}, {}});
-        if (timing.greatest)
-            outcome.results.push_back({result_name(timing, true), {s.greatest, Unit::second}, {}});
+        if (timing.least) give(timing, false);
+        if (timing.greatest) give(timing, true);
         table.rows.push_back({std::string(timing.name), static_cast<double>(s.count), s.least, s.mean(),
                               s.greatest, s.at_least + origin_s, s.at_greatest + origin_s});
     }

@@ -1,6 +1,7 @@
 // Timings of a bus as results, a table and close views.
 #pragma once
 
+#include "core/bus/place.hpp"
 #include "core/measure/wave_source.hpp"
 #include "core/stats/spread.hpp"
 
@@ -12,8 +13,10 @@ struct Timing {
     bool least = true, greatest = false;  // which results are given
 };
 
-// Results "NAME_least" and "NAME_greatest", and a row for each timing that occurred.
-void add_timings(const std::vector<Timing>& timings, double origin_s, Outcome& outcome);
+// Results "NAME_least" and "NAME_greatest", the single values behind them with their place on the bus, and a
+// row for each timing that occurred.
+void add_timings(const std::vector<Timing>& timings, double origin_s, Outcome& outcome,
+                 const std::vector<BusMark>& marks = {}, const BusWords& words = {});
 
 struct NamedSignal {
     const char* title;

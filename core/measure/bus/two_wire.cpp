@@ -19,6 +19,10 @@ constexpr auto two_wire_parameters = joined(
                       "bus voltage VDD that thresholds count from; without it the high level of the clock"},
         ParameterInfo{"spike_width", ParameterKind::quantity, Unit::second, "50 ns",
                       "a shorter time on the other side of half the supply is a spike (tSP)"},
+        ParameterInfo{"suppress_spikes", ParameterKind::choice, Unit::none, "no",
+                      "whether the inputs on the bus suppress spikes, as those of fast modes do: they are "
+                      "listed, and count for nothing else",
+                      "no yes"},
     },
     bus_rows);
 
@@ -51,6 +55,14 @@ constexpr std::array two_wire_products{
     Product{"fall_share_least", Unit::none,
             "shortest tf of both lines over 20 ns x VDD / 5.5 V, the least that fast modes allow"},
     Product{"spikes", Unit::count, "times shorter than spike_width beyond half the supply, both lines"},
+    Product{"duty_cycle", Unit::percent,
+            "mean high share of the clock's periods, between the middles of its changes"},
+    Product{"duty_cycle_least", Unit::percent, "the least of them"},
+    Product{"duty_cycle_greatest", Unit::percent, "the greatest"},
+    Product{"clock_stretches", Unit::count,
+            "low times of the clock in transfers longer than one and a half times their median"},
+    Product{"clock_stretch_greatest", Unit::second,
+            "the longest of these, beyond the median; 0 s without any"},
     Product{"clock_low_level", Unit::volt, "VOL of the clock: highest of its low states, settled"},
     Product{"data_low_level", Unit::volt,
             "VOL of the data: highest of its low levels, settled, in each high time of the clock"},
@@ -164,6 +176,31 @@ Table spikes_of(const std::vector<std::pair<const char*, const Signal*>>& lines,
     return table;
 }
 
+void add_clock_shape(const TwoWireSeen& seen, double origin, const BusWords& words, Outcome& outcome) {
+    const Spread& duty = seen.timings.duty_cycle;
+    if (duty.count > 0) {
+        outcome.add("duty_cycle", 100 * duty.mean(), Unit::percent);
+        outcome.add("duty_cycle_least", 100 * duty.least, Unit::percent);
+        outcome.add("duty_cycle_greatest", 100 * duty.greatest, Unit::percent);
+    }
+    Table table{
+        "clock_stretches",
+        "Times for which the clock was held low",
+        {{"time", Unit::second}, {"place", Unit::none}, {"low", Unit::second}, {"beyond", Unit::second}},
+        {}};
+    double longest = 0;
+    for (const ClockStretch& one : seen.stretches) {
+        const double beyond = one.low_s - seen.usual_low_s;
+        longest = std::max(longest, beyond);
+        if (table.rows.size() < 1000)
+            table.rows.push_back(
+                {one.from_s + origin, place_text(seen.marks, one.from_s, words), one.low_s, beyond});
+    }
+    outcome.add("clock_stretches", static_cast<double>(seen.stretches.size()), Unit::count);
+    outcome.add("clock_stretch_greatest", longest, Unit::second);
+    if (!table.rows.empty()) outcome.tables.push_back(std::move(table));
+}
+
 Outcome measure_two_wire(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
     const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
@@ -172,8 +209,13 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
     const Signal clock = signal_of(wave, p, channel("clock_channel"));
     const Signal data = signal_of(wave, p, channel("data_channel"));
     const auto [supply, thresholds] = bus_thresholds(clock, p);
-    const Line scl = read_line(*clock.samples, clock.step_s, thresholds);
-    const Line sda = read_line(*data.samples, data.step_s, thresholds);
+    Line scl = read_line(*clock.samples, clock.step_s, thresholds);
+    Line sda = read_line(*data.samples, data.step_s, thresholds);
+    const double width = p.required("spike_width");
+    if (!(width >= 0)) fail_input("parameter spike_width: must not be below 0 s");
+    std::size_t suppressed = 0;
+    if (p.text("suppress_spikes") == "yes")
+        suppressed = suppress_spikes(scl, width) + suppress_spikes(sda, width);
     if (scl.edges.size() < 4)
         fail_signal("the clock line changes only " + std::to_string(scl.edges.size()) +
                     " times: no bus traffic");
@@ -207,15 +249,18 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
     };
     Outcome outcome;
     if (t.clock_period.count > 0) outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
-    add_timings(timings, clock.from_s, outcome);
-    const double width = p.required("spike_width");
-    if (!(width >= 0)) fail_input("parameter spike_width: must not be below 0 s");
+    constexpr BusWords words{"transfer", "byte", 9};
+    add_timings(timings, clock.from_s, outcome, seen.marks, words);
     Table spikes = spikes_of({{"SCL", &clock}, {"SDA", &data}}, supply, width);
     const double fall = std::min(t.clock_fall.count ? t.clock_fall.least : 1e300,
                                  t.data_fall.count ? t.data_fall.least : 1e300);
     if (fall < 1e300) outcome.add("fall_share_least", fall / (20e-9 * supply / 5.5), Unit::none);
     outcome.add("spikes", static_cast<double>(spikes.rows.size()), Unit::count);
     if (!spikes.rows.empty()) outcome.tables.push_back(std::move(spikes));
+    if (suppressed > 0)
+        outcome.notes.push_back(std::to_string(suppressed) + " spikes shorter than " +
+                                format({width, Unit::second}) + " were suppressed before anything was timed");
+    add_clock_shape(seen, clock.from_s, words, outcome);
     add_levels(clock, data, scl, sda, outcome);
     outcome.add("lowest", std::min(scl.lowest, sda.lowest), Unit::volt);
     outcome.add("highest", std::max(scl.highest, sda.highest), Unit::volt);

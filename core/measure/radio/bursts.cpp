@@ -37,25 +37,40 @@ constexpr std::array bursts_products{
     Product{"fall_time", Unit::second, "slowest fall"},
 };
 
+// The slowest of the edges that can be timed: those that cannot may be slower.
+void add_slowest(const char* name, const std::vector<Burst>& whole, std::optional<double> Burst::*time,
+                 Outcome& outcome) {
+    double slowest = 0;
+    std::size_t timed = 0;
+    for (const auto& burst : whole) {
+        timed += (burst.*time).has_value();
+        slowest = std::max(slowest, (burst.*time).value_or(0));
+    }
+    if (timed > 0)
+        outcome.add(name, slowest, Unit::second, timed < whole.size() ? Known::at_least : Known::exactly);
+    if (timed == whole.size()) return;
+    outcome.notes.push_back(std::string(name) + ": " + std::to_string(whole.size() - timed) + " of " +
+                            std::to_string(whole.size()) +
+                            " bursts do not go from 10 % to 90 % of their mean power beside their edge");
+}
+
 // `cut` is the length seen of the longest burst that the record cuts off: it was at least so long.
 void add_lengths(const std::vector<Burst>& whole, double cut, Outcome& outcome) {
     if (whole.empty()) {
         outcome.add_greatest("longest_burst", 0, cut, Unit::second);
         return;
     }
-    double longest = 0, shortest = whole.front().length_s(), sum = 0, rise = 0, fall = 0;
+    double longest = 0, shortest = whole.front().length_s(), sum = 0;
     for (const auto& burst : whole) {
         longest = std::max(longest, burst.length_s());
         shortest = std::min(shortest, burst.length_s());
         sum += burst.length_s();
-        rise = std::max(rise, burst.rise_s);
-        fall = std::max(fall, burst.fall_s);
     }
     outcome.add_greatest("longest_burst", longest, cut, Unit::second);
     outcome.add("shortest_burst", shortest, Unit::second);
     outcome.add("mean_burst", sum / static_cast<double>(whole.size()), Unit::second);
-    outcome.add("rise_time", rise, Unit::second);
-    outcome.add("fall_time", fall, Unit::second);
+    add_slowest("rise_time", whole, &Burst::rise_s, outcome);
+    add_slowest("fall_time", whole, &Burst::fall_s, outcome);
 }
 
 void add_gaps(const std::vector<Burst>& all, Outcome& outcome) {
@@ -73,6 +88,10 @@ void add_gaps(const std::vector<Burst>& all, Outcome& outcome) {
     outcome.add("mean_period",
                 (all.back().start_s - all.front().start_s) / static_cast<double>(all.size() - 1),
                 Unit::second);
+}
+
+Table::Cell cell_of(std::optional<double> value) {
+    return value ? Table::Cell(*value) : Table::Cell(std::string());
 }
 
 Outcome measure_bursts(Capture any, const Parameters& p) {
@@ -100,7 +119,8 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
         if (burst.whole) whole.push_back(burst);
         if (!burst.whole) cut = std::max(cut, burst.length_s());
         table.rows.push_back({burst.start_s, burst.length_s(), level_of(record, burst.power).value,
-                              level_of(record, burst.peak).value, burst.rise_s, burst.fall_s,
+                              level_of(record, burst.peak).value, cell_of(burst.rise_s),
+                              cell_of(burst.fall_s),
                               std::string(burst.whole ? "" : "cut off by the record")});
     }
     outcome.traces.push_back(std::move(trace));

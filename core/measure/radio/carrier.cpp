@@ -117,12 +117,9 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
         const double cycles = (low + high) / 2;
         const double shift = cycles * rate / static_cast<double>(block);
         offset += shift;
-        // Within a block the tone has turned by `cycles`: the mean of its samples is smaller by this
-        // (Dirichlet).
-        const double arc = std::numbers::pi * cycles, samples = static_cast<double>(block);
-        const double loss = std::abs(arc) < 1e-9 ? 1 : std::sin(arc) / (samples * std::sin(arc / samples));
-        power = power_at(slow, cycles) / (loss * loss);
-        // All power of the very samples that the tone was fitted to: the difference is what is not the tone.
+        // Once more at the frequency found: with every sample turned by its own angle, what noise adds to the
+        // tone's power is what it adds to that of all samples, and the difference is what is not the tone.
+        power = power_at(phasors(record, offset, count, block), 0);
         all = mean_power(record, count * block);
         // The receiver's own line stands at exactly 0 Hz; a carrier would have to hit it within a tenth of
         // what the record resolves.

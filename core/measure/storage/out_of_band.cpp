@@ -53,6 +53,7 @@ Outcome measure_out_of_band(Capture any, const Parameters& p) {
     }
     const auto stretches = find_activity(*signal.samples, signal.step_s, settings);
     Spread burst, init_gap, wake_gap;
+    burst.keep = init_gap.keep = wake_gap.keep = 1000;
     double weakest = 1e300, fewest = 1e300;
     std::size_t inits = 0, wakes = 0;
     Table table{"sequences",
