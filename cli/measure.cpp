@@ -145,6 +145,30 @@ Figure chosen_figure(const Outcome& outcome, const std::string& wanted, const st
     fail_input("--trace " + wanted + ": no such curve" + suggestion(wanted, names));
 }
 
+// All files that are named, as one capture.
+Capture read_captures(const Call& call, const Procedure& procedure, std::span<const std::string> files,
+                      const Parameters& stated, Texts& notes) {
+    if (files.size() == 1) return read_capture(call, files[0], stated);
+    if (!procedure.several_records) {
+        fail_input(std::string(procedure.name) +
+                   " takes one capture file; several count together for procedures on frames: radio.gfsk, "
+                   "radio.ofdm, radio.oqpsk");
+    }
+    if (stated.has("from") || stated.has("to"))
+        fail_input("parameters from and to name a part of one record, not of several");
+    std::vector<IqRecord> records;
+    double seconds = 0;
+    for (const auto& file : files) {
+        const Capture capture = read_capture(call, file, stated);
+        const auto* record = std::get_if<IqRecord>(&capture);
+        if (!record) fail_input(file, "several files must all hold complex samples");
+        notes.push_back(file + " begins at " + format({seconds, Unit::second}));
+        seconds += record->seconds();
+        records.push_back(*record);
+    }
+    return joined(records);
+}
+
 ExitCode perform_measure(const Call& call) {
     const auto words = call.texts("words");
     if (call.flag("list")) {
@@ -154,7 +178,7 @@ ExitCode perform_measure(const Call& call) {
         if (!words.empty()) find_procedure(words.front());
         return ExitCode::passed;
     }
-    if (words.size() != 2) {
+    if (words.size() < 2) {
         fail_input(
             "measure needs a procedure and a capture file: rare-tally measure PROCEDURE FILE; --list shows "
             "the procedures");
@@ -166,7 +190,8 @@ ExitCode perform_measure(const Call& call) {
     std::vector<RuleRef> rules;
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
-    const Capture capture = read_capture(call, words[1], parameters);
+    Texts joins;
+    const Capture capture = read_captures(call, procedure, std::span(words).subspan(1), parameters, joins);
     for (const auto& id : call.texts("rule")) {
         rules.push_back(library.find(id));
         require_applicable(procedure, rules.back());
@@ -174,6 +199,7 @@ ExitCode perform_measure(const Call& call) {
     }
     parameters.fill_presets();
     Outcome outcome = measure(procedure, capture, parameters);
+    outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
     std::vector<Finding> findings;
     VerdictCounts counts;
     for (const auto& rule : rules) {
@@ -203,8 +229,9 @@ ExitCode perform_measure(const Call& call) {
 Command measure_command() {
     return {
         "measure",
-        "PROCEDURE FILE [--rule ID]",
-        "one capture file through one procedure, judged if a rule is named",
+        "PROCEDURE FILE... [--rule ID]",
+        "a capture file through a procedure, judged if a rule is named; frames of several files count "
+        "together",
         "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
         {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
          {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},

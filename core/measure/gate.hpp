@@ -1,7 +1,8 @@
-// Spectra of bursts alone: which parts of a record the transforms may use.
+// Spectra of a part of a record, or of bursts alone: which parts of a record the transforms may use.
 #pragma once
 
 #include "core/dsp/frames.hpp"
+#include "core/measure/part.hpp"
 #include "core/measure/trigger.hpp"
 
 namespace rt {
@@ -19,7 +20,7 @@ inline constexpr ParameterInfo gate_length_parameter{
     "used of each burst after the delay; without it all up to its end"};
 
 inline constexpr auto gate_rows =
-    joined(std::array{gate_parameter, gate_delay_parameter, gate_length_parameter}, trigger_rows);
+    joined(std::array{gate_parameter, gate_delay_parameter, gate_length_parameter}, trigger_rows, part_rows);
 
 // The gates that the parameters ask for, none for the whole record; each is `needed_s` long. Procedures
 // without these rows have none. Throws Error(input) for wrong parameters and Error(signal) when no burst is

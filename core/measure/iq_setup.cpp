@@ -22,8 +22,16 @@ CaptureSetup iq_setup(const Parameters& parameters) {
     return setup;
 }
 
-IqRecord take_iq(Capture capture, const char* procedure) {
-    if (auto* record = std::get_if<IqRecord>(&capture)) return std::move(*record);
+IqRecord part_named(IqRecord record, const Parameters& parameters) {
+    if (record.size() == 0) return record;
+    const auto [first, last] =
+        part_named(parameters, record.size(), 1 / record.sample_rate_hz, 1, "the part of the record");
+    if (first == 0 && last == record.size()) return record;
+    return part_of(record, first, last - first);
+}
+
+IqRecord take_iq(Capture capture, const char* procedure, const Parameters& parameters) {
+    if (auto* record = std::get_if<IqRecord>(&capture)) return part_named(std::move(*record), parameters);
     fail_input(std::string(procedure) +
                " needs complex samples (SigMF or two-channel WAV), the capture holds " + kind_name(capture));
 }

@@ -103,6 +103,8 @@ struct Procedure {
     void (*preset)(const Rule&, Parameters&);
     // Whether the signal is the one that the procedure measures; null when any will do.
     std::optional<Unexpected> (*check)(const Capture&, const Parameters&) = nullptr;
+    // It takes frame by frame: those of several records of complex samples count together.
+    bool several_records = false;
 
     bool gives(std::string_view product) const;
     // One of its results. Throws Error(input) with the nearest name.

@@ -85,10 +85,10 @@ Spectrum analyse(const IqRecord& record, const Parameters& parameters, const Spe
 
 }  // namespace
 
-double fine_bandwidth(const Capture& capture, double width_hz) {
+double fine_bandwidth(const Capture& capture, const Parameters& parameters, double width_hz) {
     const auto* record = std::get_if<IqRecord>(&capture);
     if (!record) return 0;
-    return std::min(std::max(width_hz / 1000, 50 / record->seconds()), width_hz / 50);
+    return std::min(std::max(width_hz / 1000, 50 / part_named(*record, parameters).seconds()), width_hz / 50);
 }
 
 Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters& parameters,
@@ -97,9 +97,14 @@ Spectrum take_spectrum(Capture capture, const char* procedure, const Parameters&
         if (parameters.text("gate") == "bursts") {
             fail_input("parameter gate: a spectrum is no longer divided by time; give the complex samples");
         }
+        if (parameters.stated("from") || parameters.stated("to")) {
+            fail_input(
+                "parameters from and to: a spectrum is no longer divided by time; give the complex samples");
+        }
         return std::move(*spectrum);
     }
-    if (const auto* record = std::get_if<IqRecord>(&capture)) return analyse(*record, parameters, wish);
+    if (const auto* record = std::get_if<IqRecord>(&capture))
+        return analyse(part_named(*record, parameters), parameters, wish);
     fail_input(std::string(procedure) + " needs a spectrum or complex samples, the capture holds " +
                kind_name(capture));
 }

@@ -59,7 +59,7 @@ GaussianFilter resolution_filter(const Parameters& parameters, double bandwidth_
 // states no reference level. Throws Error(input) naming the procedure for a capture of another kind. A
 // bandwidth fine enough for `width` and wide enough for the record: a thousandth of the width, but at least
 // 50 over the length of the record, and at most a fiftieth of the width. 0 for other captures.
-double fine_bandwidth(const Capture& capture, double width_hz);
+double fine_bandwidth(const Capture& capture, const Parameters& parameters, double width_hz);
 
 struct SpectrumWish {
     double start_hz = 0, stop_hz = 0;  // both 0: all of it

@@ -49,7 +49,7 @@ Trace power_trace(const IqRecord& record) {
     trace.title = "Power";
     trace.x_unit = Unit::second;
     trace.x_title = "Time";
-    trace.x = curve.time_s;
+    for (const double t : curve.time_s) trace.x.push_back(t + record.from_s);
     trace.y_unit = level_of(record, 1).unit;
     // Where nothing at all was recorded a level would be minus infinity.
     for (const double value : curve.highest)

@@ -61,20 +61,7 @@ Channels parse_channels(const std::string& text, std::size_t count) {
 }
 
 Signal part(std::shared_ptr<const WaveSamples> samples, double step, const Parameters& p) {
-    const double from = p.number("from").value_or(0), end = static_cast<double>(samples->size()) * step;
-    const double to = p.number("to").value_or(end);
-    if (from < 0 || to > end * (1 + 1e-9) || !(to > from)) {
-        fail_input("parameters from and to: " + format({from, Unit::second}) + " to " +
-                   format({to, Unit::second}) + " is no part of the record of " +
-                   format({end, Unit::second}));
-    }
-    const auto first = static_cast<std::uint64_t>(std::ceil(from / step - 1e-6));
-    const auto last = std::min(samples->size(), static_cast<std::uint64_t>(std::floor(to / step + 1e-6)));
-    constexpr std::uint64_t fewest = 64;
-    if (last < first + fewest) {
-        fail_input("the waveform has " + std::to_string(last > first ? last - first : 0) +
-                   " samples, at least 64 are needed");
-    }
+    const auto [first, last] = part_named(p, samples->size(), step, 64, "the waveform");
     const bool all = first == 0 && last == samples->size();
     return {all ? samples : part_of(samples, first, last - first), step, static_cast<double>(first) * step};
 }

@@ -1,6 +1,7 @@
 // What procedures on waveforms share: which signal of a record is meant, and which part of it.
 #pragma once
 
+#include "core/measure/part.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/rows.hpp"
 
@@ -15,11 +16,6 @@ inline constexpr ParameterInfo probe_ratio_parameter{"probe_ratio", ParameterKin
 inline constexpr ParameterInfo deskew_parameter{
     "deskew", ParameterKind::quantity, Unit::second, "0 s",
     "how much later the second channel of two arrives; taken out before they are combined"};
-inline constexpr ParameterInfo from_parameter{"from", ParameterKind::quantity, Unit::second, "0 s",
-                                              "begin of the part of the record that is measured"};
-inline constexpr ParameterInfo to_parameter{"to", ParameterKind::quantity, Unit::second, "",
-                                            "its end; without it that of the record"};
-
 // What an oscilloscope is asked for; a record from a file has its own.
 inline constexpr ParameterInfo wave_duration_parameter{"duration", ParameterKind::quantity, Unit::second,
                                                        "10 us", "how long the oscilloscope records"};

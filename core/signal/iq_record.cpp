@@ -43,6 +43,62 @@ class MemorySamples : public IqSamples {
     float rail_, largest_;
 };
 
+// What it is a part of looks at its numbers and its rail.
+class PartSamples : public IqSamples {
+  public:
+    PartSamples(std::shared_ptr<const IqSamples> whole, std::uint64_t first, std::uint64_t count)
+        : IqSamples(1e30F, "", true), whole_(std::move(whole)), first_(first), count_(count) {}
+    std::uint64_t size() const override { return count_; }
+
+  protected:
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        whole_->read(first_ + first, out);
+        return largest_component(out);
+    }
+
+  private:
+    std::shared_ptr<const IqSamples> whole_;
+    std::uint64_t first_, count_;
+};
+
+// Each looks at its own numbers and its own rail.
+class JoinedSamples : public IqSamples {
+  public:
+    explicit JoinedSamples(std::vector<std::shared_ptr<const IqSamples>> parts)
+        : IqSamples(1e30F, "", true), parts_(std::move(parts)) {}
+    std::uint64_t size() const override {
+        std::uint64_t sum = 0;
+        for (const auto& part : parts_) sum += part->size();
+        return sum;
+    }
+    bool clipped() const override {
+        return std::any_of(parts_.begin(), parts_.end(), [](const auto& part) { return part->clipped(); });
+    }
+    std::string dead() const override {
+        for (const auto& part : parts_) {
+            if (auto why = part->dead(); !why.empty()) return why;
+        }
+        return "";
+    }
+
+  protected:
+    float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        std::uint64_t begin = 0;
+        for (const auto& part : parts_) {
+            const std::uint64_t end = begin + part->size(), last = first + out.size();
+            const std::uint64_t from = std::max(first, begin), to = std::min(last, end);
+            if (from < to)
+                part->read(from - begin, out.subspan(static_cast<std::size_t>(from - first),
+                                                     static_cast<std::size_t>(to - from)));
+            begin = end;
+        }
+        return largest_component(out);
+    }
+
+  private:
+    std::vector<std::shared_ptr<const IqSamples>> parts_;
+};
+
 constexpr float touching = 1 - 1e-6F, near = 0.98F, beyond = 1.01F;
 
 }  // namespace
@@ -116,6 +172,37 @@ IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_ra
     record.centre_hz = centre_hz;
     record.reference_level_dbm = reference_level_dbm;
     return record;
+}
+
+IqRecord joined(const std::vector<IqRecord>& records) {
+    IqRecord out = records.at(0);
+    if (records.size() == 1) return out;
+    std::vector<std::shared_ptr<const IqSamples>> parts;
+    for (std::size_t i = 0; i < records.size(); ++i) {
+        const IqRecord& r = records[i];
+        const auto differs = [&](const char* what) {
+            fail_input("records that are measured together must be alike: the " + std::string(what) +
+                       " of number " + std::to_string(i + 1) + " is not that of the first");
+        };
+        if (std::abs(r.sample_rate_hz - out.sample_rate_hz) > 1e-9 * out.sample_rate_hz)
+            differs("sample rate");
+        if (std::abs(r.centre_hz - out.centre_hz) > 1) differs("centre frequency");
+        if (r.reference_level_dbm.has_value() != out.reference_level_dbm.has_value() ||
+            std::abs(r.reference_level_dbm.value_or(0) - out.reference_level_dbm.value_or(0)) > 1e-9)
+            differs("reference level");
+        if (r.path_db != out.path_db || r.path_tilt != out.path_tilt) differs("path");
+        if (r.trouble && !out.trouble) out.trouble = r.trouble;
+        parts.push_back(r.samples);
+    }
+    out.samples = std::make_shared<JoinedSamples>(std::move(parts));
+    return out;
+}
+
+IqRecord part_of(const IqRecord& whole, std::uint64_t first, std::uint64_t count) {
+    IqRecord out = whole;
+    out.samples = std::make_shared<PartSamples>(whole.samples, first, count);
+    out.from_s += static_cast<double>(first) / whole.sample_rate_hz;
+    return out;
 }
 
 }  // namespace rt

@@ -28,10 +28,10 @@ class IqSamples {
     // Whether what has been read so far shows a converter that was driven beyond its range: samples with one
     // component at the rail while the magnitude is above it outnumber those just below the rail. A tone of
     // exactly full scale is not clipped by this, a noise-like signal with its tail cut off is.
-    bool clipped() const;
+    virtual bool clipped() const;
     // Why what has been read so far cannot be samples of anything: all of it is 0, or as small as numbers of
     // a wrong byte order are. Empty when it can, or nothing was read.
-    std::string dead() const;
+    virtual std::string dead() const;
 
   protected:
     // Fills `out` and returns the largest magnitude of all components.
@@ -55,6 +55,7 @@ struct IqRecord {
     // spectra of the record count each frequency by its own. Empty without a path.
     std::optional<double> path_db = {};
     std::vector<std::pair<double, double>> path_tilt = {};  // Hz, dB
+    double from_s = 0;                                      // of the first sample in the whole record
     std::optional<std::string> trouble;                     // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return samples->size(); }
@@ -63,6 +64,13 @@ struct IqRecord {
     // What the path takes at a frequency more than at the centre, in dB.
     double tilt_db(double hz) const;
 };
+
+// Samples `first` to `first` + `count` of a record.
+IqRecord part_of(const IqRecord& whole, std::uint64_t first, std::uint64_t count);
+
+// Several records one behind the other: for procedures that take frame by frame. Throws Error(input) naming
+// the one whose rate, centre or reference level is not that of the first.
+IqRecord joined(const std::vector<IqRecord>& records);
 
 // Samples held in memory; `rail` as for IqSamples.
 IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_rate_hz, double centre_hz = 0,

@@ -56,6 +56,44 @@ made::Samples noisy(made::Samples x, double sigma) {
 
 }  // namespace
 
+TEST_CASE("packets of two payloads in two files make one measurement, alike records only") {
+    TestFolder folder;
+    made::Gfsk one, two;
+    two.type = 2;
+    made::Samples ones, twos;
+    for (int i = 0; i < 10; ++i) made::append(ones, one.make()), made::append(twos, two.make());
+    write_record(folder, "ones", noisy(ones, 1e-3), 16e6, reference);
+    write_record(folder, "twos", noisy(twos, 1e-3), 16e6, reference);
+    const std::vector<std::string> rule{"--rule", "bluetooth-le/deviation-ratio"};
+    const auto with = [&](std::vector<std::string> files) {
+        files.insert(files.begin(), "radio.gfsk");
+        files.insert(files.end(), rule.begin(), rule.end());
+        return measured(folder, files);
+    };
+    const auto both = with({"ones.sigmf-meta", "twos.sigmf-meta"});
+    CHECK(both.said.code == 0);
+    CHECK(both.value("packets") == 20);
+    // 0.88 of the deviation is left of alternating bits behind a Gaussian filter of BT 0.5.
+    CHECK(both.value("deviation_ratio") == about(0.8817 / 1).epsilon(0.02));
+    // One file alone has no ratio.
+    CHECK(with({"ones.sigmf-meta"}).tree["findings"][0]["verdict"] == "NONE");
+    // Another rate, another kind of procedure, a part: one line each.
+    write_record(folder, "slow", noisy(ones, 1e-3), 8e6, reference);
+    const auto refused = [&](std::vector<std::string> words) {
+        words.insert(words.begin(), "measure");
+        const Said said = rare_tally(folder.path(), words);
+        CHECK(said.code == 2);
+        CHECK(lines(said.err) == 1);
+        return said.err;
+    };
+    CHECK(contains(refused({"radio.gfsk", "ones.sigmf-meta", "slow.sigmf-meta"}),
+                   "the sample rate of number 2 is not that of the first"));
+    CHECK(contains(refused({"radio.carrier", "ones.sigmf-meta", "twos.sigmf-meta"}),
+                   "radio.carrier takes one capture file"));
+    CHECK(contains(refused({"radio.gfsk", "ones.sigmf-meta", "twos.sigmf-meta", "--set", "to=1ms"}),
+                   "name a part of one record"));
+}
+
 TEST_CASE("a burst is measured, judged, drawn and written as curves") {
     TestFolder folder;
     made::Oqpsk frame;

@@ -176,6 +176,8 @@ struct Ofdm {
     std::size_t times = 1;                                          // samples over 20 MHz
     double carrier = 0, amplitude = 0.2, leakage = 0, tilt_db = 0;  // tilt from carrier -26 to 26
     std::size_t room = 100;                                         // samples at 20 MHz
+    std::vector<std::uint8_t> psdu{};  // sent with its check in place of random points; octets counts both
+    bool wrong_check = false;
 
     double rate() const { return 20e6 * static_cast<double>(times); }
     std::size_t symbols() const {
@@ -203,6 +205,66 @@ struct Ofdm {
         Samples out(symbol_.end() - static_cast<std::ptrdiff_t>(16 * times), symbol_.end());
         append(out, symbol_);
         return out;
+    }
+
+    // The code 133/171 from state 0.
+    static std::string coded(const std::string& bits) {
+        std::string out, past = "000000";
+        for (const char bit : bits) {
+            const std::string w = bit + past;
+            const auto sum = [&](std::initializer_list<std::size_t> at) {
+                int total = 0;
+                for (const auto i : at) total += w[i] == '1';
+                return total % 2 ? '1' : '0';
+            };
+            out += sum({0, 2, 3, 5, 6});
+            out += sum({0, 1, 2, 3, 6});
+            past = w.substr(0, 6);
+        }
+        return out;
+    }
+
+    // The bits of all data symbols as they are mapped, N_CBPS a symbol.
+    std::string sent_bits() const {
+        std::string bits(16, '0');
+        std::uint32_t check = 0xFFFFFFFF;
+        const auto put = [&](unsigned octet) {
+            for (unsigned i = 0; i < 8; ++i) bits += octet >> i & 1U ? '1' : '0';
+        };
+        for (const auto octet : psdu) {
+            put(octet);
+            for (unsigned i = 0; i < 8; ++i) {
+                const bool top = (check >> 31 & 1U) != (octet >> i & 1U);
+                check = check << 1 ^ (top ? 0x04C11DB7U : 0U);
+            }
+        }
+        // Sent with the coefficient of x^31 first.
+        for (int i = 31; i >= 0; --i) bits += (check >> i & 1U) == 0 ? '1' : '0';
+        if (wrong_check) bits.back() = bits.back() == '1' ? '0' : '1';
+        const std::size_t tail = bits.size(), each = static_cast<std::size_t>(mbit) * 4;
+        bits.resize(symbols() * each, '0');
+        unsigned state = 0b1011101;
+        for (std::size_t i = 0; i < bits.size(); ++i) {
+            const unsigned next = (state >> 6 ^ state >> 3) & 1U;
+            state = (state << 1 | next) & 127U;
+            if (next && (i < tail || i >= tail + 6)) bits[i] = bits[i] == '1' ? '0' : '1';
+        }
+        const std::string mother = coded(bits);
+        // Per three or four coded bits and so on: which of a period of the mother code are sent.
+        const std::string kept = mbit == 48                                            ? "1110"
+                                 : mbit == 9 || mbit == 18 || mbit == 36 || mbit == 54 ? "111001"
+                                                                                       : "1";
+        std::string out;
+        for (std::size_t i = 0; i < mother.size(); ++i) {
+            if (kept[i % kept.size()] == '1') out += mother[i];
+        }
+        return out;
+    }
+
+    // Where coded bit k of a symbol of n goes.
+    static std::size_t interleaved(std::size_t k, std::size_t n, std::size_t per_carrier) {
+        const std::size_t s = std::max<std::size_t>(per_carrier / 2, 1), i = n / 16 * (k % 16) + k / 16;
+        return s * (i / s) + (i + n - 16 * i / n) % s;
     }
 
     Samples make(unsigned seed = 3) const {
@@ -249,21 +311,10 @@ struct Ofdm {
         for (unsigned i = 0; i < 12; ++i) bits += (octets >> i) & 1U ? '1' : '0';
         bits += std::count(bits.begin(), bits.end(), '1') % 2 ? '1' : '0';
         bits += "000000";
-        std::string coded, past = "000000";
-        for (const char bit : bits) {
-            const std::string w = bit + past;
-            const auto sum = [&](std::initializer_list<std::size_t> at) {
-                int total = 0;
-                for (const auto i : at) total += w[i] == '1';
-                return total % 2 ? '1' : '0';
-            };
-            coded += sum({0, 2, 3, 5, 6});
-            coded += sum({0, 1, 2, 3, 6});
-            past = w.substr(0, 6);
-        }
+        const std::string field = coded(bits);
         std::array<Complex, 53> values{};
         for (std::size_t k = 0; k < 48; ++k) {
-            values[static_cast<std::size_t>(data[3 * (k % 16) + k / 16])] = coded[k] == '1' ? 1 : -1;
+            values[static_cast<std::size_t>(data[3 * (k % 16) + k / 16])] = field[k] == '1' ? 1 : -1;
         }
         append(body, with_pilots(values, 0));
         std::mt19937 random(seed);
@@ -276,8 +327,31 @@ struct Ofdm {
             const int n = std::max(levels, 2);
             return (2 * static_cast<int>(random() % static_cast<unsigned>(n)) - n + 1) / scale;
         };
+        const std::string sent = psdu.empty() ? "" : sent_bits();
+        const std::size_t per_carrier = levels == 8 ? 6 : static_cast<std::size_t>(levels);
+        const std::size_t per_symbol = 48 * per_carrier;
+        // Gray: the levels from the lowest up.
+        static const std::string gray[4] = {"", "0 1", "00 01 11 10", "000 001 011 010 110 111 101 100"};
+        const auto axis = [&](const std::string& these) {
+            if (these.size() == 1) return (these == "1" ? 1 : -1) / scale;
+            const auto at = gray[these.size()].find(these) / (these.size() + 1);
+            return (2 * static_cast<double>(at) - (std::pow(2, these.size()) - 1)) / scale;
+        };
         for (std::size_t n = 1; n <= symbols(); ++n) {
             values = {};
+            if (!sent.empty()) {
+                std::string placed(per_symbol, '0');
+                for (std::size_t k = 0; k < per_symbol; ++k)
+                    placed[interleaved(k, per_symbol, per_carrier)] = sent[(n - 1) * per_symbol + k];
+                for (std::size_t k = 0; k < 48; ++k) {
+                    const std::string here = placed.substr(k * per_carrier, per_carrier);
+                    const std::size_t half = std::max<std::size_t>(per_carrier / 2, 1);
+                    values[static_cast<std::size_t>(data[k])] = {
+                        axis(here.substr(0, half)), per_carrier == 1 ? 0.0 : axis(here.substr(half))};
+                }
+                append(body, with_pilots(values, n));
+                continue;
+            }
             for (const int k : data)
                 values[static_cast<std::size_t>(k)] = {draw(), levels == 1 ? 0.0 : draw()};
             append(body, with_pilots(values, n));

@@ -1,6 +1,10 @@
 // Modulation analysis on signals with known impairments.
 #include <doctest/doctest.h>
 
+#include <random>
+
+#include "core/base/hex.hpp"
+#include "core/measure/radio/ofdm/payload.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 #include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
@@ -221,4 +225,54 @@ TEST_CASE("AM depth and FM deviation") {
     CHECK(value(f, "fm_deviation_rms") == about(5e3 / std::sqrt(2.0)).epsilon(0.005));
     CHECK(value(f, "fm_frequency") == about(500).epsilon(0.002));
     CHECK(value(f, "am_depth") < 0.1);
+}
+
+TEST_CASE("OFDM frames are decoded at every rate, and held against their check") {
+    // The published check value of CRC-32.
+    const std::vector<std::uint8_t> digits{'1', '2', '3', '4', '5', '6', '7', '8', '9'};
+    CHECK(ofdm::frame_check(digits) == 0xCBF43926U);
+    std::mt19937 random(21);
+    for (const int mbit : {6, 9, 12, 18, 24, 36, 48, 54}) {
+        CAPTURE(mbit);
+        made::Ofdm frame;
+        frame.mbit = mbit;
+        for (int i = 0; i < 150; ++i) frame.psdu.push_back(static_cast<std::uint8_t>(random()));
+        frame.octets = 154;
+        frame.carrier = 30e3;
+        const auto x = frame.make();
+        const auto right = run("radio.ofdm", noisy(x, 20e6, 1e-3, 2.437e9));
+        CHECK(value(right, "frames_bad_check") == 0);
+        const Table& table = right.tables.front();
+        REQUIRE(table.rows.size() == 1);
+        CHECK(std::get<std::string>(table.rows[0][8]) == "good");
+        const std::string octets = std::get<std::string>(table.rows[0][9]);
+        REQUIRE(octets.size() == 2 * 154);
+        CHECK(octets.substr(0, 2 * 150) == hexadecimal(frame.psdu));
+        // The code mends what noise of the allowed error makes of the constellation; far below nothing
+        // decodes.
+        const auto at = [&](double snr_db) {
+            return run("radio.ofdm", noisy(x, 20e6, 0.2 * std::pow(10, -snr_db / 20), 2.437e9));
+        };
+        const double allowed[] = {5, 8, 10, 13, 16, 19, 22, 25};
+        const std::size_t place = mbit == 6    ? 0
+                                  : mbit == 9  ? 1
+                                  : mbit == 12 ? 2
+                                  : mbit == 18 ? 3
+                                  : mbit == 24 ? 4
+                                  : mbit == 36 ? 5
+                                  : mbit == 48 ? 6
+                                               : 7;
+        CHECK(value(at(allowed[place] + 4), "frames_bad_check") == 0);
+        frame.wrong_check = true;
+        CHECK(value(run("radio.ofdm", noisy(frame.make(), 20e6, 1e-3, 2.437e9)), "frames_bad_check") == 1);
+    }
+    // 64-QAM at 15 dB: measured, and told that its data are wrong.
+    made::Ofdm frame;
+    frame.psdu.assign(496, 0x5A);
+    const auto poor = run("radio.ofdm", noisy(frame.make(), 20e6, 0.2 * std::pow(10, -12.0 / 20), 2.437e9));
+    CHECK(value(poor, "frames_bad_check") == 1);
+    CHECK(value(poor, "evm_margin_db") < 0);
+    // Random points are no frame with a check.
+    made::Ofdm plain;
+    CHECK(value(run("radio.ofdm", noisy(plain.make(), 20e6, 1e-3, 2.437e9)), "frames_bad_check") == 1);
 }

@@ -8,6 +8,7 @@
 #include "core/dsp/iq_scan.hpp"
 #include "core/dsp/peaks.hpp"
 #include "core/dsp/quasi_peak.hpp"
+#include "core/measure/iq_setup.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
 namespace rt {
@@ -26,6 +27,8 @@ constexpr std::array final_parameters{
     reference_parameter,
     attenuation_parameter,
     filter_parameter,
+    from_parameter,
+    to_parameter,
 };
 
 constexpr std::array final_traces{
@@ -185,7 +188,7 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
 }
 
 Outcome measure_final(Capture any, const Parameters& p) {
-    if (const auto* record = std::get_if<IqRecord>(&any)) return from_samples(*record, p);
+    if (const auto* record = std::get_if<IqRecord>(&any)) return from_samples(part_named(*record, p), p);
     return from_spectrum(take_spectrum(std::move(any), "emission.final", p), p);
 }
 

@@ -4,6 +4,7 @@
 #include <array>
 #include <utility>
 
+#include "core/measure/iq_setup.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
 namespace rt {
@@ -14,7 +15,7 @@ constexpr auto scan_parameters = joined(
         ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "", "lower end of the band"},
         ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "upper end of the band"},
     },
-    spectrum_rows);
+    spectrum_rows, part_rows);
 
 constexpr std::array scan_traces{
     Product{"emission", Unit::dbuv, "level against frequency, in the capture's unit"}};

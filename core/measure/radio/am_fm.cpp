@@ -30,6 +30,8 @@ constexpr std::array am_fm_parameters{
     ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "50 ms",
                   "how long the analyser records"},
     iq_reference_parameter,
+    from_parameter,
+    to_parameter,
 };
 
 constexpr std::array am_fm_traces{Product{"envelope", Unit::none, "envelope over its mean against time"},
@@ -85,7 +87,7 @@ std::vector<double> inner(const std::vector<double>& v, std::size_t cut) {
 }
 
 Trace against_time(const char* name, const char* title, Unit unit, const std::vector<double>& v, double scale,
-                   double rate) {
+                   double rate, double from_s) {
     Trace trace;
     trace.name = name;
     trace.title = title;
@@ -94,7 +96,7 @@ Trace against_time(const char* name, const char* title, Unit unit, const std::ve
     trace.y_unit = unit;
     const std::size_t step = v.size() / 20000 + 1;
     for (std::size_t i = 0; i < v.size(); i += step) {
-        trace.x.push_back(static_cast<double>(i) / rate);
+        trace.x.push_back(from_s + static_cast<double>(i) / rate);
         trace.y.push_back(v[i] * scale);
     }
     return trace;
@@ -167,7 +169,7 @@ std::size_t folds(const std::vector<Complex>& x, double mean) {
 }
 
 Outcome measure_am_fm(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.am-fm");
+    const IqRecord record = take_iq(std::move(any), "radio.am-fm", p);
     const double rate = record.sample_rate_hz;
     if (record.size() > 20000000) fail_input("the record has more than 20 million samples: cut out a part");
     const auto samples = record.read(0, static_cast<std::size_t>(record.size()));
@@ -189,8 +191,8 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
     }
     if (flat_as_noise(record)) fail_signal("nothing but noise: no carrier to demodulate");
     if (const auto off = off_at(x, rate)) {
-        fail_signal("the carrier is off at " + format({*off, Unit::second}, 3) +
-                    " of the record: cut out the time in which it is on");
+        fail_signal("the carrier is off at " + format({record.from_s + *off, Unit::second}, 3) +
+                    " of the record: name the time in which it is on with from and to");
     }
     std::vector<double> envelope, frequency;
     for (std::size_t i = 0; i < x.size(); ++i) {
@@ -236,9 +238,11 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
     outcome.add("carrier_offset", offset, Unit::hertz);
     outcome.results.push_back({"carrier_power", level_of(record, mean * mean), {}});
     outcome.results.push_back({"mean_power", level_of(record, power), {}});
+    const double begin = record.from_s + static_cast<double>(cut) / rate;
     outcome.traces.push_back(
-        against_time("envelope", "Envelope over its mean", Unit::none, envelope, 1 / mean, rate));
-    outcome.traces.push_back(against_time("frequency", "Frequency", Unit::hertz, frequency, 1, rate));
+        against_time("envelope", "Envelope over its mean", Unit::none, envelope, 1 / mean, rate, begin));
+    outcome.traces.push_back(
+        against_time("frequency", "Frequency", Unit::hertz, frequency, 1, rate, begin + 0.5 / rate));
     note_reference(record, outcome);
     return outcome;
 }

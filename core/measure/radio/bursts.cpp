@@ -16,7 +16,7 @@ constexpr auto bursts_parameters = joined(trigger_rows,
                                               iq_centre_parameter,
                                               iq_rate_parameter,
                                           },
-                                          iq_length_rows);
+                                          iq_part_rows);
 
 constexpr std::array bursts_traces{Product{"power", Unit::dbm, "highest power of each piece of time"}};
 constexpr std::array bursts_products{
@@ -95,7 +95,7 @@ Table::Cell cell_of(std::optional<double> value) {
 }
 
 Outcome measure_bursts(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.bursts");
+    const IqRecord record = take_iq(std::move(any), "radio.bursts", p);
     const BurstList list = bursts_of(record, p);
     Outcome outcome;
     Trace trace = power_trace(record);
@@ -118,9 +118,9 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
         highest = std::max(highest, burst.power);
         if (burst.whole) whole.push_back(burst);
         if (!burst.whole) cut = std::max(cut, burst.length_s());
-        table.rows.push_back({burst.start_s, burst.length_s(), level_of(record, burst.power).value,
-                              level_of(record, burst.peak).value, cell_of(burst.rise_s),
-                              cell_of(burst.fall_s),
+        table.rows.push_back({burst.start_s + record.from_s, burst.length_s(),
+                              level_of(record, burst.power).value, level_of(record, burst.peak).value,
+                              cell_of(burst.rise_s), cell_of(burst.fall_s),
                               std::string(burst.whole ? "" : "cut off by the record")});
     }
     outcome.traces.push_back(std::move(trace));

@@ -19,7 +19,7 @@ constexpr auto carrier_parameters = joined(
                       "the carrier is looked for this far from the frequency meant; without it, everywhere"},
         iq_rate_parameter,
     },
-    iq_length_rows);
+    iq_part_rows);
 
 constexpr std::array carrier_products{
     Product{"carrier_frequency", Unit::hertz, "frequency of the strongest tone"},
@@ -69,7 +69,7 @@ double mean_power(const IqRecord& record, std::size_t count) {
 }
 
 Outcome measure_carrier(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.carrier");
+    const IqRecord record = take_iq(std::move(any), "radio.carrier", p);
     const double rate = record.sample_rate_hz;
     if (record.size() < 256) fail_input("the record is shorter than 256 samples");
     DensitySettings settings;

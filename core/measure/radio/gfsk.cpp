@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/base/hex.hpp"
 #include "core/base/text.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
@@ -31,7 +32,7 @@ constexpr auto gfsk_parameters = joined(
         ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
                       "complex samples per second that the analyser records"},
     },
-    iq_length_rows);
+    iq_part_rows);
 
 constexpr std::array gfsk_traces{
     Product{"frequency", Unit::hertz, "frequency against time of the first packet"},
@@ -59,7 +60,7 @@ constexpr std::array gfsk_products{
     Product{"packets_bad_crc", Unit::count, "of these with a wrong CRC: nothing is measured on them"},
 };
 
-std::uint32_t hexadecimal(const Parameters& p, const char* name, std::size_t digits) {
+std::uint32_t hex_parameter(const Parameters& p, const char* name, std::size_t digits) {
     std::string text = p.text(name);
     if (text.starts_with("0x") || text.starts_with("0X")) text.erase(0, 2);
     std::uint32_t value = 0;
@@ -165,14 +166,14 @@ Trace frequency_trace(const gfsk::Packet& packet) {
 }
 
 Outcome measure_gfsk(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.gfsk");
+    const IqRecord record = take_iq(std::move(any), "radio.gfsk", p);
     if (record.sample_rate_hz < 4e6) {
         fail_input("GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
                    format({record.sample_rate_hz, Unit::hertz}));
     }
     const double shift = p.number("centre").value_or(record.centre_hz) - record.centre_hz;
     require_inside(record, shift);
-    const auto address = hexadecimal(p, "access_address", 8), initial = hexadecimal(p, "crc_initial", 6);
+    const auto address = hex_parameter(p, "access_address", 8), initial = hex_parameter(p, "crc_initial", 6);
     // Neighbours 2 MHz beside and noise beyond the channel do not reach the trigger.
     const BurstList list = bursts_of(channel_of(record, shift, {0.9e6, 0.7e6}), p);
     std::vector<Seen> all;
@@ -195,7 +196,8 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
                  {"octets", Unit::count},
                  {"preamble_offset", Unit::hertz},
                  {"power", unit},
-                 {"crc"}},
+                 {"crc"},
+                 {"octets_hex"}},
                 {}};
     const Seen* first = nullptr;
     double highest = 0, lowest = 1e300, peak = 0, crest = 0;
@@ -213,10 +215,10 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
             peak = std::max(peak, seen.peak);
             crest = std::max(crest, seen.peak / seen.average);
         }
-        table.rows.push_back({seen.first_s + packet.start_s, std::to_string(packet.type),
+        table.rows.push_back({record.from_s + seen.first_s + packet.start_s, std::to_string(packet.type),
                               static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
                               level_of(record, seen.average).value,
-                              std::string(packet.crc_ok ? "good" : "bad")});
+                              std::string(packet.crc_ok ? "good" : "bad"), hexadecimal(packet.payload)});
     }
     if (!first) {
         outcome.invalid = bad == 0
@@ -261,7 +263,9 @@ Procedure gfsk_modulation() {
             gfsk_products,
             iq_setup,
             measure_gfsk,
-            preset_named};
+            preset_named,
+            nullptr,
+            true};
 }
 
 }  // namespace rt

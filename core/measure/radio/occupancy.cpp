@@ -24,7 +24,7 @@ constexpr auto occupancy_parameters =
                iq_centre_parameter,
                iq_rate_parameter,
            },
-           iq_length_rows);
+           iq_part_rows);
 
 constexpr std::array occupancy_traces{
     Product{"power", Unit::dbm, "highest power of each piece of time"},
@@ -35,6 +35,8 @@ constexpr std::array occupancy_products{
     Product{"shortest_idle", Unit::second, "shortest idle time between two occupancies"},
     Product{"smallest_idle_share", Unit::percent, "smallest idle time relative to the occupancy before it"},
     Product{"duty_cycle", Unit::percent, "time on over the time observed"},
+    Product{"interference_power", Unit::dbm,
+            "by how much the mean power outside of bursts rises at interference_start"},
     Product{"reaction_time", Unit::second,
             "from the beginning of interference to the end of the last transmission"},
     Product{"control_share", Unit::percent,
@@ -106,13 +108,60 @@ double largest_share(const std::vector<Burst>& bursts, double from, double end, 
     return 100 * most / std::min(window, end - from);
 }
 
-void react(const IqRecord& record, const std::vector<Burst>& bursts, const Parameters& p, Outcome& outcome) {
-    const auto start = p.number("interference_start");
-    if (!start) return;
-    if (*start < 0 || *start >= record.seconds()) {
-        fail_input("parameter interference_start: the record lasts " +
-                   format({record.seconds(), Unit::second}));
+// Mean |x|^2 of what lies outside of bursts within [from, to) by more than a margin; nothing where too little
+// does.
+std::optional<double> power_outside(const IqRecord& record, const std::vector<Burst>& bursts, double from,
+                                    double to) {
+    constexpr double margin_s = 10e-6;
+    constexpr std::uint64_t piece = 1 << 16, fewest = 64;
+    const double rate = record.sample_rate_hz;
+    double sum = 0;
+    std::uint64_t count = 0;
+    const auto add = [&](double begin, double end) {
+        const auto last = static_cast<std::uint64_t>(std::max(0.0, std::floor(end * rate)));
+        auto at = static_cast<std::uint64_t>(std::ceil(std::max(0.0, begin * rate)));
+        for (; at < last; at += piece) {
+            for (const auto& x : record.read(at, static_cast<std::size_t>(std::min(piece, last - at))))
+                sum += std::norm(std::complex<double>(x)), ++count;
+        }
+    };
+    double free = from;
+    for (const auto& burst : bursts) {
+        if (burst.stop_s + margin_s <= free) continue;
+        add(free, std::min(to, burst.start_s - margin_s));
+        free = burst.stop_s + margin_s;
+        if (free >= to) break;
     }
+    add(free, to);
+    if (count < fewest) return std::nullopt;
+    return sum / static_cast<double>(count);
+}
+
+// What the interference adds where the unit is silent.
+void add_interference(const IqRecord& record, const std::vector<Burst>& bursts, double start,
+                      Outcome& outcome) {
+    const auto before = power_outside(record, bursts, 0, start);
+    const auto after = power_outside(record, bursts, start, record.seconds());
+    constexpr double seen_db = 1;
+    if (!before || !after || *after < *before * std::pow(10, seen_db / 10)) {
+        outcome.notes.push_back(
+            "no interference is seen in the record: outside of bursts its power does not rise by 1 dB at "
+            "interference_start");
+        return;
+    }
+    outcome.results.push_back({"interference_power", level_of(record, *after - *before), {}});
+}
+
+void react(const IqRecord& record, const std::vector<Burst>& bursts, const Parameters& p, Outcome& outcome) {
+    auto start = p.number("interference_start");
+    if (!start) return;
+    *start -= record.from_s;
+    if (*start < 0 || *start >= record.seconds()) {
+        fail_input("parameter interference_start: what is measured lasts from " +
+                   format({record.from_s, Unit::second}) + " to " +
+                   format({record.from_s + record.seconds(), Unit::second}));
+    }
+    add_interference(record, bursts, *start, outcome);
     const double control = p.required("control_length");
     double last = *start;
     bool open = false;
@@ -124,6 +173,7 @@ void react(const IqRecord& record, const std::vector<Burst>& bursts, const Param
     }
     if (open) {
         outcome.notes.push_back("the transmitter is still on at the end of the record: no reaction was seen");
+        outcome.add("reaction_time", last - *start, Unit::second, Known::at_least);
         return;
     }
     outcome.add("reaction_time", last - *start, Unit::second);
@@ -137,7 +187,7 @@ void react(const IqRecord& record, const std::vector<Burst>& bursts, const Param
 }
 
 Outcome measure_occupancy(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.occupancy");
+    const IqRecord record = take_iq(std::move(any), "radio.occupancy", p);
     const BurstList list = bursts_of(record, p);
     Outcome outcome;
     outcome.traces.push_back(power_trace(record));
@@ -161,7 +211,7 @@ Outcome measure_occupancy(Capture any, const Parameters& p) {
     for (std::size_t i = 0; i < all.size(); ++i) {
         const double length = all[i].stop - all[i].start;
         auto& row = table.rows.emplace_back();
-        row = {all[i].start, length, std::string(), std::string(),
+        row = {all[i].start + record.from_s, length, std::string(), std::string(),
                std::string(all[i].whole ? "" : "cut off by the record")};
         if (all[i].whole) {
             whole += 1;

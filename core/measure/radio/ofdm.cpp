@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/base/hex.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/measure/radio/burst_samples.hpp"
@@ -26,7 +27,7 @@ constexpr auto ofdm_parameters = joined(
     std::array{
         iq_rate_parameter,
     },
-    iq_length_rows);
+    iq_part_rows);
 
 constexpr std::array ofdm_traces{
     Product{"constellation", Unit::none, "I and Q of the data carriers of the first frame"},
@@ -53,6 +54,7 @@ constexpr std::array ofdm_products{
     Product{"burst_power", Unit::dbm, "mean power of the frames"},
     Product{"rate", Unit::bit_per_second, "rate of the first frame"},
     Product{"frames", Unit::count, "frames measured"},
+    Product{"frames_bad_check", Unit::count, "of these with a wrong frame check sequence"},
 };
 
 // Allowed relative constellation error of a rate (IEEE 802.11-2016 table 17-20).
@@ -130,7 +132,7 @@ double decibel(double amplitude) {
 }
 
 Outcome measure_ofdm(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.ofdm");
+    const IqRecord record = take_iq(std::move(any), "radio.ofdm", p);
     if (record.sample_rate_hz < 0.999 * ofdm::rate_hz) {
         fail_input("20 MHz OFDM needs at least 20 million samples a second, the record has " +
                    format({record.sample_rate_hz, Unit::hertz}));
@@ -149,7 +151,7 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
     const bool training = p.text("channel_estimate") == "training";
     const Frame* first = nullptr;
     double by_training = 0, by_whole = 0, frequency = 0, clock = 0, leakage = 0, power = 0, margin = 1e300;
-    std::size_t good = 0, shortest = 1000000;
+    std::size_t good = 0, wrong_checks = 0, shortest = 1000000;
     Flatness flat;
     const Unit unit = level_of(record, 1).unit;
     Table table{"frames",
@@ -161,7 +163,9 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
                  {"power", unit},
                  {"evm", Unit::db},
                  {"limit", Unit::db},
-                 {"frequency_offset", Unit::hertz}},
+                 {"frequency_offset", Unit::hertz},
+                 {"check"},
+                 {"octets_hex"}},
                 {}};
     std::vector<Trace> flatness;
     for (const auto& frame : frames) {
@@ -181,9 +185,12 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
         power += frame.burst.power;
         shortest = std::min(shortest, d.signal.symbols);
         ++good;
-        table.rows.push_back({frame.first_s + d.start_s, std::string(d.signal.rate.name),
+        table.rows.push_back({record.from_s + frame.first_s + d.start_s, std::string(d.signal.rate.name),
                               static_cast<double>(d.signal.octets), static_cast<double>(d.signal.symbols),
-                              level_of(record, frame.burst.power).value, own, limit, d.frequency_offset_hz});
+                              level_of(record, frame.burst.power).value, own, limit, d.frequency_offset_hz,
+                              std::string(d.payload.check_right ? "good" : "bad"),
+                              hexadecimal(d.payload.octets)});
+        wrong_checks += !d.payload.check_right;
     }
     if (!first) {
         outcome.traces.push_back(power_trace(record));
@@ -208,6 +215,7 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
     outcome.results.push_back({"burst_power", level_of(record, power / n), {}});
     outcome.add("rate", first->attempt.frame->signal.rate.mbit * 1e6, Unit::bit_per_second);
     outcome.add("frames", n, Unit::count);
+    outcome.add("frames_bad_check", static_cast<double>(wrong_checks), Unit::count);
     if (good < 20 || shortest < 16) {
         outcome.notes.push_back(
             "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good) +
@@ -231,13 +239,16 @@ Procedure ofdm_modulation() {
             "error with "
             "pilot tracking, carrier and clock errors, centre leakage and flatness (IEEE 802.11-2016 clause "
             "17.3.9). "
-            "Data are not decoded. Refuses when no burst begins with the training sequences.",
+            "Data are decoded and held against their frame check. Refuses when no burst begins with the "
+            "training sequences.",
             ofdm_parameters,
             ofdm_traces,
             ofdm_products,
             iq_setup,
             measure_ofdm,
-            preset_named};
+            preset_named,
+            nullptr,
+            true};
 }
 
 }  // namespace rt

@@ -31,7 +31,7 @@ constexpr auto oqpsk_parameters = joined(
         ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "16 MHz",
                       "complex samples per second that the analyser records"},
     },
-    iq_length_rows);
+    iq_part_rows);
 
 constexpr std::array oqpsk_traces{
     Product{"constellation", Unit::none, "I and Q of each pair of chips, each at its own instant"},
@@ -180,7 +180,7 @@ Table symbol_table(const oqpsk::Demodulated& d) {
 }
 
 Outcome measure_oqpsk(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.oqpsk");
+    const IqRecord record = take_iq(std::move(any), "radio.oqpsk", p);
     if (record.sample_rate_hz < 4e6) {
         fail_input("O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
                    format({record.sample_rate_hz, Unit::hertz}));
@@ -244,10 +244,10 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
         bad_check += !d.check_ok;
         behind_filter += d.behind_filter;
         if (frame.neighbour.ratio > beside.ratio) beside = frame.neighbour;
-        table.rows.push_back({frame.first_s + d.start_s, level_of(record, frame.burst.power).value,
-                              100 * counted.rms(), 100 * counted.peak, d.frequency_offset_hz,
-                              d.chip_clock_ppm, std::string(d.check_ok ? "good" : "bad"),
-                              hexadecimal(d.psdu)});
+        table.rows.push_back({record.from_s + frame.first_s + d.start_s,
+                              level_of(record, frame.burst.power).value, 100 * counted.rms(),
+                              100 * counted.peak, d.frequency_offset_hz, d.chip_clock_ppm,
+                              std::string(d.check_ok ? "good" : "bad"), hexadecimal(d.psdu)});
     }
     outcome.traces.push_back(power_trace(record));
     if (!first) {
@@ -321,7 +321,9 @@ Procedure oqpsk_modulation() {
         oqpsk_products,
         iq_setup,
         measure_oqpsk,
-        preset_named};
+        preset_named,
+        nullptr,
+        true};
 }
 
 }  // namespace rt

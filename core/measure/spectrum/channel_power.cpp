@@ -95,7 +95,7 @@ double highest_window(const Spectrum& s, const Plan& plan, double width) {
 
 Outcome measure_channel_power(Capture any, const Parameters& p) {
     const Plan plan = plan_of(p);
-    const double fine = fine_bandwidth(any, plan.width);
+    const double fine = fine_bandwidth(any, p, plan.width);
     Spectrum s = take_spectrum(std::move(any), "spectrum.channel-power", p, {0, 0, fine, Detector::rms});
     require_power(s, "spectrum.channel-power");
     Outcome outcome;

@@ -37,7 +37,7 @@ constexpr std::array spectrum_density_products{
 };
 
 Outcome measure_spectrum_density(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "spectrum.density");
+    const IqRecord record = take_iq(std::move(any), "spectrum.density", p);
     DensitySettings settings;
     settings.size = static_cast<std::size_t>(p.required("transform_size"));
     if (settings.size > (std::size_t{1} << 22)) fail_input("parameter transform_size: at most 4194304");

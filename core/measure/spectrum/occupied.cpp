@@ -47,7 +47,7 @@ Outcome measure_occupied(Capture any, const Parameters& p) {
     SpectrumWish wish;
     if (const auto* record = std::get_if<IqRecord>(&any)) {
         wish.fallback_bandwidth_hz =
-            fine_bandwidth(any, p.number("span").value_or(record->sample_rate_hz) / 2);
+            fine_bandwidth(any, p, p.number("span").value_or(record->sample_rate_hz) / 2);
     }
     Spectrum s = take_spectrum(std::move(any), "spectrum.occupied-bandwidth", p, wish);
     require_power(s, "spectrum.occupied-bandwidth");

@@ -289,6 +289,11 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
         }
     }
     out.error_whole = std::sqrt(sum / (52 * static_cast<double>(data.size())));
+    std::vector<double> weight;
+    for (int k = -outermost; k <= outermost; ++k) {
+        if (k != 0 && !is_pilot(k)) weight.push_back(std::norm(channel[at(k)]));
+    }
+    out.payload = decode_payload(out.constellation, weight, *signal);
     return {std::move(out), {}};
 }
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/measure/radio/ofdm/frame.hpp"
+#include "core/measure/radio/ofdm/payload.hpp"
 
 namespace rt::ofdm {
 
@@ -23,6 +24,7 @@ struct Demodulated {
     std::vector<std::complex<double>> constellation;  // data carriers, first kind
     std::vector<double> channel_power;                // of carriers -26 to 26; the centre is 0
     double leakage = 0;                               // power at the centre over all power in the training
+    Payload payload = {};
 };
 
 struct Attempt {
