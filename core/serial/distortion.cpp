@@ -272,6 +272,24 @@ PhaseSeen fit_phase(const Record& record, const Channel& channel, bool disturbed
     return out;
 }
 
+// What each symbol of the sequence leaves, over all periods.
+Column mean_period(const Column& errors) {
+    Column out(period);
+    for (std::size_t i = 0; i < errors.size(); ++i) out[i % period] += errors[i];
+    for (double& v : out) v /= static_cast<double>(errors.size() / period);
+    return out;
+}
+
+// Rms of the rest, as of one period.
+double apart_from(const Column& errors, const Column& mean) {
+    const std::size_t periods = errors.size() / period;
+    if (periods < 2) return 0;
+    double squares = 0;
+    for (std::size_t i = 0; i < errors.size(); ++i)
+        squares += (errors[i] - mean[i % period]) * (errors[i] - mean[i % period]);
+    return std::sqrt(squares / static_cast<double>(errors.size() - period));
+}
+
 }  // namespace
 
 Distortion transmitter_distortion(std::span<const float> volts, double step, const DistortionSettings& s) {
@@ -302,14 +320,14 @@ Distortion transmitter_distortion(std::span<const float> volts, double step, con
     const Channel channel(symbols, place.shift, s);
     Distortion out;
     std::vector<std::vector<double>> times(s.phases), errors(s.phases);
-    std::vector<double> squares(s.phases);
-    out.phase_peak_v.assign(s.phases, 0);
     double rate_sum = 0, sine_sum = 0, share_sum = 0, hz_sum = 0;
     Period now{place.first_s, nominal, sine_hz};
     while (out.periods < s.most_periods) {
         const double end = now.time(period) + 2 * now.interval_s;
         if (end > record.last_s()) break;
         for (int round = 0; round < 5; ++round) refine(record, channel, disturbed, now);
+        // Onto the record's own samples.
+        now.first_s += (std::round(now.middle() / step) * step - now.middle());
         std::vector<PhaseSeen> seen(s.phases);
         const auto at_phase = [&](std::size_t phase) {
             Period p = now;
@@ -325,9 +343,6 @@ Distortion transmitter_distortion(std::span<const float> volts, double step, con
                 const double e = seen[phase].error[n];
                 times[phase].push_back(p.time(n));
                 errors[phase].push_back(e);
-                squares[phase] += e * e;
-                out.phase_peak_v[phase] = std::max(out.phase_peak_v[phase], std::abs(e));
-                if (std::abs(e) > out.peak_v) out.peak_v = std::abs(e), out.peak_at_s = p.time(n);
             }
             share_sum += seen[phase].explained;
         }
@@ -339,12 +354,28 @@ Distortion transmitter_distortion(std::span<const float> volts, double step, con
     }
     if (out.periods == 0) fail_signal("the record is shorter than the test sequence of 2047 symbols");
     const auto n = static_cast<double>(out.periods);
+    std::vector<double> noise(s.phases);
+    for (std::size_t phase = 0; phase < s.phases; ++phase) {
+        const Column mean = mean_period(errors[phase]);
+        noise[phase] = apart_from(errors[phase], mean);
+        if (s.average) errors[phase] = mean, times[phase].resize(period);
+        double peak = 0;
+        for (std::size_t k = 0; k < errors[phase].size(); ++k) {
+            const double e = std::abs(errors[phase][k]);
+            peak = std::max(peak, e);
+            if (e > out.peak_v) out.peak_v = e, out.peak_at_s = times[phase][k];
+        }
+        out.phase_peak_v.push_back(peak);
+    }
     const auto worst = static_cast<std::size_t>(
         std::max_element(out.phase_peak_v.begin(), out.phase_peak_v.end()) - out.phase_peak_v.begin());
     out.rate_hz = rate_sum / n;
     out.disturber_hz = hz_sum / n, out.disturber_v = sine_sum / n;
     out.linear_share = share_sum / n / static_cast<double>(s.phases);
-    out.rms_v = std::sqrt(squares[worst] / static_cast<double>(errors[worst].size()));
+    double squares = 0;
+    for (const double e : errors[worst]) squares += e * e;
+    out.rms_v = std::sqrt(squares / static_cast<double>(errors[worst].size()));
+    out.noise_v = noise[worst];
     out.time_s = std::move(times[worst]), out.error_v = std::move(errors[worst]);
     return out;
 }

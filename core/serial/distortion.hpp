@@ -16,6 +16,7 @@ struct DistortionSettings {
     std::size_t before = 16;             // of these ahead of the symbol itself
     std::size_t phases = 10;             // places in the symbol at which it is sampled
     std::size_t most_periods = 64;       // of the sequence that are gone through
+    bool average = false;                // what each symbol leaves, over all periods, before the peak is taken
 };
 
 struct Distortion {
@@ -26,11 +27,13 @@ struct Distortion {
     double peak_at_s = 0;                      // from the first sample
     std::vector<double> phase_peak_v;          // of each phase
     std::vector<double> time_s, error_v;       // of the phase with the peak, symbol by symbol
+    double noise_v = 0;  // rms of what differs from period to period at that phase; 0 with one period
     std::size_t periods = 0;
 };
 
 // For each 2047 consecutive symbols and each phase, least squares of: the known symbols through a linear
-// channel of `fit_symbols` taps, a constant, the disturber as a sine. What is left is distortion (IEEE
+// channel of `fit_symbols` taps, a constant, the disturber as a sine. The first phase falls on a sample in the
+// middle of the period: of a record with as many samples a symbol as there are phases, all do. What is left is distortion (IEEE
 // 802.3 40.6.1.2.4, 96.5.4.2, 97.5.3.2). Rate and frequency of the disturber are fitted before, in each
 // period. Throws Error(signal) when the record is shorter than the sequence or holds another signal.
 Distortion transmitter_distortion(std::span<const float> volts, double step_s,

@@ -1,6 +1,7 @@
 // Distortion of transmitters: constructed from the test sequence with known faults.
 #include "core/serial/distortion.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <numbers>
 #include <random>
@@ -158,4 +159,52 @@ TEST_CASE("rules of a test mode refuse another signal") {
     const Settings runs_wanted{{"expected", "even-runs"}, {"first", "1 ns"}, {"second", "4 ns"}};
     CHECK_FALSE(run("ethernet.droop", of(clock), runs_wanted).invalid);
     REQUIRE(run("ethernet.droop", of(data), runs_wanted).invalid);
+}
+
+TEST_CASE("averaged over periods noise goes and distortion stays; what does not repeat is told") {
+    Sent s;
+    s.cubic = 0.02;
+    const Settings rate{{"symbol_rate", "66.666667 MHz"}};
+    const double clean = value(run("ethernet.distortion", wave_of(s, 16), rate), "peak_distortion");
+    s.noise = 2e-3;
+    const Waveform noisy = wave_of(s, 16);
+    const auto once = run("ethernet.distortion", noisy, rate);
+    CHECK(value(once, "noise_rms") == about(2e-3).epsilon(0.1));  // interpolation and fit take a little
+    CHECK(value(once, "peak_distortion") > clean + 6e-3);         // 300,000 values: 4.5 standard deviations
+    auto averaging = rate;
+    averaging.emplace_back("average", "yes");
+    const auto mean = run("ethernet.distortion", noisy, averaging);
+    // A quarter of the noise is left: 16 periods.
+    CHECK(value(mean, "peak_distortion") < clean + 4.5 * 2e-3 / 4);
+    CHECK(value(mean, "peak_distortion") > clean - 1e-3);
+    CHECK(value(mean, "periods") == 16);
+    CHECK(value(mean, "noise_rms") == about(2e-3).epsilon(0.1));
+    REQUIRE_FALSE(mean.notes.empty());
+    CHECK(mean.notes.back().find("no disturber") != std::string::npos);
+    CHECK(std::any_of(mean.notes.begin(), mean.notes.end(),
+                      [](const auto& note) { return note.starts_with("averaged over 16 periods"); }));
+    const auto single = run("ethernet.distortion", wave_of(s, 1), averaging);
+    REQUIRE(single.invalid);
+    CHECK(single.invalid->starts_with("nothing to average"));
+}
+
+TEST_CASE("with a phase for each sample of the record its samples are what is looked at") {
+    Sent s;
+    Waveform wave = wave_of(s, 1);
+    std::vector<float> volts(wave.channels[0]->size());
+    wave.channels[0]->read(0, volts);
+    std::vector<double> glitched(volts.begin(), volts.end());
+    glitched[9007] += 20e-3;  // on one sample alone: no band-limited curve between samples has that height
+    const auto at = [&](const char* phases) {
+        return run("ethernet.distortion", waveform_in_memory(glitched, 1 / sample_rate),
+                   {{"symbol_rate", "66.666667 MHz"}, {"phases", phases}});
+    };
+    // 1 GHz are 15 samples a symbol.
+    const auto all = at("15");
+    CHECK(value(all, "peak_distortion") == about(20e-3 * (1 - 129.0 / 2047)).epsilon(0.03));
+    CHECK(value(all, "peak_distortion_at") == about(9007e-9).epsilon(1e-5));
+    const Trace* phases = all.find_trace("phases");
+    REQUIRE(phases);
+    CHECK(phases->x.size() == 15);
+    CHECK(value(at("1"), "peak_distortion") < 2e-3);
 }

@@ -276,3 +276,37 @@ TEST_CASE("OFDM frames are decoded at every rate, and held against their check")
     made::Ofdm plain;
     CHECK(value(run("radio.ofdm", noisy(plain.make(), 20e6, 1e-3, 2.437e9)), "frames_bad_check") == 1);
 }
+
+TEST_CASE("delta f2 in noise: the mean stays, the spread is told, and noise alone fails nothing") {
+    constexpr double rate = 16e6, deviation = 250e3, left = 0.8817;  // behind a Gaussian filter of BT 0.5
+    struct Case {
+        double snr_db, index;
+        bool certain;  // noise is not what decides about 185 kHz
+    };
+    const Case cases[] = {{60, 0.5, true},  {40, 0.5, true}, {25, 0.5, true}, {17, 0.5, false},
+                          {12, 0.5, false}, {40, 0.4, true}, {25, 0.35, true}};
+    for (const auto& c : cases) {
+        CAPTURE(c.snr_db);
+        CAPTURE(c.index);
+        made::Gfsk packet;
+        packet.type = 2;
+        packet.index = c.index;
+        made::Samples x;
+        for (int i = 0; i < 10; ++i) made::append(x, packet.make());
+        made::add_noise(x, packet.amplitude * std::pow(10, -c.snr_db / 20), 5);
+        const auto out = run("radio.gfsk", made::record(x, rate, 2.44e9, 10.0));
+        const double expected = left * deviation * c.index / 0.5;
+        const double noise = value(out, "delta_f2_noise");
+        CHECK(noise < 0.06 * left * deviation * std::pow(10, (20 - c.snr_db) / 20));
+        // The mean over 2,800 bits, and of its shape, whose third harmonic is noisier than the half wave.
+        CHECK(value(out, "delta_f2_avg") ==
+              within(0.003 * expected + 10 * noise / std::sqrt(2800), expected));
+        // One of a thousand lies 3.1 standard deviations low; 2,800 bits tell it within a quarter of one.
+        CHECK(value(out, "delta_f2_most") == within(0.7 * noise + 100, expected - 3.1 * noise));
+        for (const char* name : {"delta_f2_most", "delta_f2_share"}) {
+            CAPTURE(name);
+            CHECK((out.find_result(name)->known == Known::exactly) == c.certain);
+        }
+        CHECK((value(out, "delta_f2_share") >= 99.9) == (c.certain && c.index == 0.5));
+    }
+}

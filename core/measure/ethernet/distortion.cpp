@@ -18,6 +18,12 @@ constexpr auto distortion_parameters = joined(
             "frequency of the sine that is sent against the transmitter; without it none is taken out"},
         ParameterInfo{"fit_symbols", ParameterKind::whole_number, Unit::none, "128",
                       "length of the linear channel that is taken out, in symbols"},
+        ParameterInfo{"phases", ParameterKind::whole_number, Unit::none, "10",
+                      "places in the symbol that are looked at; the standards ask for 10 or more"},
+        ParameterInfo{"average", ParameterKind::choice, Unit::none, "no",
+                      "whether what each symbol of the sequence leaves is averaged over all periods in the "
+                      "record: noise goes, distortion stays",
+                      "no yes"},
     },
     signal_rows);
 
@@ -34,7 +40,10 @@ constexpr std::array distortion_products{
     Product{"disturber_frequency", Unit::hertz, "its frequency"},
     Product{"linear_share", Unit::percent,
             "of the power (without disturber) that the linear channel explains"},
-    Product{"symbols", Unit::count, "symbols that were gone through"},
+    Product{"periods", Unit::count, "periods of the sequence that were gone through"},
+    Product{"symbols", Unit::count, "symbols in them"},
+    Product{"noise_rms", Unit::volt,
+            "rms of what differs from period to period at the phase with the peak; of two periods or more"},
 };
 
 Outcome measure_distortion(Capture any, const Parameters& p) {
@@ -54,6 +63,10 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
     const double fit = p.required("fit_symbols");
     if (!(fit >= 24 && fit <= 1000)) fail_input("parameter fit_symbols: 24 to 1000 are possible");
     settings.fit_symbols = static_cast<std::size_t>(fit);
+    const double places = p.required("phases");
+    if (!(places >= 1 && places <= 1000)) fail_input("parameter phases: 1 to 1000 are possible");
+    settings.phases = static_cast<std::size_t>(places);
+    settings.average = p.text("average") == "yes";
     // What 64 periods of the sequence need, and the interpolation at both ends.
     const double wanted = (64 * 2047 + 4) / settings.symbol_rate_hz / signal.step_s * 1.001 + 64;
     std::vector<float> volts(
@@ -76,7 +89,18 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
         outcome.add("disturber_frequency", seen.disturber_hz, Unit::hertz);
     }
     outcome.add("linear_share", 100 * seen.linear_share, Unit::percent);
-    outcome.add("symbols", static_cast<double>(seen.error_v.size()), Unit::count);
+    outcome.add("periods", static_cast<double>(seen.periods), Unit::count);
+    outcome.add("symbols", static_cast<double>(seen.periods * 2047), Unit::count);
+    if (seen.periods > 1) outcome.add("noise_rms", seen.noise_v, Unit::volt);
+    if (settings.average && seen.periods == 1)
+        fail_signal("nothing to average: the record holds one period of the sequence, " +
+                    format({2047 / settings.symbol_rate_hz, Unit::second}) + "; record longer");
+    if (settings.average) {
+        outcome.notes.push_back("averaged over " + std::to_string(seen.periods) +
+                                " periods: what does not repeat with the sequence is not in the peak");
+    }
+    if (settings.phases < 10)
+        outcome.notes.push_back("the standards ask for 10 phases of the symbol or more");
     // Judged is the peak of these curves.
     constexpr const char* judged = "peak_distortion";
     std::vector<double> time = seen.time_s;

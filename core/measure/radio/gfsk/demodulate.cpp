@@ -1,6 +1,7 @@
 #include "core/measure/radio/gfsk/demodulate.hpp"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 #include <numeric>
@@ -85,6 +86,11 @@ Match best_match(const std::vector<double>& sequence, std::vector<double> patter
 
 }  // namespace
 
+const std::vector<double>& smoothing() {
+    static const auto taps = low_pass(1.75e6, 0.5e6, per_bit * bit_rate_hz);
+    return taps;
+}
+
 double Packet::mean(double from_bit, double to_bit) const {
     const auto from = static_cast<std::size_t>(std::lround(from_bit * per_bit));
     const auto to = std::min(frequency_hz.size(), static_cast<std::size_t>(std::lround(to_bit * per_bit)));
@@ -122,10 +128,7 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     out.start_s = match.at / (coarse * bit_rate_hz);
     const auto bits = static_cast<std::size_t>((seconds - out.start_s) / bit_s);
     out.frequency_hz = frequency_of(x, rate, out.start_s, per_bit * bit_rate_hz, bits * per_bit);
-    // The modulation and its third harmonic lie below 1.5 MHz; the noise of a discriminator grows with the
-    // frequency.
-    static const auto smooth = low_pass(1.75e6, 0.5e6, per_bit * bit_rate_hz);
-    out.frequency_hz = filtered(std::span<const double>(out.frequency_hz), smooth);
+    out.frequency_hz = filtered(std::span<const double>(out.frequency_hz), smoothing());
     // From the middle of the second bit of the preamble to the middle of the last: the alternation cancels,
     // and what the ramp does to the first bit stays out.
     out.preamble_offset_hz = out.mean(1.5, 7.5);
@@ -154,44 +157,11 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     return {std::move(out), {}};
 }
 
-double Deviation::mean() const {
-    return std::accumulate(bits.begin(), bits.end(), 0.0) / static_cast<double>(bits.size());
-}
-
-namespace {
-
-template <typename Each>
-void each_octet(const Packet& packet, const Each& each) {
-    // The first and the last octet have other neighbours than their own pattern.
-    for (std::size_t i = 1; i + 1 < packet.payload.size(); ++i) {
-        const auto first = static_cast<double>(packet.payload_at() + 8 * i);
-        each(first, packet.mean(first, first + 8));
-    }
-}
-
-}  // namespace
-
-Deviation deviation_of_runs(const Packet& packet) {
-    Deviation out;
+std::vector<double> deviations_of_runs(const Packet& packet) {
+    std::vector<double> out;
     each_octet(packet, [&](double first, double centre) {
-        for (const int bit : {1, 2, 5, 6}) {
-            out.bits.push_back(std::abs(packet.mean(first + bit, first + bit + 1) - centre));
-        }
-    });
-    return out;
-}
-
-Deviation deviation_of_alternation(const Packet& packet) {
-    Deviation out;
-    each_octet(packet, [&](double first, double centre) {
-        for (int bit = 0; bit < 8; ++bit) {
-            const auto at = static_cast<std::size_t>((first + bit) * per_bit);
-            double largest = 0;
-            for (std::size_t k = 0; k < per_bit; ++k) {
-                largest = std::max(largest, std::abs(packet.frequency_hz[at + k] - centre));
-            }
-            out.bits.push_back(largest);
-        }
+        for (const int bit : {1, 2, 5, 6})
+            out.push_back(std::abs(packet.mean(first + bit, first + bit + 1) - centre));
     });
     return out;
 }

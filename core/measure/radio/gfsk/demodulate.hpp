@@ -37,15 +37,23 @@ struct Attempt {
 Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double bandwidth_hz,
                    std::uint32_t access_address, std::uint32_t crc_initial);
 
-struct Deviation {
-    std::vector<double> bits;  // of each bit that counts, from the middle of its group of eight
-    double mean() const;
-};
-// Delta f1: payload 11110000 or 00001111: bits 2, 3, 6 and 7 of each octet, mean frequency of the bit;
-// without the first and the last octet.
-Deviation deviation_of_runs(const Packet& packet);
-// Delta f2: payload 10101010 or 01010101: largest deviation in each bit.
-Deviation deviation_of_alternation(const Packet& packet);
+// The filter behind the discriminator, per_bit values a bit. The modulation and its third harmonic lie
+// below 1.5 MHz; the noise of a discriminator grows with the frequency.
+const std::vector<double>& smoothing();
+
+// Calls each(first bit, mean frequency) of the payload's octets of eight bits, without the first and the
+// last: they have other neighbours than their own pattern.
+template <typename Each>
+void each_octet(const Packet& packet, const Each& each) {
+    for (std::size_t i = 1; i + 1 < packet.payload.size(); ++i) {
+        const auto first = static_cast<double>(packet.payload_at() + 8 * i);
+        each(first, packet.mean(first, first + 8));
+    }
+}
+
+// Delta f1: payload 11110000 or 00001111: bits 2, 3, 6 and 7 of each octet, mean frequency of the bit, from
+// that of its octet; without the first and the last octet.
+std::vector<double> deviations_of_runs(const Packet& packet);
 // Mean frequencies of groups of ten bits, from the second bit of the payload.
 std::vector<double> group_frequencies(const Packet& packet);
 
