@@ -134,7 +134,10 @@ bool stand_apart(const LevelHistogram& h, double low, double high) {
     const auto about = [&](double v) { return below(v + width / 2) - below(v - width / 2); };
     double least = 1e300;
     for (double v = low + width; v <= high - width * 0.999; v += width / 8) least = std::min(least, about(v));
-    return least <= most * std::min(about(low), about(high));
+    // A level is held by more than a click.
+    constexpr double fewest = 4;
+    const double rarer = std::min(about(low), about(high));
+    return rarer >= fewest && least <= most * rarer;
 }
 
 bool stand_apart(const LevelHistogram& h, const Levels& levels) {

@@ -114,6 +114,8 @@ void IqSamples::read(std::uint64_t first, std::span<std::complex<float>> out) co
             fail_input(place_, "sample " + std::to_string(first + *bad / 2) + " is not a finite number");
     }
     read_ += out.size();
+    if (!varies_ && std::any_of(out.begin(), out.end(), [&](const auto& x) { return x != out.front(); }))
+        varies_ = true;
     for (float known = largest_; largest > known && !largest_.compare_exchange_weak(known, largest);) {
     }
     if (largest < rail_ * touching) return;
@@ -142,7 +144,11 @@ bool IqSamples::clipped() const {
 
 std::string IqSamples::dead() const {
     constexpr float least = 1e-30F;
-    if (read_ == 0 || largest_ >= least) return {};
+    constexpr std::uint64_t some = 64;
+    if (read_ == 0) return {};
+    if (largest_ >= least) {
+        return varies_ || read_ < some ? "" : "all samples are the same number: nothing was recorded";
+    }
     return largest_ > 0 ? "the samples are smaller than any converter's: is the byte order another one?"
                         : "all samples are 0: nothing was recorded";
 }

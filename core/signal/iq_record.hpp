@@ -29,8 +29,8 @@ class IqSamples {
     // component at the rail while the magnitude is above it outnumber those just below the rail. A tone of
     // exactly full scale is not clipped by this, a noise-like signal with its tail cut off is.
     virtual bool clipped() const;
-    // Why what has been read so far cannot be samples of anything: all of it is 0, or as small as numbers of
-    // a wrong byte order are. Empty when it can, or nothing was read.
+    // Why what has been read so far cannot be samples of anything: all of it is one number, or as small as
+    // numbers of a wrong byte order are. Empty when it can, or nothing was read.
     virtual std::string dead() const;
 
   protected:
@@ -44,6 +44,7 @@ class IqSamples {
     bool sure_numbers_;
     mutable std::atomic<std::uint64_t> at_rail_{0}, near_rail_{0}, read_{0};
     mutable std::atomic<float> largest_{0};
+    mutable std::atomic<bool> varies_{false};
 };
 
 struct IqRecord {

@@ -119,6 +119,7 @@ Outcome measure_ethernet_density(Capture any, const Parameters& p) {
     if (p.text("expected") == "random") require_random(trace, total, seen.step_hz);
     const auto top = std::max_element(trace.y.begin(), trace.y.end());
     const Extent extent = voltage_extent(*signal.samples);
+    if (extent.low == extent.high) fail_signal("the voltage stands still: nothing is sent");
     Outcome outcome;
     outcome.add("total_power", to_db(total * 1000), Unit::dbm);
     outcome.add("peak_to_peak", static_cast<double>(extent.high) - static_cast<double>(extent.low),

@@ -61,6 +61,45 @@ Trace line_of(const Signal& signal) {
     return trace;
 }
 
+// Why what is beyond the threshold is no signal with quiet between: noise falls below it by chance, drift
+// stays beyond it.
+std::optional<std::string> no_signals(const Signal& signal, const ActivitySettings& settings,
+                                      const std::vector<ActiveStretch>& stretches) {
+    constexpr double quiet_share = 0.25, least_step = 2e-3;
+    constexpr std::uint64_t piece = 1 << 18;
+    double on = 0, off = 0, steps = 0;
+    std::uint64_t on_count = 0, off_count = 0, at = 0;
+    std::size_t next = 0;
+    double before = 0;
+    bool was_on = false;
+    std::vector<float> values;
+    for (; at < signal.size(); at += values.size()) {
+        values.resize(static_cast<std::size_t>(std::min(piece, signal.size() - at)));
+        signal.samples->read(at, values);
+        for (std::size_t i = 0; i < values.size(); ++i) {
+            const double t = static_cast<double>(at + i) * signal.step_s;
+            while (next < stretches.size() && t > stretches[next].to_s) ++next;
+            const bool is_on = next < stretches.size() && t >= stretches[next].from_s;
+            const double v = static_cast<double>(values[i]) - settings.middle_v;
+            if (is_on) {
+                on += v * v, ++on_count;
+                if (was_on) steps += (v - before) * (v - before);
+            } else {
+                off += v * v, ++off_count;
+            }
+            before = v;
+            was_on = is_on;
+        }
+    }
+    if (on_count == 0 || off_count == 0) return std::nullopt;
+    const double signal_power = on / static_cast<double>(on_count);
+    if (off / static_cast<double>(off_count) > quiet_share * quiet_share * signal_power)
+        return "noise: what lies below quiet_level is no quieter than chance makes it";
+    if (steps / static_cast<double>(on_count) < least_step * least_step * signal_power)
+        return "the line drifts: what lies beyond quiet_level does not change as a signal does";
+    return std::nullopt;
+}
+
 Outcome measure_idle(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.idle"), p);
     const LevelHistogram histogram = level_histogram(*signal.samples);
@@ -80,6 +119,10 @@ Outcome measure_idle(Capture any, const Parameters& p) {
     if (!quiet_ever) {
         outcome.invalid = "the line is never quiet for " + format({settings.hold_off_s, Unit::second}) +
                           ": no low-power idle in the record";
+        return outcome;
+    }
+    if (const auto why = no_signals(signal, settings, stretches)) {
+        outcome.invalid = *why;
         return outcome;
     }
     Spread quiet, refresh;

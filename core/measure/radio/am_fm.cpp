@@ -222,6 +222,15 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
             " samples: it comes near half the sample rate; record with a higher one, or set carrier_filter "
             "where it is noise");
     }
+    // Of less than one and a half periods neither the depth nor the mean is known.
+    constexpr double fewest_periods = 1.5, least_depth = 0.01;
+    const double seconds = static_cast<double>(envelope.size()) / rate;
+    if ((*high - *low) > least_depth * (*high + *low) && am_hz * seconds < fewest_periods) {
+        fail_signal(
+            "the envelope changes slower than the record can tell: it holds less than one and a half "
+            "periods of it; record longer than " +
+            format({fewest_periods / std::max(am_hz, 1 / seconds), Unit::second}, 3));
+    }
     double power = 0;
     for (const double e : envelope) power += e * e;
     power /= static_cast<double>(envelope.size());

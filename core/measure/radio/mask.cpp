@@ -3,10 +3,13 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <complex>
+#include <numbers>
 #include <utility>
 
 #include "core/base/error.hpp"
 #include "core/measure/gate.hpp"
+#include "core/measure/iq_setup.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -125,6 +128,45 @@ std::optional<Unexpected> no_carrier(const Spectrum& s, const Parameters& p) {
     return std::nullopt;
 }
 
+// Share of a record's power within two steps of what it resolves around 0 Hz.
+double share_at_zero(const IqRecord& record) {
+    constexpr int reach = 2;
+    constexpr std::size_t piece = 1 << 16;
+    std::array<std::complex<double>, 2 * reach + 1> sum{}, rotor, step;
+    const auto n = static_cast<double>(record.size());
+    for (int k = -reach; k <= reach; ++k) {
+        rotor[static_cast<std::size_t>(k + reach)] = 1;
+        step[static_cast<std::size_t>(k + reach)] = std::polar(1.0, -2 * std::numbers::pi * k / n);
+    }
+    double power = 0;
+    for (std::uint64_t at = 0; at < record.size(); at += piece) {
+        for (const auto& x :
+             record.read(at, static_cast<std::size_t>(std::min<std::uint64_t>(piece, record.size() - at)))) {
+            const std::complex<double> value(x);
+            power += std::norm(value);
+            for (std::size_t k = 0; k < sum.size(); ++k) sum[k] += value * rotor[k], rotor[k] *= step[k];
+        }
+        for (auto& r : rotor) r /= std::abs(r);
+    }
+    double lines = 0;
+    for (const auto& s : sum) lines += std::norm(s) / n;
+    return power > 0 ? lines / power : 0;
+}
+
+// The receiver's own line, or what drifts about it, is no carrier under a mask.
+std::optional<Unexpected> line_at_zero(const IqRecord& record, const Parameters& p) {
+    constexpr double most = 0.7;
+    const double centre = p.required("centre"), window = p.required("reference_window");
+    if (std::abs(record.centre_hz - centre) > window) return std::nullopt;
+    const double share = share_at_zero(record);
+    if (share < most) return std::nullopt;
+    return Unexpected{
+        format({100 * share, Unit::percent}, 3) +
+            " of the power at 0 Hz of the record: the receiver's own line, or a carrier without "
+            "modulation exactly there",
+        "a modulated carrier"};
+}
+
 // Of samples the measurement itself sees the spectrum.
 std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
     const auto* spectrum = std::get_if<Spectrum>(&any);
@@ -133,14 +175,15 @@ std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
 
 Outcome measure_mask(Capture any, const Parameters& p) {
     const bool samples = std::holds_alternative<IqRecord>(any);
+    std::optional<Unexpected> unexpected;
+    if (samples) unexpected = line_at_zero(part_named(std::get<IqRecord>(any), p), p);
     Spectrum capture = take_spectrum(std::move(any), "radio.mask", p, {0, 0, 100e3, Detector::rms});
     const double centre = p.required("centre"), window = p.required("reference_window");
     const double channel = p.required("channel_bandwidth");
     require_power(capture, "radio.mask");
     Outcome outcome;
-    if (samples) {
-        if (const auto unexpected = no_carrier(capture, p)) outcome.invalid = unexpected->text();
-    }
+    if (samples && !unexpected) unexpected = no_carrier(capture, p);
+    if (unexpected) outcome.invalid = unexpected->text();
     const auto peak = highest(capture, centre - window, centre + window);
     if (!peak) {
         outcome.invalid = "the trace has no point within " + format({window, Unit::hertz}) +
