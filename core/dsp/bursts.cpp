@@ -64,11 +64,16 @@ Range range_of(const IqRecord& record, std::size_t width) {
     return out;
 }
 
+double decibels(double power) {
+    return 10 * std::log10(std::max(power, 1e-30));
+}
+
+// Power that changes by less is one signal all the time.
+constexpr double no_gap_db = 6;
+
 double automatic_level(const Range& range) {
-    const double loud = 10 * std::log10(std::max(range.loud, 1e-30));
-    const double quiet = 10 * std::log10(std::max(range.quiet, 1e-30));
-    constexpr double no_gap_db = 6;
-    if (loud - quiet < no_gap_db) return quiet - no_gap_db;  // one signal all the time
+    const double loud = decibels(range.loud), quiet = decibels(range.quiet);
+    if (loud - quiet < no_gap_db) return quiet - no_gap_db;
     return std::max(loud - 20, (loud + quiet) / 2);
 }
 
@@ -214,12 +219,25 @@ struct Attempt {
     std::vector<Burst> bursts;
     Trigger::Outside outside;
     double level_db = 0;
+    double hysteresis_db = 0;
+    bool no_gap = false;  // taken for one signal all the time
 };
 
 Attempt attempt(const IqRecord& record, const TriggerSettings& settings, std::size_t width) {
     Attempt out;
-    out.level_db = settings.level_db ? *settings.level_db : automatic_level(range_of(record, width));
-    Trigger trigger(record.sample_rate_hz, settings, out.level_db);
+    TriggerSettings used = settings;
+    if (settings.level_db) {
+        out.level_db = *settings.level_db;
+    } else {
+        const Range range = range_of(record, width);
+        out.level_db = automatic_level(range);
+        out.no_gap = decibels(range.loud) - decibels(range.quiet) < no_gap_db;
+        // Little above the noise the end of a burst must still be above it.
+        used.hysteresis_db = std::min(used.hysteresis_db, (out.level_db - decibels(range.quiet)) / 3);
+        if (out.no_gap) used.hysteresis_db = settings.hysteresis_db;
+    }
+    out.hysteresis_db = used.hysteresis_db;
+    Trigger trigger(record.sample_rate_hz, used, out.level_db);
     each_piece(record, width, [&](std::uint64_t at, const auto& smooth, const auto& raw) {
         for (std::size_t i = 0; i < smooth.size(); ++i) trigger.take(at + i, smooth[i], raw[i]);
     });
@@ -233,11 +251,14 @@ Attempt attempt(const IqRecord& record, const TriggerSettings& settings, std::si
 constexpr std::uint64_t few_outside = 64;
 
 // The level stands six standard deviations of the smoothed noise above its mean: noise alone reaches it once
-// in thousands of millions of samples.
+// in thousands of millions of samples. The level at which bursts end stands two above it: else noise holds
+// them open.
 bool stands_out(const Attempt& seen) {
-    constexpr double deviations = 6;
+    constexpr double to_begin = 6, to_end = 2;
     if (seen.outside.samples < few_outside) return true;
-    return std::pow(10, seen.level_db / 10) >= seen.outside.mean() + deviations * seen.outside.deviation();
+    const double mean = seen.outside.mean(), deviation = seen.outside.deviation();
+    return std::pow(10, seen.level_db / 10) >= mean + to_begin * deviation &&
+           std::pow(10, (seen.level_db - seen.hysteresis_db) / 10) >= mean + to_end * deviation;
 }
 
 // True when bursts or the gaps between them are hardly longer than the mean that found them, or hardly differ
@@ -256,16 +277,35 @@ bool noise_like(const Attempt& seen, std::size_t width, double rate) {
     return energy / seconds < seen.outside.mean() * std::pow(10, apart_db / 10);
 }
 
+// One signal all the time is even over many samples, where steps of power stay: bursts little above the
+// noise. The power of the quiet then.
+std::optional<double> unclear_steps(const IqRecord& record, std::size_t widest) {
+    constexpr double steps_db = 1.2;
+    constexpr std::size_t fewest = 256;
+    std::size_t w = widest | 1U;
+    while (w > fewest && 16 * w > record.size()) w = (w / 2) | 1U;
+    if (w <= fewest) return std::nullopt;
+    double loud = 0, quiet = 1e300;
+    for (std::uint64_t at = 0; at + w <= record.size(); at += w) {
+        double sum = 0;
+        for (const auto& x : record.read(at, w)) sum += std::norm(std::complex<double>(x));
+        loud = std::max(loud, sum / static_cast<double>(w));
+        quiet = std::min(quiet, sum / static_cast<double>(w));
+    }
+    if (decibels(loud) - decibels(quiet) < steps_db) return std::nullopt;
+    return decibels(quiet);
+}
+
 }  // namespace
 
 BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
     const double rate = record.sample_rate_hz;
+    constexpr std::size_t widest = 2048;
     auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
     BurstList out;
     Attempt seen = attempt(record, settings, width);
     // Where noise reaches the trigger, a mean over more samples keeps it out, as long as bursts are longer
     // than that.
-    constexpr std::size_t widest = 2048;
     const auto wider = [&](std::size_t w) { return 4 * w <= widest && 16 * w <= record.size(); };
     // Gaps of a few samples are real, or all that is left of gaps full of noise: then a longer mean opens
     // them.
@@ -288,16 +328,19 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
         seen = attempt(record, settings, width);
     }
     out.level_db = seen.level_db;
+    if (seen.no_gap) {
+        out.noise_db = unclear_steps(record, widest);
+        if (!out.noise_db && mostly_noise(record)) out.noise_db = seen.level_db + no_gap_db;
+        if (out.noise_db) return out;
+    }
     if (!seen.bursts.empty()) {
-        const double noise_db =
-            10 * std::log10(std::max(seen.outside.samples ? seen.outside.mean() : 0.0, 1e-30));
+        const double noise_db = decibels(seen.outside.samples ? seen.outside.mean() : 0);
         if (!stands_out(seen)) {
             out.noise_db = noise_db;
             return out;
         }
         if (noise_like(seen, width, rate) && flat_as_noise(record)) {
-            out.noise_db =
-                seen.outside.samples > 0 ? noise_db : 10 * std::log10(std::max(seen.bursts[0].power, 1e-30));
+            out.noise_db = seen.outside.samples > 0 ? noise_db : decibels(seen.bursts[0].power);
             return out;
         }
     }
@@ -305,17 +348,23 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
     for (Burst burst : seen.bursts) {
         // What is shorter than the smoothing is a spike of noise, not a burst.
         if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;
-        // In noise of half the 10 % level and more, its ups and downs would be timed.
-        constexpr double quiet = 0.05;
-        if (burst.whole && seen.outside.mean() < quiet * burst.power) {
-            burst.rise_s = edge_time(record, width, burst, true);
-            burst.fall_s = edge_time(record, width, burst, false);
+        std::optional<double> rise, fall;
+        if (burst.whole) {
+            rise = edge_time(record, width, burst, true);
+            fall = edge_time(record, width, burst, false);
         }
+        // In noise of half the 10 % level and more, its ups and downs are what was timed.
+        constexpr double quiet = 0.05;
+        const bool noisy = !(seen.outside.mean() < quiet * burst.power);
+        if (!noisy) burst.rise_s = rise, burst.fall_s = fall;
         // A sharp edge, averaged over a width, crosses a low level early by this much.
         const double early = static_cast<double>(width) * std::max(0.0, 0.5 - level / burst.power) / rate;
         const double sharp = 1.2 * static_cast<double>(width) / rate;
-        if (burst.rise_s && *burst.rise_s < sharp) burst.start_s += early;
-        if (burst.fall_s && *burst.fall_s < sharp) burst.stop_s -= early;
+        const auto is_sharp = [&](const std::optional<double>& time) {
+            return burst.whole && (time ? *time < sharp : noisy);
+        };
+        if (is_sharp(rise)) burst.start_s += early;
+        if (is_sharp(fall)) burst.stop_s -= early;
         out.bursts.push_back(burst);
     }
     return out;

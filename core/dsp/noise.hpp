@@ -10,4 +10,9 @@ namespace rt {
 // records.
 bool flat_as_noise(const IqRecord& record);
 
+// True when at least three quarters of the record's power are an even floor over frequency: what a quarter of
+// the points of such a mean lie below, taken everywhere. A signal in it is weaker than the noise. False for
+// shorter records.
+bool mostly_noise(const IqRecord& record);
+
 }  // namespace rt

@@ -76,17 +76,33 @@ double refined(const std::vector<double>& spacings, double interval) {
     return down > 0 ? up / down : interval;
 }
 
-// Edge numbers in intervals, each from the one before, so that a slow drift of the rate does no harm.
-std::vector<std::uint32_t> numbers_of(const std::vector<double>& edges, double interval) {
-    std::vector<std::uint32_t> out(edges.size());
-    double local = interval;
+struct Numbers {
+    std::vector<std::uint32_t> of;
+    std::size_t too_close = 0;  // edges nearer to a number that is taken than to the next
+};
+
+// Edge numbers in intervals, each from a clock that follows the edges, so that neither a slow drift of the
+// rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number.
+Numbers numbers_of(const std::vector<double>& edges, double interval) {
+    Numbers out;
+    out.of.resize(edges.size());
+    constexpr double follow = 0.5;
+    double local = interval, phase = edges.front();
+    std::uint32_t at = 0;  // number of the clock's phase
     for (std::size_t k = 1; k < edges.size(); ++k) {
-        const double spacing = edges[k] - edges[k - 1];
-        const double count = std::max(1.0, std::round(spacing / local));
-        out[k] = out[k - 1] + static_cast<std::uint32_t>(count);
+        const double count = std::round((edges[k] - phase) / local);
+        const double number = at + count;
+        if (number <= out.of[k - 1]) {
+            out.of[k] = out.of[k - 1] + 1;
+            ++out.too_close;
+            continue;
+        }
+        out.of[k] = static_cast<std::uint32_t>(number);
+        const double off = edges[k] - (phase + count * local);
+        phase += count * local + follow * off;
+        at = out.of[k];
         // A rate that wanders (spread spectrum) is followed at a hundredth a time.
-        if (count <= 8)
-            local += 0.01 * std::clamp(spacing / count - local, -0.02 * interval, 0.02 * interval);
+        if (count <= 8) local += 0.01 * std::clamp(off / count, -0.02 * interval, 0.02 * interval);
     }
     return out;
 }
@@ -187,7 +203,15 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
     }
     if (settings.rate_hz) require_fitting(edges, interval, found, settings);
     Clock out;
-    out.bit = numbers_of(edges, interval);
+    Numbers numbers = numbers_of(edges, interval);
+    constexpr double most_too_close = 0.01;
+    if (static_cast<double>(numbers.too_close) > most_too_close * static_cast<double>(edges.size()) &&
+        !settings.loose) {
+        fail_signal(std::to_string(numbers.too_close) + " of " + std::to_string(edges.size()) +
+                    " edges lie closer than half a symbol to the one before: noise or glitches beyond the "
+                    "hysteresis");
+    }
+    out.bit = std::move(numbers.of);
     const Line line = fitted(out.bit, edges);
     out.rate_hz = 1 / line.slope;
     out.first_s = line.offset;

@@ -16,7 +16,7 @@ struct DistortionSettings {
     std::size_t before = 16;             // of these ahead of the symbol itself
     std::size_t phases = 10;             // places in the symbol at which it is sampled
     std::size_t most_periods = 64;       // of the sequence that are gone through
-    bool average = false;                // what each symbol leaves, over all periods, before the peak is taken
+    bool average = false;  // what each symbol leaves, over all periods, before the peak is taken
 };
 
 struct Distortion {
@@ -32,10 +32,11 @@ struct Distortion {
 };
 
 // For each 2047 consecutive symbols and each phase, least squares of: the known symbols through a linear
-// channel of `fit_symbols` taps, a constant, the disturber as a sine. The first phase falls on a sample in the
-// middle of the period: of a record with as many samples a symbol as there are phases, all do. What is left is distortion (IEEE
-// 802.3 40.6.1.2.4, 96.5.4.2, 97.5.3.2). Rate and frequency of the disturber are fitted before, in each
-// period. Throws Error(signal) when the record is shorter than the sequence or holds another signal.
+// channel of `fit_symbols` taps, a constant, the disturber as a sine. The first phase falls on a sample in
+// the middle of the period: of a record with as many samples a symbol as there are phases, all do. What is
+// left is distortion (IEEE 802.3 40.6.1.2.4, 96.5.4.2, 97.5.3.2). Rate and frequency of the disturber are
+// fitted before, in each period. Throws Error(signal) when the record is shorter than the sequence or holds
+// another signal.
 Distortion transmitter_distortion(std::span<const float> volts, double step_s,
                                   const DistortionSettings& settings);
 

@@ -107,7 +107,7 @@ std::vector<Hostile> hostile(std::size_t count) {
         out[3].samples.push_back(0.15 * noise);
         out[4].samples.push_back(std::polar(0.4, 2 * made::pi * 0.0213 * t) + 1e-4 * noise);
         // A slow square wave and its quarter-shifted twin: edges, but no traffic.
-        const double place = std::fmod(t / length * 40.0, 1.0);
+        const double place = std::fmod(t / length * 20.0, 1.0);
         out[5].samples.push_back(
             made::Complex(place < 0.5 ? 0.5 : -0.5, place > 0.25 && place < 0.75 ? 0.5 : -0.5) +
             1e-4 * noise);
@@ -144,7 +144,7 @@ bool expected(const Line& line, const std::string& name) {
 }  // namespace
 
 TEST_CASE("no procedure on complex samples makes a result of what is not its signal") {
-    for (const auto& h : hostile(60000)) {
+    for (const auto& h : hostile(30000)) {
         for (const auto& line : on_samples) {
             std::string said;
             made::Samples x(h.samples.begin(), h.samples.end());
@@ -156,7 +156,7 @@ TEST_CASE("no procedure on complex samples makes a result of what is not its sig
 }
 
 TEST_CASE("no procedure on waveforms makes a result of what is not its signal") {
-    for (const auto& h : hostile(60000)) {
+    for (const auto& h : hostile(30000)) {
         std::vector<double> one, two;
         for (const auto& value : h.samples)
             one.push_back(3.3 * value.real()), two.push_back(3.3 * value.imag());

@@ -67,7 +67,7 @@ double allowed_db(int mbit) {
     return 0;
 }
 
-struct Frame {
+struct SeenFrame {
     Burst burst;
     double first_s = 0;
     ofdm::Attempt attempt;
@@ -140,7 +140,7 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
     const double meant = p.number("centre").value_or(record.centre_hz), shift = meant - record.centre_hz;
     require_inside(record, shift);
     const BurstList list = bursts_of(channel_of(record, shift, {10e6, 3.4e6}), p);
-    std::vector<Frame> frames;
+    std::vector<SeenFrame> frames;
     for (const auto& burst : list.bursts) frames.push_back({burst, 0, {}});
     in_parallel(frames.size(), [&](std::size_t i) {
         const auto piece = burst_samples(record, frames[i].burst, 4e-6, shift);
@@ -149,7 +149,7 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
     });
     Outcome outcome;
     const bool training = p.text("channel_estimate") == "training";
-    const Frame* first = nullptr;
+    const SeenFrame* first = nullptr;
     double by_training = 0, by_whole = 0, frequency = 0, clock = 0, leakage = 0, power = 0, margin = 1e300;
     std::size_t good = 0, wrong_checks = 0, shortest = 1000000;
     Flatness flat;
