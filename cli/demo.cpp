@@ -1,9 +1,37 @@
+#include <algorithm>
+#include <array>
+
 #include "cli/campaign_options.hpp"
 #include "cli/copy_files.hpp"
+#include "core/base/text.hpp"
 #include "lab/report/report.hpp"
 
 namespace rt {
 namespace {
+
+struct Demo {
+    const char* name;
+    const char* folder;    // of its run
+    const char* campaign;  // among the files of the demo
+    const char* shows;
+    bool attended;  // its operator answers, goes home on the way and carries on the next morning
+};
+constexpr std::array demos{
+    Demo{"chamber", "chamber", "chamber.toml",
+         "radiated emission: candidates of a pre-scan, turntable and mast to the maximum, final readings, "
+         "decision "
+         "by CISPR",
+         false},
+    Demo{"link", "link", "link.toml",
+         "serial link over three cables: eye, mask, jitter; a two-wire bus with a late bit", false},
+    Demo{"ports", "ports", "ports.toml",
+         "wired ports: distortion with its disturber, droop, return loss, a USB handshake", false},
+    Demo{"radio", "run", "campaign.toml",
+         "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
+         "carries on, "
+         "overload, one FAIL",
+         true},
+};
 
 // The first of tally-demo, tally-demo-2, tally-demo-3 ... that does not exist.
 std::filesystem::path free_folder() {
@@ -12,40 +40,67 @@ std::filesystem::path free_folder() {
     return folder;
 }
 
+const Demo& find_demo(const std::string& name) {
+    std::vector<std::string> names;
+    for (const Demo& demo : demos) {
+        if (demo.name == name) return demo;
+        names.emplace_back(demo.name);
+    }
+    fail_input("no demo is called " + in_quotes(name) + suggestion(name, names) +
+               "; demo --list shows them, --out names the folder");
+}
+
+// `last` alone speaks JSON, where that is asked for: its document is the only one on stdout.
+ExitCode show(const Call& call, const Demo& demo, const std::filesystem::path& folder, bool last) {
+    Call quiet{call.options, call.console};
+    quiet.options.erase("json");
+    const Call& own = last ? call : quiet;
+    const auto campaign = load_campaign(call, folder / demo.campaign, "");
+    const auto run = folder / demo.folder;
+    if (!demo.attended) return run_and_report(own, *campaign, run, true, false);
+    if (!call.flag("json")) {
+        print_plan(call, *campaign, 200);
+        call.console.out("");
+    }
+    // The run stops where its operator goes home, and is carried on the next morning.
+    Call evening = quiet, morning{own.options, own.console};
+    evening.options["answers"] = {(folder / "answers-evening.toml").string()};
+    morning.options["answers"] = {(folder / "answers.toml").string()};
+    run_and_report(evening, *campaign, run, false, false);
+    if (!call.flag("json")) call.console.out("");
+    const auto kept = load_kept_campaign(run);
+    return run_and_report(morning, *kept, run, true, true);
+}
+
 ExitCode perform_demo(const Call& call) {
-    const auto named = call.texts("dir");
-    if (named.size() > 1) fail_input("demo takes one folder: rare-tally demo DIR");
-    const std::filesystem::path folder = named.empty() ? free_folder() : std::filesystem::path(named.front());
+    if (call.flag("list")) {
+        std::vector<std::vector<std::string>> rows;
+        for (const Demo& demo : demos) rows.push_back({demo.name, demo.shows});
+        for (const auto& line : aligned(rows, "  ")) call.console.out(line);
+        return ExitCode::passed;
+    }
+    const auto named = call.texts("name");
+    if (named.size() > 1) fail_input("demo takes one name, or none for all: rare-tally demo NAME");
+    const Demo* only = named.empty() ? nullptr : &find_demo(named.front());
+    const std::filesystem::path folder =
+        call.flag("out") ? std::filesystem::path(call.text("out")) : free_folder();
     copy_shipped(share_folder() / "demo", folder,
                  {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
                   "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
                   "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml", "laboratory.svg",
                   "certificate.md.mustache"});
-    // First the chamber (radiated emission over turntable and mast), the serial link and the wired ports,
-    // each on its own.
-    for (const std::string name : {"chamber", "link", "ports"}) {
-        Call part{call.options, call.console};
-        part.options.erase("json");
-        const auto campaign = load_campaign(call, folder / (name + ".toml"), "");
-        run_and_report(part, *campaign, folder / name, true, false);
-        if (!call.flag("json")) call.console.out("");
+    if (only) return show(call, *only, folder, true);
+    ExitCode code = ExitCode::passed;
+    std::vector<std::filesystem::path> all;
+    for (const Demo& demo : demos) {
+        const bool last = &demo == &demos.back();
+        code = show(call, demo, folder, last);
+        if (!last && !call.flag("json")) call.console.out("");
+        all.insert(all.begin(), folder / demo.folder);
     }
-    const auto loaded = load_campaign(call, folder / "campaign.toml", "");
-    if (!call.flag("json")) {
-        print_plan(call, *loaded, 200);
-        call.console.out("");
-    }
-    // The run stops where its operator goes home, and is carried on the next morning.
-    Call evening{call.options, call.console}, morning{call.options, call.console};
-    evening.options["answers"] = {(folder / "answers-evening.toml").string()};
-    morning.options["answers"] = {(folder / "answers.toml").string()};
-    evening.options.erase("json");
-    run_and_report(evening, *loaded, folder / "run", false, false);
-    if (!call.flag("json")) call.console.out("");
-    const auto kept = load_kept_campaign(folder / "run");
-    const ExitCode code = run_and_report(morning, *kept, folder / "run", true, true);
-    // All four measured separately, in one report.
-    const OpenRuns runs({folder / "run", folder / "chamber", folder / "link", folder / "ports"});
+    // All of them, measured separately, in one report.
+    std::reverse(all.begin() + 1, all.end());
+    const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
     if (!call.flag("json")) call.console.out("\nall four runs in one report: " + joined.html.string());
     return code;
@@ -55,11 +110,13 @@ ExitCode perform_demo(const Call& call) {
 
 Command demo_command() {
     return {"demo",
-            "[DIR]",
-            "the whole shipped example on simulated instruments",
-            "rare-tally demo first-look",
-            {rulebook_option},
-            "dir",
+            "[NAME]",
+            "the shipped examples on simulated instruments, all or one",
+            "rare-tally demo link --out first-look",
+            {{"list", "", "what each example shows"},
+             {"out", "DIR", "folder to work in, which must not exist; without it tally-demo"},
+             rulebook_option},
+            "name",
             perform_demo};
 }
 

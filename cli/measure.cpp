@@ -2,6 +2,7 @@
 #include "core/base/text.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
+#include "core/rules/stated_limit.hpp"
 #include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
@@ -197,6 +198,11 @@ ExitCode perform_measure(const Call& call) {
         require_applicable(procedure, rules.back());
         procedure.preset(*rules.back().rule, parameters);
     }
+    const Rulebook own = stated_limits(call.texts("limit"));
+    for (const auto& rule : own.rules) {
+        procedure.result(rule.applies_to);
+        rules.push_back({&own, &rule});
+    }
     parameters.fill_presets();
     Outcome outcome = measure(procedure, capture, parameters);
     outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
@@ -204,6 +210,8 @@ ExitCode perform_measure(const Call& call) {
     VerdictCounts counts;
     for (const auto& rule : rules) {
         findings.push_back(judge(rule, outcome, parameters, judge_options(call, *rule.rule)));
+        if (rule.book == &own)
+            findings.back().deviations.emplace_back("limit of the user's own, not of a rulebook");
         counts.add(findings.back().verdict);
     }
     if (!figure.empty() && (!outcome.traces.empty() || !outcome.rasters.empty())) {
@@ -234,6 +242,10 @@ Command measure_command() {
         "together",
         "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
         {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
+         {"limit", "LIMIT",
+          "judge by a limit of your own: \"level <= -30 dBm\", \"0.9 V <= high_level <= 1.1 V\"; may be "
+          "given "
+          "more than once"},
          {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
          {"sample-rate", "RATE", "of a record that does not state it"},
          {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},

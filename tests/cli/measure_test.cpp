@@ -55,12 +55,37 @@ TEST_CASE("measure judges a spectrum, and its exit code is the verdict") {
     CHECK(rare_tally(bench.folder.path(), {"measure", "emission.scan", "a, b.csv"}).code == 0);
 }
 
+TEST_CASE("a limit of one's own judges a result and is told from a rulebook's") {
+    Bench bench;
+    const Said fail = bench.measure(scan(12, 53), {"--limit", "highest_level <= 50 dBuV"});
+    CHECK(fail.code == 1);
+    CHECK(
+        contains(fail.out, "FAIL      stated/highest_level  value 53 dBµV, limit 50 dBµV, margin -3.00 dB"));
+    CHECK(contains(fail.out, "not per the standard: limit of the user's own, not of a rulebook"));
+    const Said both = bench.measure(scan(12, 53), {"--limit", "40 dBuV <= highest_level <= 60 dBuV",
+                                                   "--limit", "highest_level_frequency >= 20 MHz"});
+    CHECK(both.code == 1);
+    CHECK(contains(both.out, "PASS      stated/highest_level"));
+    CHECK(contains(both.out, "FAIL      stated/highest_level_frequency"));
+    const auto refused = [&](const char* limit) {
+        const Said said = bench.measure(scan(12, 53), {"--limit", limit});
+        CHECK(said.code == 2);
+        CHECK(lines(said.err) == 1);
+        return said.err;
+    };
+    CHECK(contains(refused("highest_levle <= 50 dBuV"), "did you mean \"highest_level\"?"));
+    CHECK(contains(refused("highest_level < 50 dBuV"), "write <= in place of <"));
+    CHECK(contains(refused("highest_level <= 5 A"),
+                   "rule highest_level is in A but result highest_level is in dBuV"));
+}
+
 TEST_CASE("measure --json has the documented schema") {
     Bench bench;
     const auto parsed =
         json::parse(bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-b-av", "--json"}).out);
-    for (const char* key : {"schema", "version", "results", "findings", "notes", "counts"})
+    for (const char* key : {"schema", "version", "results", "findings", "notes", "counts", "invalid"})
         CHECK(parsed.contains(key));
+    CHECK(parsed["invalid"].is_null());
     const auto& result = parsed["results"][0];
     for (const char* key : {"name", "value", "unit", "uncertainty"}) CHECK(result.contains(key));
     CHECK(result["name"] == "highest_level");

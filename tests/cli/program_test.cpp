@@ -140,8 +140,15 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     }
     CHECK(declared > 0);
     CHECK_FALSE(contains(said.out, "dwell=1 ms"));
+    // Each by its name, too.
+    const Said list = rare_tally(folder.path(), {"demo", "--list"});
+    for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
+    CHECK(lines(list.out) == 4);
+    const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
+    CHECK(unknown.code == 2);
+    CHECK(contains(unknown.err, "did you mean \"chamber\"?"));
     // Never over an earlier one.
-    CHECK(rare_tally(folder.path(), {"demo", "tally-demo"}).code == 2);
+    CHECK(rare_tally(folder.path(), {"demo", "--out", "tally-demo"}).code == 2);
     CHECK(std::filesystem::exists(folder / "tally-demo/run/tally.sqlite"));
 }
 
