@@ -57,13 +57,19 @@ Line read_line(const WaveSamples& samples, double step_s, const LineThresholds& 
         if (next_in >= in.size()) break;
         const double end = in.at[next_in];
         double begin = end;
+        bool left = false;
         while (next_from < from.size() && from.at[next_from] <= end) {
-            if (from.rises(next_from) == rises) begin = from.at[next_from];
+            if (from.rises(next_from) == rises) begin = from.at[next_from], left = true;
             ++next_from;
         }
         ++next_in;
-        out.edges.push_back({rises, begin * step_s, end * step_s});
         high = !high;
+        if (!left && out.edges.empty()) {
+            // The record begins within this change: it cannot be timed.
+            out.begins_high = high;
+            continue;
+        }
+        out.edges.push_back({rises, begin * step_s, end * step_s});
     }
     return out;
 }

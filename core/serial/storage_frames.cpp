@@ -100,6 +100,7 @@ void StorageFrames::word() {
         const std::string name = found->name;
         ++seen_.primitives[name];
         if (name == "ALIGN") return;  // may stand anywhere
+        placed_ = true;
         repeats_ = name == "CONT";
         if (name == "SOF") {
             if (in_frame_) close(false);
@@ -117,6 +118,8 @@ void StorageFrames::word() {
     // Behind CONT the primitive before goes on, whatever stands here.
     if (repeats_) return;
     if (!in_frame_) {
+        // The record may begin within a frame.
+        if (!placed_) return;
         ++seen_.stray_words;
         return;
     }

@@ -51,6 +51,7 @@ class StorageFrames {
     std::vector<Decoded> held_;
     std::size_t held_bit_ = 0;
     bool aligned_ = false, in_frame_ = false, repeats_ = false;
+    bool placed_ = false;  // a primitive has told whether a frame is under way
     FrameSeen frame_;
     std::vector<std::uint32_t> data_;
 };

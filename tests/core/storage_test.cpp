@@ -3,56 +3,11 @@
 
 #include "core/signal/waveform.hpp"
 #include "tests/about.hpp"
-#include "tests/core/made_waves.hpp"
+#include "tests/core/made_storage.hpp"
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
-
-namespace {
-
-class Line {
-  public:
-    // The first octet of a primitive is its control character.
-    void primitive(std::uint32_t word) { send(word, true); }
-    void sync(int times) {
-        for (int i = 0; i < times; ++i) primitive(0xB5B5957C);
-    }
-    void align() { primitive(0x7B4A4ABC); }
-    void frame(std::vector<std::uint32_t> words, bool right_check = true, bool ended = true) {
-        primitive(0x3737B57C);
-        words.push_back(storage_check(words) ^ (right_check ? 0 : 1));
-        const auto scrambling = storage_scrambling(words.size());
-        for (std::size_t i = 0; i < words.size(); ++i) {
-            if (i == 2) align();  // may stand anywhere
-            send(words[i] ^ scrambling[i], false);
-        }
-        if (ended) primitive(0xD5D5B57C);
-    }
-    std::vector<bool> bits;
-
-  private:
-    void send(std::uint32_t word, bool control) {
-        for (int i = 0; i < 4; ++i) {
-            const auto ten =
-                encode_8b10b({static_cast<std::uint8_t>(word >> (8 * i)), control && i == 0}, positive_);
-            REQUIRE(ten);
-            for (int k = 9; k >= 0; --k) bits.push_back(*ten >> k & 1);
-        }
-    }
-    bool positive_ = false;
-};
-
-Waveform wave_of(const Line& line) {
-    made::Switching s;
-    s.edges_s = made::edges_of(line.bits, 1 / 1.5e9, [](std::size_t) { return 0.0; });
-    s.rise_s = 100e-12;
-    const double rate = 12e9;
-    return waveform_in_memory(
-        made::volts(s, rate, static_cast<std::size_t>(static_cast<double>(line.bits.size()) / 1.5e9 * rate)),
-        1 / rate);
-}
-
-}  // namespace
+using Line = made::StorageLine;
 
 TEST_CASE("check and scrambler of the link layer give the published values") {
     CHECK(storage_check(std::vector<std::uint32_t>{0x00308027, 0xE1234567, 0, 2, 0}) == 0x319FFF6F);
@@ -81,7 +36,7 @@ TEST_CASE("frames are counted, with wrong checks, broken characters and missing 
     for (const std::size_t k : {50, 51, 52, 53, 54, 55, 56, 57, 58, 59})
         line.bits[broken + k] = k == 50 || k == 53 || k == 57;
     line.sync(30);
-    const auto out = run("storage.frames", wave_of(line), {{"symbol_rate", "1.5 GHz"}});
+    const auto out = run("storage.frames", line.wave(), {{"symbol_rate", "1.5 GHz"}});
     CHECK(value(out, "frames") == 4);
     CHECK(value(out, "check_errors") == 2);
     CHECK(value(out, "broken_frames") == 2);
@@ -102,7 +57,7 @@ TEST_CASE("a stream without primitives is no storage link") {
         const auto ten = encode_8b10b({static_cast<std::uint8_t>(i % 8 ? i : 0x3C), i % 8 == 0}, positive);
         for (int k = 9; k >= 0; --k) line.bits.push_back(*ten >> k & 1);
     }
-    const auto out = run("storage.frames", wave_of(line), {{"symbol_rate", "1.5 GHz"}});
+    const auto out = run("storage.frames", line.wave(), {{"symbol_rate", "1.5 GHz"}});
     REQUIRE(out.invalid);
     CHECK(out.invalid->find("none of the primitives") != std::string::npos);
 }
