@@ -151,9 +151,12 @@ Capture read_captures(const Call& call, const Procedure& procedure, std::span<co
                       const Parameters& stated, Texts& notes) {
     if (files.size() == 1) return read_capture(call, files[0], stated);
     if (!procedure.several_records) {
+        std::string others;
+        for (const auto& other : procedures()) {
+            if (other.several_records) others += (others.empty() ? "" : ", ") + std::string(other.name);
+        }
         fail_input(std::string(procedure.name) +
-                   " takes one capture file; several count together for procedures on frames: radio.gfsk, "
-                   "radio.ofdm, radio.oqpsk");
+                   " takes one capture file; several count together for procedures on frames: " + others);
     }
     if (stated.has("from") || stated.has("to"))
         fail_input("parameters from and to name a part of one record, not of several");

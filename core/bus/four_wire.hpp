@@ -44,7 +44,7 @@ struct FourWireFrame {
 struct FourWireSeen {
     FourWireTimings timings;
     std::vector<FourWireFrame> frames;
-    std::vector<BusMark> marks;  // each bit from its sampling edge
+    std::vector<BusMark> marks;  // each bit from the edge that shifts it
 };
 
 // Whether the clock rests high where frames begin; nothing without a frame.

@@ -104,10 +104,14 @@ TEST_CASE("the filter has the bandwidth that its name says") {
     settings.detectors = {Detector::rms};
     settings.start_hz = -20e3, settings.stop_hz = 20e3;
     const Scan seen = scan(record, settings);
+    std::size_t held = 0;
     for (std::size_t i = 0; i < seen.frequency_hz.size(); ++i) {
         const double expected = 10 * std::log10(settings.filter.power_response(seen.frequency_hz[i]));
-        if (expected > -60) CHECK(db(seen.reading[0][i]) == within(10 * 0.005, expected));
+        if (expected <= -60) continue;
+        CHECK(db(seen.reading[0][i]) == within(10 * 0.005, expected));
+        ++held;
     }
+    CHECK(held > 8);
 }
 
 TEST_CASE("pulses read as CISPR 16-1-1 says: peak by the impulse bandwidth, average by the rate") {
