@@ -7,6 +7,7 @@
 #include <thread>
 #include <vector>
 
+#include "core/catalogue/catalogue.hpp"
 #include "core/dsp/density.hpp"
 #include "core/dsp/iq_scan.hpp"
 #include "core/measure/procedure.hpp"
@@ -74,13 +75,13 @@ void quasi_peak_at_all_frequencies(benchmark::State& state) {
 }
 
 void oqpsk_frames(benchmark::State& state) {
-    rt::Emission emission;
-    rt::RadioErrors errors;
+    rt::lab::Emission emission;
+    rt::lab::RadioErrors errors;
     errors.frame_octets = 20;
     errors.frame_gap_s = 0.2e-3;
     emission.carriers.push_back({2.405e9, 0, -20, 2e6, errors});
     const rt::IqSetup setup{2.405e9, 8e6, 0.1, 10};
-    auto made = rt::record_samples(emission, setup, {10, 10, 20}, 1);
+    auto made = rt::lab::record_samples(emission, setup, {10, 10, 20}, 1);
     const auto record = rt::iq_in_memory(std::move(made.samples), 8e6, 2.405e9, made.full_scale_dbm);
     const auto& procedure = rt::find_procedure("radio.oqpsk");
     rt::Parameters parameters(procedure.parameters);

@@ -4,7 +4,8 @@
 
 #include <filesystem>
 
-#include "lab/bench/acquire.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/formats/dialect_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
@@ -31,14 +32,15 @@ rt::SpectrumSetup setup() {
 
 void sweep_over_socket(benchmark::State& state) {
     Folder folder;
-    rt::write_file(folder.path / "unit.toml", "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n");
-    auto unit = std::make_shared<rt::SimulatedUnit>(folder.path / "unit.toml");
+    rt::lab::write_file(folder.path / "unit.toml", "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n");
+    auto unit = std::make_shared<rt::lab::SimulatedUnit>(folder.path / "unit.toml");
     auto stage = std::make_shared<rt::Stage>(unit, rt::Stage::Options{1, true, false});
-    rt::InstrumentServer server(
-        std::make_shared<rt::SimulatedAnalyser>(stage, rt::SimulatedAnalyser::Options{"p"}));
-    rt::Instrument instrument;
-    instrument.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
-    rt::InstrumentRole role(rt::ScpiSession(instrument, server.address()));
+    rt::lab::InstrumentServer server(
+        std::make_shared<rt::lab::SimulatedAnalyser>(stage, rt::lab::SimulatedAnalyser::Options{"p"}));
+    rt::lab::Instrument instrument;
+    instrument.dialect =
+        rt::lab::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
+    rt::lab::InstrumentRole role(rt::lab::ScpiSession(instrument, server.address()));
     for (auto _ : state) benchmark::DoNotOptimize(rt::sweep(role, setup()));
 }
 
@@ -51,18 +53,18 @@ void keep_capture(benchmark::State& state) {
     }
     int number = 0;
     for (auto _ : state) {
-        const std::string text = rt::spectrum_csv(s);
-        rt::write_file(folder.path / (std::to_string(number++) + ".csv"), text);
-        benchmark::DoNotOptimize(rt::sha256(text));
+        const std::string text = rt::lab::spectrum_csv(s);
+        rt::lab::write_file(folder.path / (std::to_string(number++) + ".csv"), text);
+        benchmark::DoNotOptimize(rt::lab::sha256(text));
     }
 }
 
 void commit_point(benchmark::State& state) {
     Folder folder;
-    rt::RunRecord head;
+    rt::lab::RunRecord head;
     head.tests.push_back({"t", "t", "p", "i", "", 1});
-    rt::Tally tally = rt::Tally::create(folder.path / "run", [&] { return head; });
-    rt::PointRecord point;
+    rt::lab::Tally tally = rt::lab::Tally::create(folder.path / "run", [&] { return head; });
+    rt::lab::PointRecord point;
     point.test = "t";
     point.axes = {{"channel", "11"}, {"level", "8 dBm"}};
     point.parameters = {{"bandwidth", "9 kHz"}, {"detector", "peak"}, {"dwell", "1 ms"}};

@@ -6,11 +6,13 @@
 #include "cli/try_bench.hpp"
 #include "core/base/text.hpp"
 #include "lab/bench/scpi_session.hpp"
+#include "lab/formats/bench_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/input_files.hpp"
 #include "lab/report/connection_diagram.hpp"
-#include "lab/simulate/bench.hpp"
+#include "lab/simulate/instruments/bench.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 volatile std::sig_atomic_t ended = 0;
@@ -135,4 +137,4 @@ Command bench_command() {
             perform_bench};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

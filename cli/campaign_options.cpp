@@ -1,10 +1,14 @@
 #include "cli/campaign_options.hpp"
 
 #include "core/base/text.hpp"
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/formats/input_files.hpp"
+#include "lab/formats/profile_file.hpp"
 #include "lab/run/kept_inputs.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 // `loaded->library` holds its rulebooks already.
@@ -57,4 +61,4 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     return loaded;
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -6,7 +6,7 @@
 #include "cli/command.hpp"
 #include "lab/run/plan.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 inline constexpr OptionInfo profile_option{"profile", "FILE", "parameters put over those of the campaign"};
 inline constexpr OptionInfo published_option{
@@ -34,4 +34,4 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
                         bool with_report, bool resume);
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -4,12 +4,14 @@
 #include "cli/campaign_options.hpp"
 #include "cli/run_listener.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/question_section.hpp"
 #include "lab/report/anomalies.hpp"
-#include "lab/report/report.hpp"
+#include "lab/report/growing_table.hpp"
+#include "lab/report/page/report.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/run/runner.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 struct Replies {
@@ -118,4 +120,4 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     return exit_code(end.counts, complete);
 }
 
-}  // namespace rt
+}  // namespace rt::cli

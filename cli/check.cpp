@@ -4,8 +4,9 @@
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/profile_file.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 void print_json(const Call& call, const LoadedCampaign& loaded) {
@@ -76,4 +77,4 @@ Command check_command() {
         perform_check};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

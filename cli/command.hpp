@@ -12,7 +12,7 @@
 #include "cli/exit_code.hpp"
 #include "lab/formats/rulebook_file.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 // One option. With a `value` name it takes a text and may be given more than once; without, it is a flag.
 struct OptionInfo {
@@ -82,4 +82,4 @@ Command find_command();
 Command rules_command();
 Command bench_command();
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -7,7 +7,7 @@
 #include "lab/report/comparison.hpp"
 #include "lab/report/json_number.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -139,4 +139,4 @@ Command compare_command() {
             perform_compare};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -10,7 +10,7 @@
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {}  // namespace
 
 Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
@@ -87,4 +87,4 @@ std::string Console::counts(const VerdictCounts& c) const {
            part(c.fail, "FAIL", Tone::bad) + ", " + part(c.none, "NONE", Tone::strong);
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -6,7 +6,11 @@
 
 #include "core/rules/finding.hpp"
 
-namespace rt {
+namespace rt::lab {}
+
+namespace rt::cli {
+
+using namespace rt::lab;  // commands talk about what the lab does
 
 enum class Tone { plain, strong, soft, good, warning, bad };
 
@@ -28,4 +32,4 @@ class Console {
     bool quiet_, verbose_, colour_;
 };
 
-}  // namespace rt
+}  // namespace rt::cli

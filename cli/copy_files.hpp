@@ -7,7 +7,7 @@
 
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 // Copies `names` from `from` to `to`; never over an existing file.
 inline void copy_shipped(const std::filesystem::path& from, const std::filesystem::path& to,
@@ -21,4 +21,4 @@ inline void copy_shipped(const std::filesystem::path& from, const std::filesyste
     for (const auto& name : names) write_file(to / name, read_file(from / name));
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -4,9 +4,9 @@
 #include "cli/campaign_options.hpp"
 #include "cli/copy_files.hpp"
 #include "core/base/text.hpp"
-#include "lab/report/report.hpp"
+#include "lab/report/page/report.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 struct Demo {
@@ -120,4 +120,4 @@ Command demo_command() {
             perform_demo};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -1,7 +1,7 @@
 #include "cli/command.hpp"
 #include "cli/copy_files.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 ExitCode perform_draft(const Call& call) {
@@ -22,4 +22,4 @@ Command draft_command() {
             "dir",   perform_draft};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

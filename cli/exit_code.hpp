@@ -4,7 +4,7 @@
 #include "core/base/error.hpp"
 #include "core/rules/finding.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 enum class ExitCode {
     passed = 0,  // all passed, or nothing was to be judged
@@ -25,4 +25,4 @@ inline ExitCode exit_code(ErrorKind kind) {
     return kind == ErrorKind::input || kind == ErrorKind::signal ? ExitCode::wrong_input : ExitCode::trouble;
 }
 
-}  // namespace rt
+}  // namespace rt::cli

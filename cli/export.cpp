@@ -1,13 +1,14 @@
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/report/growing_table.hpp"
 #include "lab/report/junit.hpp"
-#include "lab/report/run_data.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/report/workbook.hpp"
 #include "lab/tally/evidence.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 struct Form {
@@ -82,4 +83,4 @@ Command export_command() {
             perform_export};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -6,7 +6,7 @@
 #include "lab/report/json_number.hpp"
 #include "lab/store/shared_store.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using FoundJson = nlohmann::ordered_json;
@@ -109,4 +109,4 @@ Command find_command() {
             perform_find};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

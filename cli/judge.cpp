@@ -6,7 +6,7 @@
 #include "lab/report/json_number.hpp"
 #include "lab/run/second_judgement.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -122,4 +122,4 @@ Command judge_command() {
             perform_judge};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

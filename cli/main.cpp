@@ -1,5 +1,5 @@
 #include "cli/command.hpp"
 
 int main(int argc, char** argv) {
-    return rt::run_program(argc, argv);
+    return rt::cli::run_program(argc, argv);
 }

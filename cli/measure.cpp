@@ -1,14 +1,15 @@
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
 #include "core/rules/stated_limit.hpp"
-#include "lab/formats/capture_file.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using Texts = std::vector<std::string>;
@@ -51,7 +52,7 @@ Capture read_capture(const Call& call, const std::string& file, const Parameters
     hints.volts_per_unit = hint(call, "volts-per-unit", Unit::volt);
     hints.resample_step_s = hint(call, "resample", Unit::second);
     hints.sample_type = call.text("sample-type");
-    Capture capture = rt::read_capture(file, hints);
+    Capture capture = rt::lab::read_capture(file, hints);
     complete(capture, stated);
     if (!call.flag("impedance")) return capture;
     const double ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
@@ -272,4 +273,4 @@ Command measure_command() {
         perform_measure};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

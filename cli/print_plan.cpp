@@ -3,32 +3,14 @@
 
 #include "cli/campaign_options.hpp"
 #include "core/base/text.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/report/connection_diagram.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 std::string setup_text(const CaptureSetup& setup) {
-    if (const auto* s = std::get_if<SpectrumSetup>(&setup)) {
-        return format({s->start_hz, Unit::hertz}) + " to " + format({s->stop_hz, Unit::hertz}) + ", RBW " +
-               format({s->resolution_bandwidth_hz, Unit::hertz}) + ", " + name(s->detector);
-    }
-    if (const auto* p = std::get_if<PowerSetup>(&setup)) {
-        return "power at " + format({p->frequency_hz, Unit::hertz}) + ", sensor " + std::to_string(p->sensor);
-    }
-    if (const auto* q = std::get_if<IqSetup>(&setup)) {
-        return format({q->centre_hz, Unit::hertz}) + ", samples at " +
-               format({q->sample_rate_hz, Unit::hertz}) + " for " + format({q->duration_s, Unit::second});
-    }
-    if (const auto* w = std::get_if<WaveformSetup>(&setup)) {
-        return std::to_string(w->channels.size()) + (w->channels.size() == 1 ? " channel" : " channels") +
-               " for " + format({w->span_s, Unit::second}) + ", " + std::to_string(w->points) + " points";
-    }
-    if (const auto* n = std::get_if<NetworkSetup>(&setup)) {
-        return format({n->start_hz, Unit::hertz}) + " to " + format({n->stop_hz, Unit::hertz}) + ", " +
-               std::to_string(n->points) + " points, two ports";
-    }
-    return std::to_string(std::get<CountSetup>(setup).packets) + " packets";
+    return kind_of(setup).describe(setup);
 }
 
 std::string rules_text(const Test& test, const Point& point) {
@@ -229,4 +211,4 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
                 ", estimated measuring time " + duration_text(plan.seconds()));
 }
 
-}  // namespace rt
+}  // namespace rt::cli

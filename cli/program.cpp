@@ -12,7 +12,7 @@
 #include "core/base/text.hpp"
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 void print_overview() {
@@ -195,4 +195,4 @@ int run_program(int argc, const char* const* argv) {
     }
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -3,7 +3,7 @@
 #include "cli/store_option.hpp"
 #include "lab/store/shared_store.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 std::string store_address(const Call& call) {
     if (call.flag("store")) return call.text("store");
@@ -42,4 +42,4 @@ Command push_command() {
             perform_push};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -1,14 +1,14 @@
-#include "lab/report/report.hpp"
+#include "lab/report/page/report.hpp"
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
+#include "lab/formats/report_name.hpp"
 #include "lab/report/convert.hpp"
-#include "lab/report/report_name.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 // Details filled in afterwards: each change stands in the tally as an event.
@@ -112,4 +112,4 @@ Command report_command() {
             perform_report};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

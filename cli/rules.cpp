@@ -9,7 +9,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using Texts = std::vector<std::string>;
@@ -231,4 +231,4 @@ Command rules_command() {
             perform_rules};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -4,12 +4,13 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/rule_text.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/sign_off_file.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 // Names of all curves and results that a rule may judge.
@@ -87,4 +88,4 @@ ExitCode lint_rules(const Call& call, RuleLibrary& library, const std::vector<st
     return doubted ? ExitCode::failed : ExitCode::passed;
 }
 
-}  // namespace rt
+}  // namespace rt::cli

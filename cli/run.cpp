@@ -3,7 +3,7 @@
 #include "lab/clock.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 // "tally-skerry-2-emission-20260504-081530Z"
@@ -66,4 +66,4 @@ Command run_command() {
             perform_run};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

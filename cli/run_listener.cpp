@@ -11,7 +11,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/report/connection_diagram.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 volatile std::sig_atomic_t interrupted = 0;
@@ -208,4 +208,4 @@ void ConsoleListener::finish(const std::string& state, bool with_report) {
     if (live_) live_->finish(state, with_report);
 }
 
-}  // namespace rt
+}  // namespace rt::cli

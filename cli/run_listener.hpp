@@ -10,7 +10,7 @@
 #include "lab/report/live_page.hpp"
 #include "lab/run/listener.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 // True when a person at a terminal can be asked.
 bool somebody_there(const Call& call);
@@ -56,4 +56,4 @@ void require_somebody(const Call& call, const Plan& plan, const Answers& replies
 // Names that requests of this plan have, for answers files.
 std::vector<std::string> prompt_names(const Plan& plan);
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -3,7 +3,7 @@
 
 #include "cli/command.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 inline constexpr OptionInfo store_option{
     "store", "ADDRESS",
@@ -12,4 +12,4 @@ inline constexpr OptionInfo store_option{
 // The address given, or that of the environment; "" without one.
 std::string store_address(const Call& call);
 
-}  // namespace rt
+}  // namespace rt::cli

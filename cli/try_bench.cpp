@@ -7,7 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/bench/instrument_role.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -146,4 +146,4 @@ ExitCode try_bench(const Call& call, const Bench& bench, SimulatedBench& simulat
     return trouble ? ExitCode::trouble : ExitCode::passed;
 }
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -2,13 +2,13 @@
 #pragma once
 
 #include "cli/command.hpp"
-#include "lab/formats/bench_file.hpp"
-#include "lab/simulate/bench.hpp"
+#include "lab/model/bench.hpp"
+#include "lab/simulate/instruments/bench.hpp"
 
-namespace rt {
+namespace rt::cli {
 
 // Sends every command of each instrument's dialect with sample values and shows what was sent, what came
 // back, how long it took and what the error queue says.
 ExitCode try_bench(const Call& call, const Bench& bench, SimulatedBench& simulated);
 
-}  // namespace rt
+}  // namespace rt::cli

@@ -1,7 +1,7 @@
 #include "cli/command.hpp"
 #include "lab/tally/chain.hpp"
 
-namespace rt {
+namespace rt::cli {
 namespace {
 
 ExitCode perform_verify(const Call& call) {
@@ -34,4 +34,4 @@ Command verify_command() {
             perform_verify};
 }
 
-}  // namespace rt
+}  // namespace rt::cli

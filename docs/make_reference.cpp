@@ -3,6 +3,7 @@
 #include <cstdio>
 #include <string>
 
+#include "lab/catalogue/config_files.hpp"
 #include "lab/formats/config.hpp"
 
 namespace {
@@ -13,7 +14,7 @@ std::string escaped(std::string text) {
     return text;
 }
 
-void print_page(const rt::FileInfo& file) {
+void print_page(const rt::lab::FileInfo& file) {
     std::printf(
         "# Reference: %s file\n\nMade by `make-reference %s` from the table that the reader itself "
         "uses.\n\n%s\n",
@@ -22,7 +23,7 @@ void print_page(const rt::FileInfo& file) {
         std::printf("\n## `%s`\n\n%s%s| key | value | needed | meaning |\n|---|---|---|---|\n",
                     section->title, section->help, *section->help ? "\n\n" : "");
         for (const auto& key : section->keys) {
-            std::printf("| `%s` | %s | %s | %s |\n", key.name, escaped(rt::describe(key)).c_str(),
+            std::printf("| `%s` | %s | %s | %s |\n", key.name, escaped(rt::lab::describe(key)).c_str(),
                         key.required ? "yes" : "", escaped(key.help).c_str());
         }
     }
@@ -31,7 +32,7 @@ void print_page(const rt::FileInfo& file) {
 }  // namespace
 
 int main(int argc, char** argv) {
-    for (const auto* file : rt::config_files()) {
+    for (const auto* file : rt::lab::config_files()) {
         if (argc < 2) std::printf("%s\n", file->name);
         if (argc >= 2 && std::string(argv[1]) == file->name) {
             print_page(*file);

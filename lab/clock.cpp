@@ -5,7 +5,7 @@
 #include <ctime>
 #include <optional>
 
-namespace rt {
+namespace rt::lab {
 
 using Clock = std::chrono::system_clock;
 using std::chrono::milliseconds;
@@ -52,4 +52,4 @@ std::string today() {
     return std::string(text, std::strftime(text, sizeof text, "%Y-%m-%d", &parts));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 
 #include <string>
 
-namespace rt {
+namespace rt::lab {
 
 // Now, UTC, as 2026-05-04T08:15:30.123Z.
 std::string utc_now();
@@ -14,4 +14,4 @@ double seconds_between(const std::string& a, const std::string& b);
 // Today's local date as 2026-05-04.
 std::string today();
 
-}  // namespace rt
+}  // namespace rt::lab

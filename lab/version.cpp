@@ -1,7 +1,7 @@
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::lab {
 const char* version() {
     return RT_VERSION;
 }
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,5 +1,5 @@
 #pragma once
 
-namespace rt {
+namespace rt::lab {
 const char* version();  // "0.1.0"
-}  // namespace rt
+}  // namespace rt::lab

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/error.hpp"
 
@@ -64,8 +65,9 @@ void apply(Waveform& w, const SignalPath& path) {
     w.path_ratio = ratio;
 }
 
-template <typename Other>
-void apply(Other&, const SignalPath&) {}
+void apply(Counts&, const SignalPath&) {}
+
+void apply(Network&, const SignalPath&) {}
 
 bool has(const Spectrum& s) {
     return !s.correction_db.empty();
@@ -79,39 +81,72 @@ bool has(const IqRecord& r) {
 bool has(const Waveform& w) {
     return w.path_ratio.has_value();
 }
-template <typename Other>
-bool has(const Other&) {
+bool has(const Counts&) {
     return false;
+}
+bool has(const Network&) {
+    return false;
+}
+
+// Levels behind an antenna are field strengths only where they are a spectrum's.
+std::string antenna_refusal(const SignalPath& path, const char* what) {
+    if (!path.has_antenna()) return {};
+    return std::string(what) +
+           " cannot be brought to a field strength: behind an antenna measure swept spectra";
+}
+
+// What each kind is, for refusal().
+template <typename Data>
+struct Kind {};
+
+std::string refusal(Kind<Spectrum>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<PowerReading>, const SignalPath& path) {
+    return antenna_refusal(path, "a power reading");
+}
+std::string refusal(Kind<IqRecord>, const SignalPath& path) {
+    return antenna_refusal(path, "complex samples");
+}
+std::string refusal(Kind<Waveform>, const SignalPath& path) {
+    if (auto why = antenna_refusal(path, "a waveform"); !why.empty()) return why;
+    constexpr double flat_db = 0.1;
+    if (spread_db(path) <= flat_db) return {};
+    return "the losses of the path differ by " + format({spread_db(path), Unit::db}, 3) +
+           " over frequency: a waveform can only be corrected by a ratio; give a probe's ratio or a loss";
+}
+std::string refusal(Kind<Counts>, const SignalPath&) {
+    return "counts have no level that a path could change: leave the path out";
+}
+std::string refusal(Kind<Network>, const SignalPath&) {
+    return "network data cannot be corrected by the losses of a path, which have no phase: calibrate the "
+           "analyser to the unit's port and leave the path out";
+}
+
+template <std::size_t... index>
+std::string refusal_of(std::size_t kind, const SignalPath& path, std::index_sequence<index...>) {
+    std::string why;
+    (void)((index == kind &&
+            (why = refusal(Kind<std::variant_alternative_t<index, Capture>>{}, path), true)) ||
+           ...);
+    return why;
 }
 
 }  // namespace
 
-std::string path_refusal(CaptureKind kind, const SignalPath& path) {
+std::string path_refusal(const Capture& capture, const SignalPath& path) {
     if (path.parts.empty()) return {};
-    if (kind == CaptureKind::network) {
-        return "network data cannot be corrected by the losses of a path, which have no phase: calibrate the "
-               "analyser to the unit's port and leave the path out";
-    }
-    if (kind == CaptureKind::counts)
-        return "counts have no level that a path could change: leave the path out";
-    if (kind == CaptureKind::spectrum) return {};
-    if (path.has_antenna()) {
-        return std::string(kind == CaptureKind::power ? "a power reading"
-                           : kind == CaptureKind::iq  ? "complex samples"
-                                                      : "a waveform") +
-               " cannot be brought to a field strength: behind an antenna measure swept spectra";
-    }
-    constexpr double flat_db = 0.1;
-    if (kind == CaptureKind::waveform && spread_db(path) > flat_db) {
-        return "the losses of the path differ by " + format({spread_db(path), Unit::db}, 3) +
-               " over frequency: a waveform can only be corrected by a ratio; give a probe's ratio or a loss";
-    }
-    return {};
+    return refusal_of(capture.index(), path, std::make_index_sequence<std::variant_size_v<Capture>>{});
+}
+
+std::string path_refusal(const CaptureSetup& setup, const SignalPath& path) {
+    if (path.parts.empty()) return {};
+    return refusal_of(setup.index(), path, std::make_index_sequence<std::variant_size_v<CaptureSetup>>{});
 }
 
 void correct(Capture& capture, const SignalPath& path) {
     if (path.parts.empty() || corrected(capture)) return;
-    if (const auto why = path_refusal(kind_of(capture), path); !why.empty()) fail_input(why);
+    if (const auto why = path_refusal(capture, path); !why.empty()) fail_input(why);
     std::visit([&](auto& c) { apply(c, path); }, capture);
 }
 

@@ -8,12 +8,6 @@
 
 namespace rt {
 
-// In the order of Capture.
-enum class CaptureKind { spectrum, power, counts, iq, waveform, network };
-inline CaptureKind kind_of(const Capture& capture) {
-    return static_cast<CaptureKind>(capture.index());
-}
-
 // Why captures of this kind cannot be brought to the unit through the path; empty when they can. A part whose
 // table is known only later is asked again then.
 //  - spectra: every level by the loss at its frequency; an antenna makes field strengths
@@ -22,7 +16,8 @@ inline CaptureKind kind_of(const Capture& capture) {
 //  - waveforms: volts by the ratio, the same at every frequency (to 0.1 dB); no antenna
 //  - network data: never; what lies before its reference plane is for the analyser's calibration
 //  - counts: never; they have no level
-std::string path_refusal(CaptureKind kind, const SignalPath& path);
+std::string path_refusal(const Capture& capture, const SignalPath& path);
+std::string path_refusal(const CaptureSetup& setup, const SignalPath& path);
 
 // The capture as it was at the unit, with what was applied kept in it. One that was corrected before stays as
 // it is. Throws Error(input) for a path that path_refusal() refuses and for frequencies that are not covered.

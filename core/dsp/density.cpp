@@ -4,9 +4,9 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/base/simd.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/simd.hpp"
 
 namespace rt {
 namespace {

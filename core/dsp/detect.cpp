@@ -5,7 +5,7 @@
 #include <limits>
 
 #include "core/base/error.hpp"
-#include "core/dsp/simd.hpp"
+#include "core/base/simd.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {

@@ -6,10 +6,10 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/base/simd.hpp"
 #include "core/dsp/detect.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/simd.hpp"
 #include "core/dsp/window.hpp"
 #include "core/quantity/quantity.hpp"
 

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/dsp/simd.hpp"
+#include "core/base/simd.hpp"
 
 namespace rt {
 

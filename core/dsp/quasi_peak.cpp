@@ -5,7 +5,7 @@
 #include <cmath>
 #include <numbers>
 
-#include "core/dsp/simd.hpp"
+#include "core/base/simd.hpp"
 
 namespace rt {
 namespace {

@@ -31,9 +31,7 @@ IqRecord part_named(IqRecord record, const Parameters& parameters) {
 }
 
 IqRecord take_iq(Capture capture, const char* procedure, const Parameters& parameters) {
-    if (auto* record = std::get_if<IqRecord>(&capture)) return part_named(std::move(*record), parameters);
-    fail_input(std::string(procedure) +
-               " needs complex samples (SigMF or two-channel WAV), the capture holds " + kind_name(capture));
+    return part_named(take<IqRecord>(std::move(capture), procedure), parameters);
 }
 
 void note_reference(const IqRecord& record, Outcome& outcome) {

@@ -3,7 +3,7 @@
 
 #include <cstdint>
 
-#include "core/measure/parameters.hpp"
+#include "core/outcome/parameters.hpp"
 
 namespace rt {
 

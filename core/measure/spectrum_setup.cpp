@@ -79,7 +79,7 @@ Spectrum analyse(const IqRecord& record, const Parameters& parameters, const Spe
     out.resolution_bandwidth_hz = bandwidth;
     out.noise_bandwidth_hz = settings.filter.noise_bandwidth_hz();
     if (record.reference_level_dbm) out.impedance_ohm = 50;
-    out.overload = record.trouble;
+    out.distrust = record.distrust;
     return out;
 }
 

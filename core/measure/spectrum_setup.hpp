@@ -3,7 +3,7 @@
 
 #include "core/dsp/resolution.hpp"
 #include "core/measure/procedure.hpp"
-#include "core/measure/rows.hpp"
+#include "core/outcome/rows.hpp"
 
 namespace rt {
 

@@ -89,7 +89,7 @@ Waveform take_waveform(Capture capture, const char* procedure) {
     if (const auto* record = std::get_if<IqRecord>(&capture)) {
         Waveform out;
         out.step_s = 1 / record->sample_rate_hz;
-        out.overload = record->trouble;
+        out.distrust = record->distrust;
         for (const bool second : {false, true})
             out.channels.push_back(std::make_shared<Component>(record->samples, second));
         return out;

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "core/measure/outcome.hpp"
+#include "core/outcome/outcome.hpp"
 #include "core/rules/finding.hpp"
 #include "core/rules/rule.hpp"
 

@@ -6,10 +6,21 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/measure/procedure.hpp"
 #include "core/rules/conditions.hpp"
 
 namespace rt {
+
+std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters) {
+    std::vector<std::string> out;
+    if (!rule.changed_from.empty())
+        out.push_back("limit of the lab's own rulebook instead of " + rule.changed_from);
+    for (const auto& [name, wanted] : rule.presets) {
+        const auto at = parameters.texts().find(name);
+        if (at == parameters.texts().end() || parameters.same(name, at->second, wanted)) continue;
+        out.push_back(name + " " + at->second + " instead of " + wanted);
+    }
+    return out;
+}
 namespace {
 
 Finding start(RuleRef ref, const Outcome& outcome) {

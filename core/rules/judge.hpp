@@ -3,8 +3,8 @@
 
 #include <optional>
 
-#include "core/measure/outcome.hpp"
-#include "core/measure/parameters.hpp"
+#include "core/outcome/outcome.hpp"
+#include "core/outcome/parameters.hpp"
 #include "core/rules/finding.hpp"
 #include "core/rules/rule.hpp"
 #include "core/rules/uncertainty.hpp"
@@ -40,5 +40,8 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options =
 // The same for an outcome measured with these parameters: what they have otherwise than the rule becomes a
 // deviation. What is live, kept or from a file is judged by this.
 Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const JudgeOptions& options);
+
+// Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
+std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 
 }  // namespace rt

@@ -57,7 +57,7 @@ struct Rule {
     std::string quantity;    // "disturbance voltage"
     std::string applies_to;  // name of the trace or result it judges
     Unit unit = Unit::db;
-    std::variant<LimitLine, Mask, Bound> limit;
+    std::variant<LimitLine, Mask, Bound> limit = Bound{};
     std::optional<Detector> detector;
     std::optional<Quantity> bandwidth;
     std::vector<std::pair<std::string, std::string>> conditions;  // further ones: port, class, distance ...

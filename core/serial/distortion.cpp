@@ -6,11 +6,11 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
-#include "core/dsp/interpolate.hpp"
 #include "core/dsp/least_squares.hpp"
 #include "core/dsp/parallel.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/serial/test_symbols.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt {
 namespace {

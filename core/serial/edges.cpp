@@ -5,9 +5,9 @@
 #include <optional>
 #include <span>
 
-#include "core/dsp/interpolate.hpp"
+#include "core/base/simd.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/simd.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt {
 namespace {

@@ -4,8 +4,8 @@
 #include <cmath>
 #include <limits>
 
+#include "core/base/simd.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/simd.hpp"
 
 namespace rt {
 namespace {

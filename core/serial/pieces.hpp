@@ -5,8 +5,8 @@
 #include <span>
 #include <vector>
 
+#include "core/base/simd.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/simd.hpp"
 #include "core/signal/waveform.hpp"
 
 namespace rt {

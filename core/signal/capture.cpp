@@ -1,34 +1,76 @@
 #include "core/signal/capture.hpp"
 
+#include "core/base/error.hpp"
+
 namespace rt {
+namespace {
+
+// What only some kinds have is asked for by whether they have it.
+template <typename Data>
+constexpr bool has_time = requires(const Data& data) {
+    data.seconds();
+};
+template <typename Data>
+constexpr bool has_scale = requires(const Data& data) {
+    data.scaled;
+};
+template <typename Data>
+constexpr bool read_later = requires(const Data& data) {
+    spoilt(data);
+};
+
+}  // namespace
 
 const char* kind_name(const Capture& capture) {
-    constexpr const char* names[] = {"spectrum", "power", "counts", "iq", "waveform", "network"};
-    static_assert(std::size(names) == std::variant_size_v<Capture>);
-    return names[capture.index()];
-}
-
-static const std::optional<std::string>& field(const Spectrum& s) {
-    return s.overload;
-}
-static const std::optional<std::string>& field(const PowerReading& p) {
-    return p.trouble;
-}
-static const std::optional<std::string>& field(const Counts& c) {
-    return c.trouble;
-}
-static const std::optional<std::string>& field(const IqRecord& r) {
-    return r.trouble;
-}
-static const std::optional<std::string>& field(const Waveform& w) {
-    return w.overload;
-}
-static const std::optional<std::string>& field(const Network& n) {
-    return n.trouble;
+    return std::visit([]<typename Data>(const Data&) { return Data::kind; }, capture);
 }
 
 const std::optional<std::string>& distrust(const Capture& capture) {
-    return std::visit([](const auto& c) -> const std::optional<std::string>& { return field(c); }, capture);
+    return std::visit([](const auto& c) -> const std::optional<std::string>& { return c.distrust; }, capture);
 }
+
+std::string implausible(const Capture& capture) {
+    return std::visit([](const auto& c) { return implausible(c); }, capture);
+}
+
+std::optional<double> observed_s(const Capture& capture) {
+    return std::visit(
+        []<typename Data>(const Data& c) -> std::optional<double> {
+            if constexpr (has_time<Data>) return c.seconds();
+            return std::nullopt;
+        },
+        capture);
+}
+
+bool unscaled(const Capture& capture) {
+    return std::visit(
+        []<typename Data>(const Data& c) {
+            if constexpr (has_scale<Data>) return !c.scaled;
+            return false;
+        },
+        capture);
+}
+
+std::function<std::string()> watch_reading(const Capture& capture) {
+    return std::visit(
+        []<typename Data>(const Data& c) -> std::function<std::string()> {
+            if constexpr (read_later<Data>) return [c] { return spoilt(c); };
+            return [] { return std::string(); };
+        },
+        capture);
+}
+
+template <CaptureData Data>
+Data take(Capture capture, const char* procedure) {
+    if (auto* data = std::get_if<Data>(&capture)) return std::move(*data);
+    fail_input(std::string(procedure) + " needs " + Data::needed + ", the capture holds " +
+               kind_name(capture));
+}
+
+template Spectrum take<Spectrum>(Capture, const char*);
+template PowerReading take<PowerReading>(Capture, const char*);
+template Counts take<Counts>(Capture, const char*);
+template IqRecord take<IqRecord>(Capture, const char*);
+template Network take<Network>(Capture, const char*);
 
 }  // namespace rt

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/dsp/simd.hpp"
-#include "core/dsp/widen.hpp"
+#include "core/base/simd.hpp"
+#include "core/base/widen.hpp"
 
 namespace rt {
 namespace {
@@ -197,7 +197,7 @@ IqRecord joined(const std::vector<IqRecord>& records) {
             std::abs(r.reference_level_dbm.value_or(0) - out.reference_level_dbm.value_or(0)) > 1e-9)
             differs("reference level");
         if (r.path_db != out.path_db || r.path_tilt != out.path_tilt) differs("path");
-        if (r.trouble && !out.trouble) out.trouble = r.trouble;
+        if (r.distrust && !out.distrust) out.distrust = r.distrust;
         parts.push_back(r.samples);
     }
     out.samples = std::make_shared<JoinedSamples>(std::move(parts));
@@ -209,6 +209,12 @@ IqRecord part_of(const IqRecord& whole, std::uint64_t first, std::uint64_t count
     out.samples = std::make_shared<PartSamples>(whole.samples, first, count);
     out.from_s += static_cast<double>(first) / whole.sample_rate_hz;
     return out;
+}
+
+std::string spoilt(const IqRecord& capture) {
+    if (auto dead = capture.samples->dead(); !dead.empty()) return dead;
+    if (!capture.samples->clipped()) return {};
+    return "overload: the samples are clipped at the end of the converter's range";
 }
 
 }  // namespace rt

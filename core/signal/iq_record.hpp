@@ -47,7 +47,20 @@ class IqSamples {
     mutable std::atomic<bool> varies_{false};
 };
 
+// What a signal analyser has to be asked for in complex samples.
+struct IqSetup {
+    double centre_hz = 0;
+    double sample_rate_hz = 0;
+    double duration_s = 0;
+    double reference_level_dbm = 0;
+};
+
 struct IqRecord {
+    using Setup = IqSetup;
+    static constexpr const char* kind = "iq";
+    static constexpr const char* needed =
+        "complex samples (SigMF or two-channel WAV)";  // what a procedure says that takes nothing else
+
     std::shared_ptr<const IqSamples> samples;
     double sample_rate_hz = 0;
     double centre_hz = 0;                       // what 0 Hz of the baseband stands for
@@ -57,7 +70,7 @@ struct IqRecord {
     std::optional<double> path_db = {};
     std::vector<std::pair<double, double>> path_tilt = {};  // Hz, dB
     double from_s = 0;                                      // of the first sample in the whole record
-    std::optional<std::string> trouble;                     // why it cannot be trusted, if it cannot
+    std::optional<std::string> distrust{};                  // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return samples->size(); }
     double seconds() const { return static_cast<double>(size()) / sample_rate_hz; }
@@ -76,5 +89,12 @@ IqRecord joined(const std::vector<IqRecord>& records);
 // Samples held in memory; `rail` as for IqSamples.
 IqRecord iq_in_memory(std::vector<std::complex<float>> samples, double sample_rate_hz, double centre_hz = 0,
                       std::optional<double> reference_level_dbm = {}, float rail = 1.0F);
+
+// Samples can be anything until they are read: spoilt() says then.
+inline std::string implausible(const IqRecord&) {
+    return {};
+}
+// Why what has been read of it so far cannot be trusted; empty when it can.
+std::string spoilt(const IqRecord& capture);
 
 }  // namespace rt

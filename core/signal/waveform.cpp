@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/dsp/interpolate.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt {
 namespace {
@@ -133,6 +133,10 @@ std::shared_ptr<const WaveSamples> mixed(const Mix& what) {
 std::shared_ptr<const WaveSamples> part_of(std::shared_ptr<const WaveSamples> whole, std::uint64_t first,
                                            std::uint64_t count) {
     return std::make_shared<PartOf>(std::move(whole), first, count);
+}
+
+std::string spoilt(const Waveform& capture) {
+    return capture.clipped() ? clipped_text : "";
 }
 
 }  // namespace rt

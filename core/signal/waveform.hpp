@@ -37,12 +37,26 @@ class RailWatch {
     std::atomic<std::size_t> seen_{0};
 };
 
+// What an oscilloscope has to be asked for.
+struct WaveformSetup {
+    double span_s = 0;
+    std::size_t points = 0;
+    double range_v = 1;            // to both sides
+    std::vector<int> channels{1};  // counted from 1
+    int trigger_channel = 1;
+    double trigger_v = 0;
+};
+
 struct Waveform {
+    using Setup = WaveformSetup;
+    static constexpr const char* kind = "waveform";
+    static constexpr const char* needed = "a waveform";  // what a procedure says that takes nothing else
+
     std::vector<std::shared_ptr<const WaveSamples>> channels;  // of one length
     double step_s = 0;                                         // between samples
     bool scaled = true;                                        // something says what a volt is
     std::optional<double> path_ratio = {};                     // by which voltages were raised for the path
-    std::optional<std::string> overload;                       // why it cannot be trusted, if it cannot
+    std::optional<std::string> distrust{};                     // why it cannot be trusted, if it cannot
 
     std::uint64_t size() const { return channels.empty() ? 0 : channels.front()->size(); }
     double seconds() const { return static_cast<double>(size()) * step_s; }
@@ -75,5 +89,12 @@ std::shared_ptr<const WaveSamples> part_of(std::shared_ptr<const WaveSamples> wh
 // What a record says whose converter was driven beyond its range.
 inline constexpr const char* clipped_text =
     "overload: the converter was driven beyond its range (samples stand at the end of it)";
+
+// Voltages can be anything until they are read: spoilt() says then.
+inline std::string implausible(const Waveform&) {
+    return {};
+}
+// Why what has been read of it so far cannot be trusted; empty when it can.
+std::string spoilt(const Waveform& capture);
 
 }  // namespace rt

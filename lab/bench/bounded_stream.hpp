@@ -12,7 +12,7 @@
 
 #include "core/base/error.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 enum class Waited { done, timed_out, closed };
 
@@ -61,4 +61,4 @@ struct BoundedStream {
     }
 };
 
-}  // namespace rt
+}  // namespace rt::lab

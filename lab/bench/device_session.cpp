@@ -9,7 +9,7 @@
 
 #include "core/base/error.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using std::chrono::milliseconds;
 
@@ -63,4 +63,4 @@ std::string DeviceSession::read_some(milliseconds timeout, const char* doing) {
     }
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 
 #include "lab/bench/session.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class DeviceSession : public Session {
   public:
@@ -27,4 +27,4 @@ class DeviceSession : public Session {
     std::chrono::milliseconds timeout_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

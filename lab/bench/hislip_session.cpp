@@ -5,7 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using hislip::Header;
 using hislip::Type;
@@ -126,4 +126,4 @@ bool HislipSession::service_requested() {
     return std::exchange(requested_, false);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,7 +4,7 @@
 #include "lab/bench/hislip.hpp"
 #include "lab/bench/tcp_session.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Works in synchronised mode, whatever the server prefers.
 class HislipSession : public Session {
@@ -38,4 +38,4 @@ class HislipSession : public Session {
     bool requested_ = false;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

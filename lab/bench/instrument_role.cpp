@@ -6,7 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 InstrumentRole::InstrumentRole(ScpiSession session) : session_(std::move(session)) {
     // Asked before it is cleared; what was before this connection is nobody's concern.
@@ -107,4 +107,4 @@ std::string InstrumentRole::picture() {
     return session_.knows("picture") ? session_.ask_block("picture") : "";
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 
 #include "lab/bench/scpi_session.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class InstrumentRole {
   public:
@@ -55,4 +55,4 @@ class InstrumentRole {
 // Error(input).
 std::string setting_text(const RoleKind& kind, const std::string& setting, const std::string& value);
 
-}  // namespace rt
+}  // namespace rt::lab

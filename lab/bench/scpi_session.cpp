@@ -6,7 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using std::chrono::milliseconds;
 using Lock = std::lock_guard<std::recursive_mutex>;
@@ -162,4 +162,4 @@ std::vector<std::string> ScpiSession::drain_errors() {
     return errors;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

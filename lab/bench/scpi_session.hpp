@@ -14,9 +14,9 @@
 
 #include "lab/bench/session.hpp"
 #include "lab/bench/traffic_log.hpp"
-#include "lab/formats/bench_file.hpp"
+#include "lab/model/bench.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Throws Error(input) for a value that no command takes: with control characters or a semicolon. `name` says
 // what it is for.
@@ -69,4 +69,4 @@ class ScpiSession {
     std::unique_ptr<std::recursive_mutex> mutex_ = std::make_unique<std::recursive_mutex>();
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,7 +4,7 @@
 
 #include "lab/bench/bounded_stream.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 namespace asio = boost::asio;
 using std::chrono::milliseconds;
@@ -43,4 +43,4 @@ std::string SerialSession::read_some(milliseconds timeout, const char* doing) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,10 +1,10 @@
 // A serial line.
 #pragma once
 
-#include "lab/bench/address.hpp"
 #include "lab/bench/session.hpp"
+#include "lab/model/address.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class SerialSession : public Session {
   public:
@@ -22,4 +22,4 @@ class SerialSession : public Session {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,13 +5,13 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "lab/bench/address.hpp"
 #include "lab/bench/device_session.hpp"
 #include "lab/bench/hislip_session.hpp"
 #include "lab/bench/serial_session.hpp"
 #include "lab/bench/tcp_session.hpp"
+#include "lab/model/address.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using std::chrono::milliseconds;
 using std::chrono::steady_clock;
@@ -101,4 +101,4 @@ std::unique_ptr<Session> open_session(const std::string& text, milliseconds time
     fail_input("the address " + in_quotes(text) + " has nobody to talk to");
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 #include <string>
 #include <string_view>
 
-namespace rt {
+namespace rt::lab {
 
 class Session {
   public:
@@ -68,4 +68,4 @@ inline std::chrono::milliseconds to_milliseconds(double seconds) {
 // nobody answers in time.
 std::unique_ptr<Session> open_session(const std::string& address, std::chrono::milliseconds timeout);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 
 #include "lab/bench/bounded_stream.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 namespace asio = boost::asio;
 using std::chrono::milliseconds;
@@ -50,4 +50,4 @@ std::string TcpSession::read_some(milliseconds timeout, const char* doing) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

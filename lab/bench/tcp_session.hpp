@@ -3,7 +3,7 @@
 
 #include "lab/bench/session.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class TcpSession : public Session {
   public:
@@ -24,4 +24,4 @@ class TcpSession : public Session {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

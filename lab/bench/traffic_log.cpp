@@ -7,7 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 TrafficLog::TrafficLog(const std::filesystem::path& file) : file_(std::fopen(file.c_str(), "ae")) {
     if (!file_) fail_input(file.string(), std::string("cannot be written: ") + std::strerror(errno));
@@ -27,4 +27,4 @@ void TrafficLog::line(const std::string& role, char direction, std::string_view 
     std::fflush(file_.get());
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 #include <string>
 #include <string_view>
 
-namespace rt {
+namespace rt::lab {
 
 class TrafficLog {
   public:
@@ -26,4 +26,4 @@ class TrafficLog {
     std::unique_ptr<std::FILE, Close> file_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,106 +7,109 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/correction_file.hpp"
+#include "lab/formats/dialect_file.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
-constexpr std::array bench_keys{KeyInfo{"name", text, true, "name of the bench, shown on the report"}};
+constexpr std::array bench_keys{KeyInfo{"name", Key::text, true, "name of the bench, shown on the report"}};
 
 constexpr std::array instrument_keys{
-    KeyInfo{"role", text, true, "what it does here: analyser, receiver, unit ..."},
-    KeyInfo{"name", text, true, "maker and model, for the report"},
-    KeyInfo{"serial", word, false, "serial number, for the report"},
-    KeyInfo{"address", text, true,
+    KeyInfo{"role", Key::text, true, "what it does here: analyser, receiver, unit ..."},
+    KeyInfo{"name", Key::text, true, "maker and model, for the report"},
+    KeyInfo{"serial", Key::word, false, "serial number, for the report"},
+    KeyInfo{"address", Key::text, true,
             "\"tcp://host:port\", \"hislip://host\", \"serial:DEVICE,115200,8N1\", \"device:/dev/usbtmc0\", "
             "\"simulated\", \"files:PATTERN\" (recorded captures); for a unit also \"program:FILE\", \"by "
             "hand\""},
-    KeyInfo{"dialect", text, false,
+    KeyInfo{"dialect", Key::text, false,
             "name of a shipped dialect, or a .toml file beside the bench; not needed by hand, by program or "
             "from files"},
-    KeyInfo{"calibration_due", date, false, "after this day nothing it measures gets a verdict"},
-    KeyInfo{"connected_to", text, false, "port of the unit it is connected to"},
-    KeyInfo{"timeout", quantity, false, "longest wait for an answer; 10 s without it", Unit::second},
-    KeyInfo{"retries", whole, false,
+    KeyInfo{"calibration_due", Key::date, false, "after this day nothing it measures gets a verdict"},
+    KeyInfo{"connected_to", Key::text, false, "port of the unit it is connected to"},
+    KeyInfo{"timeout", Key::quantity, false, "longest wait for an answer; 10 s without it", Unit::second},
+    KeyInfo{"retries", Key::whole, false,
             "how often a point is tried again, newly connected, after trouble with it; 0 without it"},
-    KeyInfo{"zero", flag, false, "zeroed and calibrated when a run begins"},
-    KeyInfo{"off_time", quantity, false,
+    KeyInfo{"zero", Key::flag, false, "zeroed and calibrated when a run begins"},
+    KeyInfo{"off_time", Key::quantity, false,
             "of a supply: how long it stays off when it cycles the unit's power; "
             "1 s without it",
             Unit::second},
-    KeyInfo{"longest_move", quantity, false,
+    KeyInfo{"longest_move", Key::quantity, false,
             "of a turntable or mast: after this time a movement counts as failed; 2 min without it",
             Unit::second},
-    KeyInfo{"angle_tolerance", quantity, false,
+    KeyInfo{"angle_tolerance", Key::quantity, false,
             "of a turntable: farther from where it was sent no point gets a verdict; 1 deg without it",
             Unit::degree},
-    KeyInfo{"height_tolerance", quantity, false, "of a mast, likewise; 2 cm without it", Unit::metre},
-    KeyInfo{"impedance", quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
-    KeyInfo{"scan_bandwidth", quantity, false, "spectrum measured at once; only for estimates of time",
+    KeyInfo{"height_tolerance", Key::quantity, false, "of a mast, likewise; 2 cm without it", Unit::metre},
+    KeyInfo{"impedance", Key::quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
+    KeyInfo{"scan_bandwidth", Key::quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
 };
 
 constexpr std::array path_keys{
-    KeyInfo{"role", text, true, "the instrument at the end of the path"},
-    KeyInfo{"part", tables, true, "what stands in it, from the unit to the instrument"},
+    KeyInfo{"role", Key::text, true, "the instrument at the end of the path"},
+    KeyInfo{"part", Key::tables, true, "what stands in it, from the unit to the instrument"},
 };
 
 constexpr std::array part_keys{
-    KeyInfo{"name", text, true, "what is written on it"},
-    KeyInfo{"kind", text, false, "cable, attenuator, amplifier, antenna, probe, coupler, filter or network"},
-    KeyInfo{"loss", quantity, false, "the same at every frequency", Unit::db},
-    KeyInfo{"gain", quantity, false, "the same at every frequency", Unit::db},
-    KeyInfo{"ratio", whole, false, "of a voltage probe: 10 for 10:1"},
-    KeyInfo{"table", text, false, "CSV or Touchstone file beside the bench"},
-    KeyInfo{"calibration", text, false, "name of what a test of the campaign provides"},
-    KeyInfo{"valid_until", date, false, "after this day nothing measured through it gets a verdict"},
+    KeyInfo{"name", Key::text, true, "what is written on it"},
+    KeyInfo{"kind", Key::text, false,
+            "cable, attenuator, amplifier, antenna, probe, coupler, filter or network"},
+    KeyInfo{"loss", Key::quantity, false, "the same at every frequency", Unit::db},
+    KeyInfo{"gain", Key::quantity, false, "the same at every frequency", Unit::db},
+    KeyInfo{"ratio", Key::whole, false, "of a voltage probe: 10 for 10:1"},
+    KeyInfo{"table", Key::text, false, "CSV or Touchstone file beside the bench"},
+    KeyInfo{"calibration", Key::text, false, "name of what a test of the campaign provides"},
+    KeyInfo{"valid_until", Key::date, false, "after this day nothing measured through it gets a verdict"},
 };
 
 constexpr std::array simulation_keys{
-    KeyInfo{"unit", text, true, "file that describes what the simulated instruments see"},
-    KeyInfo{"seed", whole, false, "of the noise"},
-    KeyInfo{"instant", flag, false, "sweeps and movements take no time"},
-    KeyInfo{"fault", tables, false, "what goes wrong, to rehearse it"},
+    KeyInfo{"unit", Key::text, true, "file that describes what the simulated instruments see"},
+    KeyInfo{"seed", Key::whole, false, "of the noise"},
+    KeyInfo{"instant", Key::flag, false, "sweeps and movements take no time"},
+    KeyInfo{"fault", Key::tables, false, "what goes wrong, to rehearse it"},
 };
 
 constexpr std::array fault_keys{
-    KeyInfo{"role", text, true, "which simulated instrument"},
+    KeyInfo{"role", Key::text, true, "which simulated instrument"},
     KeyInfo{
-        "kind", text, true,
+        "kind", Key::text, true,
         "slow, silent, drop (connection), garbage, half-block, error-entry, overload, drift, wrong-mode or "
         "hang (of the unit)"},
-    KeyInfo{"after", whole, false, "messages that it answers well before"},
-    KeyInfo{"times", whole, false, "how often then; always without it"},
-    KeyInfo{"delay", quantity, false, "of a slow answer", Unit::second},
-    KeyInfo{"text", text, false, "of an entry in the error queue"},
+    KeyInfo{"after", Key::whole, false, "messages that it answers well before"},
+    KeyInfo{"times", Key::whole, false, "how often then; always without it"},
+    KeyInfo{"delay", Key::quantity, false, "of a slow answer", Unit::second},
+    KeyInfo{"text", Key::text, false, "of an entry in the error queue"},
 };
 
 constexpr std::array uncertainty_keys{
-    KeyInfo{"name", text, true, "what the budget is for, as the report says it"},
-    KeyInfo{"applies_to", texts, false, "traces and results that it speaks for; all of its unit without it"},
-    KeyInfo{"unit", text, false, "of its values: dB (without it), another unit, or % of the value"},
-    KeyInfo{"from", quantity, false, "lowest frequency it is for", Unit::hertz},
-    KeyInfo{"to", quantity, false, "highest frequency it is for", Unit::hertz},
-    KeyInfo{"contribution", tables, true, "what contributes"},
+    KeyInfo{"name", Key::text, true, "what the budget is for, as the report says it"},
+    KeyInfo{"applies_to", Key::texts, false,
+            "traces and results that it speaks for; all of its unit without it"},
+    KeyInfo{"unit", Key::text, false, "of its values: dB (without it), another unit, or % of the value"},
+    KeyInfo{"from", Key::quantity, false, "lowest frequency it is for", Unit::hertz},
+    KeyInfo{"to", Key::quantity, false, "highest frequency it is for", Unit::hertz},
+    KeyInfo{"contribution", Key::tables, true, "what contributes"},
 };
 
 constexpr std::array contribution_keys{
-    KeyInfo{"name", text, true, "what contributes: receiver, antenna factor, mismatch ..."},
-    KeyInfo{"value", quantity, true, "its half-width, or expanded uncertainty"},
-    KeyInfo{"distribution", text, false, "normal (without it), rectangular, triangular or u-shaped"},
-    KeyInfo{"coverage", whole, false, "factor k that a normal one is stated for; 2 without it"},
-    KeyInfo{"sensitivity", quantity, false, "factor by which it enters the result; 1 without it", Unit::none},
+    KeyInfo{"name", Key::text, true, "what contributes: receiver, antenna factor, mismatch ..."},
+    KeyInfo{"value", Key::quantity, true, "its half-width, or expanded uncertainty"},
+    KeyInfo{"distribution", Key::text, false, "normal (without it), rectangular, triangular or u-shaped"},
+    KeyInfo{"coverage", Key::whole, false, "factor k that a normal one is stated for; 2 without it"},
+    KeyInfo{"sensitivity", Key::quantity, false, "factor by which it enters the result; 1 without it",
+            Unit::none},
 };
 
 constexpr std::array root_keys{
-    KeyInfo{"bench", table, true, "the bench"},
-    KeyInfo{"instrument", tables, true, "its instruments"},
-    KeyInfo{"path", tables, false, "what stands between the unit and an instrument"},
-    KeyInfo{"uncertainty", tables, false, "uncertainty budgets; the first that speaks for a result counts"},
-    KeyInfo{"simulation", table, false, "for instruments whose address is \"simulated\""},
+    KeyInfo{"bench", Key::table, true, "the bench"},
+    KeyInfo{"instrument", Key::tables, true, "its instruments"},
+    KeyInfo{"path", Key::tables, false, "what stands between the unit and an instrument"},
+    KeyInfo{"uncertainty", Key::tables, false,
+            "uncertainty budgets; the first that speaks for a result counts"},
+    KeyInfo{"simulation", Key::table, false, "for instruments whose address is \"simulated\""},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
@@ -273,26 +276,6 @@ const std::vector<std::string>& fault_kinds() {
     return kinds;
 }
 
-const Instrument* Bench::find(std::string_view role) const {
-    for (const auto& instrument : instruments) {
-        if (instrument.role == role) return &instrument;
-    }
-    return nullptr;
-}
-
-const BenchPath* Bench::find_path(std::string_view role) const {
-    for (const auto& path : paths) {
-        if (path.role == role) return &path;
-    }
-    return nullptr;
-}
-
-std::vector<std::string> Bench::roles() const {
-    std::vector<std::string> out;
-    for (const auto& instrument : instruments) out.push_back(instrument.role);
-    return out;
-}
-
 static Budget read_budget(const ConfigSection& section) {
     Budget budget;
     budget.name = section.text("name");
@@ -366,4 +349,4 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     return bench;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,97 +1,21 @@
-// Bench files: the instruments by role, how each is reached, and the paths between them and the unit.
+// Bench files.
 #pragma once
 
 #include <filesystem>
-#include <optional>
 #include <string>
-#include <string_view>
 #include <vector>
 
-#include "core/correct/correction.hpp"
-#include "core/rules/uncertainty.hpp"
-#include "lab/bench/address.hpp"
 #include "lab/formats/config.hpp"
-#include "lab/formats/dialect_file.hpp"
 #include "lab/formats/input_files.hpp"
+#include "lab/model/bench.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const FileInfo bench_file;
 
-struct Instrument {
-    std::string role;  // "analyser"
-    std::string name;  // for the report
-    std::string serial;
-    std::string address;  // as written
-    Address place;        // taken apart
-    Dialect dialect;
-    std::string dialect_reference;  // as the bench names it
-    std::string calibration_due;    // ISO date, "" when not stated
-    std::string connected_to;       // port of the unit: for the diagram, the report and the simulation
-    double timeout_s = 10;
-    int retries = 0;    // of a point during which it failed
-    bool zero = false;  // zeroed and calibrated when a run begins
-    double off_time_s = 1;
-    double longest_move_s = 120;
-    double angle_tolerance_deg = 1, height_tolerance_m = 0.02;  // of where a turntable or mast must be
-    std::optional<double> impedance_ohm;
-    std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
-    std::string where;                        // file:line:column
-
-    bool simulated() const { return place.kind == Address::Kind::simulated; }
-    bool is(std::string_view kind) const { return dialect.kind->name == kind; }
-    bool recorded() const { return place.kind == Address::Kind::files; }
-};
-
-// One thing between the unit and an instrument.
-struct PathEntry {
-    PathPart part;
-    std::string kind;         // "cable", "antenna" ...: for the diagram
-    std::string calibration;  // name of what a test provides; "" for a constant or a table
-    std::string valid_until;  // date or UTC time, "" when not stated
-};
-
-struct BenchPath {
-    std::string role;
-    std::vector<PathEntry> entries;  // from the unit to the instrument
-    std::string where;
-};
-
-// Something that a simulated instrument does wrong, to rehearse it.
-struct PlannedFault {
-    std::string role;
-    std::string kind;     // one of fault_kinds()
-    long long after = 0;  // messages that it answers well before
-    long long times = 0;  // how often then; 0 for always
-    double delay_s = 0;   // of a slow answer
-    std::string text;     // of an entry in the error queue
-};
-
+// What a simulated instrument can do wrong.
 const std::vector<std::string>& fault_kinds();
-
-struct Simulation {
-    std::filesystem::path unit;  // what the simulated instruments see
-    std::string unit_reference;  // as the bench names it
-    std::uint64_t seed = 1;
-    bool instant = false;  // sweeps and movements take no time
-    std::vector<PlannedFault> faults;
-};
-
-struct Bench {
-    std::string name;
-    std::vector<Instrument> instruments;
-    std::vector<BenchPath> paths;
-    std::vector<Budget> budgets;
-    std::optional<Simulation> simulation;
-    std::vector<NamedFile> files;  // tables of corrections
-    std::filesystem::path file;
-    std::string text;
-
-    const Instrument* find(std::string_view role) const;
-    const BenchPath* find_path(std::string_view role) const;
-    std::vector<std::string> roles() const;
-};
 
 Bench read_bench(const std::filesystem::path& file, const InputFiles& files);
 
-}  // namespace rt
+}  // namespace rt::lab

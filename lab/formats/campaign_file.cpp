@@ -6,51 +6,56 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/question_section.hpp"
+#include "lab/formats/report_section.hpp"
+#include "lab/formats/sweep_section.hpp"
+#include "lab/formats/table_section.hpp"
+#include "lab/formats/test_section.hpp"
+#include "lab/formats/watch_section.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array campaign_keys{
-    KeyInfo{"title", text, true, "name of the campaign, shown on the report"},
-    KeyInfo{"customer", text, false, "who ordered the test"},
-    KeyInfo{"operator", text, false, "who carries it out"},
-    KeyInfo{"bench", text, false, "bench file, beside the campaign; --bench overrides it"},
-    KeyInfo{"rulebooks", texts, false,
+    KeyInfo{"title", Key::text, true, "name of the campaign, shown on the report"},
+    KeyInfo{"customer", Key::text, false, "who ordered the test"},
+    KeyInfo{"operator", Key::text, false, "who carries it out"},
+    KeyInfo{"bench", Key::text, false, "bench file, beside the campaign; --bench overrides it"},
+    KeyInfo{"rulebooks", Key::texts, false,
             "further rulebook files, beside the campaign; the shipped ones are known"},
-    KeyInfo{"marginal", quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
+    KeyInfo{"marginal", Key::quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
             Unit::db},
-    KeyInfo{"decision", text, false,
+    KeyInfo{"decision", Key::text, false,
             "how uncertainty enters verdicts: simple (not at all, without this key), guarded (the limit is "
             "tightened "
             "by it) or cispr (by what exceeds the standard's own)"},
-    KeyInfo{"note", text, false, "remark for the report"},
-    KeyInfo{"settings", pairs, false,
+    KeyInfo{"note", Key::text, false, "remark for the report"},
+    KeyInfo{"settings", Key::pairs, false,
             "what is set for every test that does not set it otherwise: \"supply.output\" = \"ON\""},
-    KeyInfo{"confirm_connections", flag, false,
+    KeyInfo{"confirm_connections", Key::flag, false,
             "a person confirms that everything is connected as drawn before anything is measured"},
 };
 
 constexpr std::array unit_keys{
-    KeyInfo{"maker", text, true, "who makes the unit"},
-    KeyInfo{"model", text, true, "its model"},
-    KeyInfo{"serial", word, true, "serial number of this one"},
-    KeyInfo{"hardware", word, false, "hardware version"},
-    KeyInfo{"firmware", word, false, "firmware version"},
-    KeyInfo{"description", text, false, "what it is"},
+    KeyInfo{"maker", Key::text, true, "who makes the unit"},
+    KeyInfo{"model", Key::text, true, "its model"},
+    KeyInfo{"serial", Key::word, true, "serial number of this one"},
+    KeyInfo{"hardware", Key::word, false, "hardware version"},
+    KeyInfo{"firmware", Key::word, false, "firmware version"},
+    KeyInfo{"description", Key::text, false, "what it is"},
 };
 
 constexpr std::array root_keys{
-    KeyInfo{"campaign", table, true, "the campaign itself"},
-    KeyInfo{"unit", table, true, "the unit under test"},
-    KeyInfo{"environment", pairs, false, "temperature, humidity and whatever else is to stand in the report"},
-    KeyInfo{"question", tables, false, "asked before the run"},
-    KeyInfo{"test", tables, true, "the tests, in order"},
-    KeyInfo{"watch", tables, false, "side quantities watched through the run"},
-    KeyInfo{"recheck", tables, false, "measurements repeated to see that nothing has drifted"},
-    KeyInfo{"table", table, false, "a table that grows by one row a run"},
-    KeyInfo{"report", table, false, "what stands around the results in the report"},
+    KeyInfo{"campaign", Key::table, true, "the campaign itself"},
+    KeyInfo{"unit", Key::table, true, "the unit under test"},
+    KeyInfo{"environment", Key::pairs, false,
+            "temperature, humidity and whatever else is to stand in the report"},
+    KeyInfo{"question", Key::tables, false, "asked before the run"},
+    KeyInfo{"test", Key::tables, true, "the tests, in order"},
+    KeyInfo{"watch", Key::tables, false, "side quantities watched through the run"},
+    KeyInfo{"recheck", Key::tables, false, "measurements repeated to see that nothing has drifted"},
+    KeyInfo{"table", Key::table, false, "a table that grows by one row a run"},
+    KeyInfo{"report", Key::table, false, "what stands around the results in the report"},
 };
 
 constexpr SectionInfo root_section{"the file", "", root_keys};
@@ -130,17 +135,6 @@ void require_known(const Campaign& campaign) {
 
 const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.",
                              sections};
-
-std::string Campaign::unit_detail(std::string_view key) const {
-    const auto at =
-        std::find_if(unit.begin(), unit.end(), [&](const auto& entry) { return entry.first == key; });
-    return at == unit.end() ? "" : at->second;
-}
-
-const Test* Campaign::find(std::string_view test) const {
-    const auto at = std::find_if(tests.begin(), tests.end(), [&](const Test& t) { return t.name == test; });
-    return at == tests.end() ? nullptr : &*at;
-}
 
 Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files,
                        Profile profile) {
@@ -227,4 +221,4 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     return campaign;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 
 #include "core/signal/capture.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct CaptureHints {
     std::optional<double> sample_rate_hz;
@@ -28,4 +28,4 @@ struct WrittenCapture {
 std::optional<double> agreed(const std::string& file, const char* what, std::optional<double> stated,
                              std::optional<double> hint, Unit unit);
 
-}  // namespace rt
+}  // namespace rt::lab

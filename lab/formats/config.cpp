@@ -8,7 +8,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 std::string at_text(const std::string& file, int line, int column) {
@@ -76,34 +76,34 @@ bool looks_like_date(std::string_view text) {
     return true;
 }
 
-bool fits(const ConfigNode& node, KeyKind kind) {
+bool fits(const ConfigNode& node, Key kind) {
     using Kind = ConfigNode::Kind;
     switch (kind) {
-        case KeyKind::text:
-        case KeyKind::quantity:
+        case Key::text:
+        case Key::quantity:
             return node.kind == Kind::text;
-        case KeyKind::texts:
+        case Key::texts:
             return all_items(node, [](const auto& n) { return n.kind == Kind::text; });
-        case KeyKind::word:
+        case Key::word:
             return is_scalar(node);
-        case KeyKind::words:
+        case Key::words:
             return all_items(node, is_scalar);
-        case KeyKind::whole:
+        case Key::whole:
             return node.kind == Kind::whole;
-        case KeyKind::wholes:
+        case Key::wholes:
             return all_items(node, [](const auto& n) { return n.kind == Kind::whole; });
-        case KeyKind::flag:
+        case Key::flag:
             return node.kind == Kind::flag;
-        case KeyKind::date:
+        case Key::date:
             return node.kind == Kind::date || (node.kind == Kind::text && looks_like_date(node.text));
-        case KeyKind::pairs_list:
-            return all_items(node, [](const auto& n) { return fits(n, KeyKind::pairs); });
-        case KeyKind::pairs:
+        case Key::pairs_list:
+            return all_items(node, [](const auto& n) { return fits(n, Key::pairs); });
+        case Key::pairs:
             return node.kind == Kind::table && std::all_of(node.entries.begin(), node.entries.end(),
                                                            [](const auto& e) { return is_scalar(e.second); });
-        case KeyKind::table:
+        case Key::table:
             return node.kind == Kind::table;
-        case KeyKind::tables:
+        case Key::tables:
             return all_items(node, [](const auto& n) { return n.kind == Kind::table; });
     }
     return false;
@@ -113,32 +113,32 @@ bool fits(const ConfigNode& node, KeyKind kind) {
 
 std::string describe(const KeyInfo& key) {
     switch (key.kind) {
-        case KeyKind::text:
+        case Key::text:
             return "text";
-        case KeyKind::texts:
+        case Key::texts:
             return "list of texts";
-        case KeyKind::word:
+        case Key::word:
             return "text or number";
-        case KeyKind::words:
+        case Key::words:
             return "list of texts or numbers";
-        case KeyKind::whole:
+        case Key::whole:
             return "whole number";
-        case KeyKind::wholes:
+        case Key::wholes:
             return "list of whole numbers";
-        case KeyKind::flag:
+        case Key::flag:
             return "true or false";
-        case KeyKind::quantity:
+        case Key::quantity:
             return key.unit == Unit::none ? "text with value and unit"
                                           : std::string("text such as \"") + info(key.unit).example + "\"";
-        case KeyKind::date:
+        case Key::date:
             return "date such as 2027-05-31";
-        case KeyKind::pairs:
+        case Key::pairs:
             return "table of texts or numbers";
-        case KeyKind::pairs_list:
+        case Key::pairs_list:
             return "list of tables of texts or numbers";
-        case KeyKind::table:
+        case Key::table:
             return "section";
-        case KeyKind::tables:
+        case Key::tables:
             return "list of sections";
     }
     return "";
@@ -260,8 +260,8 @@ const KeyInfo& ConfigSection::key_info(std::string_view key) const {
                 "key " + std::string(key) + " is not in the table of " + info_->title);
 }
 
-const ConfigNode* ConfigSection::find(std::string_view key, std::initializer_list<KeyKind> kinds) const {
-    const KeyKind kind = key_info(key).kind;
+const ConfigNode* ConfigSection::find(std::string_view key, std::initializer_list<Key> kinds) const {
+    const Key kind = key_info(key).kind;
     if (std::find(kinds.begin(), kinds.end(), kind) == kinds.end()) {
         throw Error(ErrorKind::internal, "", "key " + std::string(key) + " is read as another kind");
     }
@@ -269,34 +269,34 @@ const ConfigNode* ConfigSection::find(std::string_view key, std::initializer_lis
 }
 
 std::string ConfigSection::text(std::string_view key) const {
-    const auto* node = find(key, {KeyKind::text, KeyKind::word, KeyKind::date});
+    const auto* node = find(key, {Key::text, Key::word, Key::date});
     return node ? node->text : "";
 }
 
 std::vector<std::string> ConfigSection::texts(std::string_view key) const {
     std::vector<std::string> out;
-    if (const auto* node = find(key, {KeyKind::texts, KeyKind::words})) {
+    if (const auto* node = find(key, {Key::texts, Key::words})) {
         for (const auto& item : node->items) out.push_back(item.text);
     }
     return out;
 }
 
 std::optional<long long> ConfigSection::whole(std::string_view key) const {
-    const auto* node = find(key, {KeyKind::whole});
+    const auto* node = find(key, {Key::whole});
     if (!node) return std::nullopt;
     return node->whole;
 }
 
 std::vector<int> ConfigSection::wholes(std::string_view key) const {
     std::vector<int> out;
-    if (const auto* node = find(key, {KeyKind::wholes})) {
+    if (const auto* node = find(key, {Key::wholes})) {
         for (const auto& item : node->items) out.push_back(static_cast<int>(item.whole));
     }
     return out;
 }
 
 bool ConfigSection::flag(std::string_view key) const {
-    const auto* node = find(key, {KeyKind::flag});
+    const auto* node = find(key, {Key::flag});
     return node && node->flag;
 }
 
@@ -305,7 +305,7 @@ std::optional<Quantity> ConfigSection::quantity(std::string_view key) const {
 }
 
 std::optional<Quantity> ConfigSection::quantity_in(std::string_view key, Unit unit) const {
-    const auto* node = find(key, {KeyKind::quantity});
+    const auto* node = find(key, {Key::quantity});
     if (!node) return std::nullopt;
     Quantity value;
     at(key,
@@ -315,7 +315,7 @@ std::optional<Quantity> ConfigSection::quantity_in(std::string_view key, Unit un
 
 std::vector<std::pair<std::string, std::string>> ConfigSection::pairs(std::string_view key) const {
     std::vector<std::pair<std::string, std::string>> out;
-    if (const auto* node = find(key, {KeyKind::pairs})) {
+    if (const auto* node = find(key, {Key::pairs})) {
         for (const auto& [name, value] : node->entries) out.emplace_back(name, value.text);
     }
     return out;
@@ -324,7 +324,7 @@ std::vector<std::pair<std::string, std::string>> ConfigSection::pairs(std::strin
 std::vector<std::vector<std::pair<std::string, std::string>>> ConfigSection::pairs_list(
     std::string_view key) const {
     std::vector<std::vector<std::pair<std::string, std::string>>> out;
-    if (const auto* node = find(key, {KeyKind::pairs_list})) {
+    if (const auto* node = find(key, {Key::pairs_list})) {
         for (const auto& item : node->items) {
             auto& one = out.emplace_back();
             for (const auto& [name, value] : item.entries) one.emplace_back(name, value.text);
@@ -334,14 +334,14 @@ std::vector<std::vector<std::pair<std::string, std::string>>> ConfigSection::pai
 }
 
 std::optional<ConfigSection> ConfigSection::table(std::string_view key, const SectionInfo& info) const {
-    const auto* node = find(key, {KeyKind::table});
+    const auto* node = find(key, {Key::table});
     if (!node) return std::nullopt;
     return ConfigSection(*node, file_, info);
 }
 
 std::vector<ConfigSection> ConfigSection::tables(std::string_view key, const SectionInfo& info) const {
     std::vector<ConfigSection> out;
-    if (const auto* node = find(key, {KeyKind::tables})) {
+    if (const auto* node = find(key, {Key::tables})) {
         for (const auto& item : node->items) out.emplace_back(item, file_, info);
     }
     return out;
@@ -361,4 +361,4 @@ std::string toml_text(std::string_view text) {
     return out + "\"";
 }
 
-}  // namespace rt
+}  // namespace rt::lab

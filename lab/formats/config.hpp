@@ -12,10 +12,10 @@
 
 #include "core/quantity/quantity.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // What may stand behind a key.
-enum class KeyKind {
+enum class Key {
     text,
     texts,       // list of texts
     word,        // text, number or flag, kept as text
@@ -33,7 +33,7 @@ enum class KeyKind {
 
 struct KeyInfo {
     const char* name;
-    KeyKind kind;
+    Key kind;
     bool required;
     const char* help;
     Unit unit = Unit::none;  // of a quantity
@@ -50,9 +50,6 @@ struct FileInfo {
     const char* help;
     std::span<const SectionInfo* const> sections;  // the first is the root
 };
-
-// All file types, for the reference pages.
-std::span<const FileInfo* const> config_files();
 
 // One parsed value with its place.
 struct ConfigNode {
@@ -101,7 +98,7 @@ class ConfigSection {
 
   private:
     const KeyInfo& key_info(std::string_view key) const;
-    const ConfigNode* find(std::string_view key, std::initializer_list<KeyKind> kinds) const;
+    const ConfigNode* find(std::string_view key, std::initializer_list<Key> kinds) const;
 
     const ConfigNode* node_;
     std::string file_;
@@ -114,4 +111,4 @@ std::string toml_text(std::string_view text);
 // "text", "quantity (Hz)", ... for messages and reference pages.
 std::string describe(const KeyInfo& key);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/touchstone.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 CorrectionFile from_network(std::string_view text, const std::string& file, std::size_t ports) {
@@ -75,4 +75,4 @@ std::string correction_csv(const CorrectionTable& table, const std::string& take
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

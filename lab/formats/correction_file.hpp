@@ -6,7 +6,7 @@
 
 #include "core/correct/correction.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct CorrectionFile {
     CorrectionTable table;
@@ -23,4 +23,4 @@ CorrectionFile parse_correction(std::string_view text, const std::filesystem::pa
 std::string correction_csv(const CorrectionTable& table, const std::string& taken,
                            const std::string& valid_until);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,7 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 std::string_view heading_unit(std::string_view heading) {
     const auto open = heading.find_last_of("[(");
@@ -127,4 +127,4 @@ double CsvTable::number(const CsvColumn& column, std::size_t row) const {
     return *value * (column.unit ? column.unit->factor : 1);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

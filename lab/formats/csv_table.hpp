@@ -9,7 +9,7 @@
 
 #include "core/quantity/unit.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // "level [dBuV]", "level (dBuV)", "level_dBuV", "level dBuV" and "level/dBuV" give "dBuV"; "level" gives
 // nothing.
@@ -48,4 +48,4 @@ class CsvTable {
     std::vector<std::size_t> lines_;  // of each row
 };
 
-}  // namespace rt
+}  // namespace rt::lab

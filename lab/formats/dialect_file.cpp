@@ -8,21 +8,20 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array dialect_keys{
-    KeyInfo{"id", text, true, "name that bench files use"},
-    KeyInfo{"title", text, true, "which instruments it is for"},
-    KeyInfo{"kind", text, true, "what they are: analyser, generator, supply ... (docs/bench.md lists all)"},
+    KeyInfo{"id", Key::text, true, "name that bench files use"},
+    KeyInfo{"title", Key::text, true, "which instruments it is for"},
+    KeyInfo{"kind", Key::text, true,
+            "what they are: analyser, generator, supply ... (docs/bench.md lists all)"},
 };
 constexpr std::array root_keys{
-    KeyInfo{"dialect", table, true, "the dialect"},
-    KeyInfo{"commands", pairs, true, "commands by what they are for, with {placeholders}"},
-    KeyInfo{"detectors", pairs, false, "the instrument's words for the detectors"},
-    KeyInfo{"overload_mask", whole, false, "bits of the answer to query_overload that mean overload"},
+    KeyInfo{"dialect", Key::table, true, "the dialect"},
+    KeyInfo{"commands", Key::pairs, true, "commands by what they are for, with {placeholders}"},
+    KeyInfo{"detectors", Key::pairs, false, "the instrument's words for the detectors"},
+    KeyInfo{"overload_mask", Key::whole, false, "bits of the answer to query_overload that mean overload"},
 };
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo dialect_section{"[dialect]", "The dialect.", dialect_keys};
@@ -129,4 +128,4 @@ Dialect read_dialect(const std::filesystem::path& file) {
     return dialect;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -12,7 +12,7 @@
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // Closes itself; -1 is no file.
@@ -133,4 +133,4 @@ std::string base64(std::string_view content) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

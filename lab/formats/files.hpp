@@ -5,7 +5,7 @@
 #include <string>
 #include <string_view>
 
-namespace rt {
+namespace rt::lab {
 
 // Throws Error(input) saying which file cannot be read and why.
 std::string read_file(const std::filesystem::path& path);
@@ -29,4 +29,4 @@ std::string sha512(std::string_view content);
 
 std::string base64(std::string_view content);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,12 +4,9 @@
 #include <filesystem>
 #include <string>
 
-namespace rt {
+#include "lab/model/named_file.hpp"
 
-// A further file that campaign or bench name, for the copies of a run.
-struct NamedFile {
-    std::string kind, reference, text;
-};
+namespace rt::lab {
 
 class InputFiles {
   public:
@@ -36,4 +33,4 @@ class DiskFiles : public InputFiles {
     std::filesystem::path dialects_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

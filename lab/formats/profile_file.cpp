@@ -5,28 +5,27 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array profile_keys{
-    KeyInfo{"title", text, false, "what the profile is for"},
-    KeyInfo{"published", flag, false,
+    KeyInfo{"title", Key::text, false, "what the profile is for"},
+    KeyInfo{"published", Key::flag, false,
             "where a rule presets a parameter, its value counts, whatever the campaign says"},
 };
 constexpr std::array test_keys{
-    KeyInfo{"name", text, true, "name of a test of the campaign"},
-    KeyInfo{"parameters", pairs, true, "its parameters, above those of the campaign"},
+    KeyInfo{"name", Key::text, true, "name of a test of the campaign"},
+    KeyInfo{"parameters", Key::pairs, true, "its parameters, above those of the campaign"},
 };
 constexpr std::array profile_root_keys{
-    KeyInfo{"profile", table, false, "the profile"},
-    KeyInfo{"test", tables, false, "parameters, test by test"},
+    KeyInfo{"profile", Key::table, false, "the profile"},
+    KeyInfo{"test", Key::tables, false, "parameters, test by test"},
 };
 constexpr SectionInfo profile_root{"the file", "", profile_root_keys};
 constexpr SectionInfo profile_section{"[profile]", "The profile as a whole.", profile_keys};
-constexpr SectionInfo test_section{"[[test]]", "The parameters of one test.", test_keys};
-constexpr std::array<const SectionInfo*, 3> profile_sections{&profile_root, &profile_section, &test_section};
+constexpr SectionInfo test_parameters_section{"[[test]]", "The parameters of one test.", test_keys};
+constexpr std::array<const SectionInfo*, 3> profile_sections{&profile_root, &profile_section,
+                                                             &test_parameters_section};
 
 }  // namespace
 
@@ -42,7 +41,7 @@ Profile read_profile(const std::filesystem::path& file) {
         profile.title = head->text("title");
         profile.published = head->flag("published");
     }
-    for (const auto& section : root.tables("test", test_section)) {
+    for (const auto& section : root.tables("test", test_parameters_section)) {
         profile.parameters[section.text("name")] = section.pairs("parameters");
     }
     return profile;
@@ -58,4 +57,4 @@ std::string profile_text(const Profile& profile) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

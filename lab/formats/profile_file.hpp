@@ -8,22 +8,15 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/model/profile.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const FileInfo profile_file;
-
-struct Profile {
-    std::string title;
-    // By test; they stand above those of the campaign.
-    std::map<std::string, std::vector<std::pair<std::string, std::string>>> parameters;
-    bool published = false;  // leave out whatever the campaign changes of what a rule presets
-    std::string text;        // as read, for the copies of a run
-};
 
 Profile read_profile(const std::filesystem::path& file);
 
 // A profile as a file.
 std::string profile_text(const Profile& profile);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,19 +8,17 @@
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array question_keys{
-    KeyInfo{"name", text, true, "short name, unique in the campaign; answers files use it"},
-    KeyInfo{"ask", text, true, "the question"},
-    KeyInfo{"kind", text, false, "yes (without it: must be answered yes), date-not-past, value or text"},
-    KeyInfo{"min", quantity, false, "lowest allowed value"},
-    KeyInfo{"max", quantity, false, "highest allowed value"},
-    KeyInfo{"default", word, false, "answer when nobody is there (--unattended)"},
-    KeyInfo{"sets", text, false, "detail of the unit that the answer becomes: serial, firmware ..."},
+    KeyInfo{"name", Key::text, true, "short name, unique in the campaign; answers files use it"},
+    KeyInfo{"ask", Key::text, true, "the question"},
+    KeyInfo{"kind", Key::text, false, "yes (without it: must be answered yes), date-not-past, value or text"},
+    KeyInfo{"min", Key::quantity, false, "lowest allowed value"},
+    KeyInfo{"max", Key::quantity, false, "highest allowed value"},
+    KeyInfo{"default", Key::word, false, "answer when nobody is there (--unattended)"},
+    KeyInfo{"sets", Key::text, false, "detail of the unit that the answer becomes: serial, firmware ..."},
 };
 
 const std::vector<std::string> kinds{"yes", "date-not-past", "value", "text"};
@@ -141,4 +139,4 @@ Answers ask_all(const std::vector<Question>& questions, Answers known, bool unat
     return known;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

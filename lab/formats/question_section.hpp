@@ -9,22 +9,11 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/model/question.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const SectionInfo question_section;
-
-struct Question {
-    enum class Kind { yes, date_not_past, value, text };
-
-    std::string name;
-    std::string ask;
-    Kind kind = Kind::yes;
-    std::optional<Quantity> min, max;  // of a value
-    std::string preset;                // used when nobody is there; "" for none
-    std::string sets;                  // detail of the unit that the answer becomes, such as "serial"
-    std::string place;
-};
 
 Question read_question(const ConfigSection& section);
 
@@ -35,8 +24,6 @@ std::string expected_answer(const Question& question);
 // that has passed, a value outside its range.
 void require_met(const Question& question, const std::string& answer);
 
-using Answers = std::map<std::string, std::string>;
-
 // "name = answer" in TOML. Throws Error(input) for names that neither a question nor a prompt has.
 Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions,
                      const std::vector<std::string>& prompts = {});
@@ -46,4 +33,4 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
 Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
                 const std::function<std::string(const Question&)>& person);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,27 +5,26 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/report/report_name.hpp"
+#include "lab/formats/report_name.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array report_keys{
-    KeyInfo{"company", text, false, "whose report it is"},
-    KeyInfo{"address", texts, false, "its address, line by line"},
-    KeyInfo{"contact", text, false, "telephone, mail"},
-    KeyInfo{"accreditation", text, false, "number or words of an accreditation"},
-    KeyInfo{"logo", text, false, "picture beside the campaign: .svg or .png, at most 1 MB"},
-    KeyInfo{"heading", text, false, "what kind of report; \"Test report\" without it"},
-    KeyInfo{"introduction", text, false, "text before the findings"},
-    KeyInfo{"closing", text, false, "text at the end"},
-    KeyInfo{"signatures", texts, false, "who signs: a line for each"},
-    KeyInfo{"file_name", text, false,
+    KeyInfo{"company", Key::text, false, "whose report it is"},
+    KeyInfo{"address", Key::texts, false, "its address, line by line"},
+    KeyInfo{"contact", Key::text, false, "telephone, mail"},
+    KeyInfo{"accreditation", Key::text, false, "number or words of an accreditation"},
+    KeyInfo{"logo", Key::text, false, "picture beside the campaign: .svg or .png, at most 1 MB"},
+    KeyInfo{"heading", Key::text, false, "what kind of report; \"Test report\" without it"},
+    KeyInfo{"introduction", Key::text, false, "text before the findings"},
+    KeyInfo{"closing", Key::text, false, "text at the end"},
+    KeyInfo{"signatures", Key::texts, false, "who signs: a line for each"},
+    KeyInfo{"file_name", Key::text, false,
             "name of the report's files: text with {serial}, {model}, {maker}, {date}, {time}, {campaign}, "
             "{customer}, {operator}, {verdict}; \"report\" without it"},
-    KeyInfo{"templates", texts, false, "own templates beside the campaign, filled in besides the report"},
+    KeyInfo{"templates", Key::texts, false,
+            "own templates beside the campaign, filled in besides the report"},
 };
 
 constexpr std::size_t largest_logo = 1'000'000;
@@ -41,7 +40,7 @@ ReportHead read_report_head(const ConfigSection& section, const std::filesystem:
         const std::string_view name = key.name;
         if (!section.has(key.name) || name == "logo" || name == "templates") continue;
         std::string value;
-        if (key.kind == text) {
+        if (key.kind == Key::text) {
             value = section.text(key.name);
         } else {
             for (const auto& line : section.texts(key.name)) value += (value.empty() ? "" : "\n") + line;
@@ -71,4 +70,4 @@ ReportHead read_report_head(const ConfigSection& section, const std::filesystem:
     return head;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

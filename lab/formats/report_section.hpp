@@ -7,20 +7,15 @@
 
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
+#include "lab/model/report_wishes.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const SectionInfo report_section;
-
-struct ReportHead {
-    std::vector<std::pair<std::string, std::string>> texts;  // company, heading ... as written; lists by line
-    std::string logo;                                        // as named in the campaign; "" for none
-    std::vector<std::string> templates;
-};
 
 // Reads the files that it names into `files`, for the copies of a run. Throws Error(input) for a picture that
 // is none, a pattern that cannot be filled and files that cannot be read.
 ReportHead read_report_head(const ConfigSection& section, const std::filesystem::path& campaign,
                             const InputFiles& found, std::vector<NamedFile>& files);
 
-}  // namespace rt
+}  // namespace rt::lab

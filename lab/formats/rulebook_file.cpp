@@ -10,75 +10,73 @@
 #include "lab/formats/files.hpp"
 #include "lab/formats/sign_off_file.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array book_keys{
-    KeyInfo{"id", text, true, "short name that campaigns use; the shipped ones are standard-number"},
-    KeyInfo{"title", text, true, "what the book covers"},
-    KeyInfo{"standard", text, true, "the published standard"},
-    KeyInfo{"edition", text, true, "edition, year and amendments"},
-    KeyInfo{"basis", text, true, "how the values were obtained"},
-    KeyInfo{"layered_on", text, false,
+    KeyInfo{"id", Key::text, true, "short name that campaigns use; the shipped ones are standard-number"},
+    KeyInfo{"title", Key::text, true, "what the book covers"},
+    KeyInfo{"standard", Key::text, true, "the published standard"},
+    KeyInfo{"edition", Key::text, true, "edition, year and amendments"},
+    KeyInfo{"basis", Key::text, true, "how the values were obtained"},
+    KeyInfo{"layered_on", Key::text, false,
             "id of a book whose rules hold here too; rules of the same id state only what they change"},
 };
 
 constexpr std::array plan_keys{
-    KeyInfo{"id", text, true, "short name, unique in the book"},
-    KeyInfo{"first", whole, true, "lowest channel number"},
-    KeyInfo{"last", whole, true, "highest channel number"},
-    KeyInfo{"base", quantity, true, "frequency of the lowest channel", Unit::hertz},
-    KeyInfo{"spacing", quantity, true, "distance between neighbouring channels", Unit::hertz},
+    KeyInfo{"id", Key::text, true, "short name, unique in the book"},
+    KeyInfo{"first", Key::whole, true, "lowest channel number"},
+    KeyInfo{"last", Key::whole, true, "highest channel number"},
+    KeyInfo{"base", Key::quantity, true, "frequency of the lowest channel", Unit::hertz},
+    KeyInfo{"spacing", Key::quantity, true, "distance between neighbouring channels", Unit::hertz},
 };
 
 constexpr std::array rule_keys{
-    KeyInfo{"id", text, true, "short name, unique in the book"},
-    KeyInfo{"title", text, true, "what is limited, in one line"},
-    KeyInfo{"clause", text, true, "clause or table of the standard"},
-    KeyInfo{"quantity", text, true, "the measured quantity"},
-    KeyInfo{"applies_to", text, true, "trace or result of the procedure that is judged"},
-    KeyInfo{"unit", text, true, "unit of the limit"},
-    KeyInfo{"kind", text, true, "line, mask or bound"},
-    KeyInfo{"sense", text, false, "upper (the usual case) or lower limit; lines only"},
-    KeyInfo{"pieces", tables, false, "line: its pieces in ascending order"},
-    KeyInfo{"relative", tables, false, "mask: pieces in dB above the reference level, against offset"},
-    KeyInfo{"absolute", tables, false, "mask: pieces in the rule's unit, against offset"},
-    KeyInfo{"combine", text, false, "mask with both parts: both must hold, or either is enough"},
-    KeyInfo{"one_sided", flag, false, "mask: offsets carry a sign instead of holding on both sides"},
-    KeyInfo{"cover_to", quantity, false, "mask without outer end: how far out the trace must reach",
+    KeyInfo{"id", Key::text, true, "short name, unique in the book"},
+    KeyInfo{"title", Key::text, true, "what is limited, in one line"},
+    KeyInfo{"clause", Key::text, true, "clause or table of the standard"},
+    KeyInfo{"quantity", Key::text, true, "the measured quantity"},
+    KeyInfo{"applies_to", Key::text, true, "trace or result of the procedure that is judged"},
+    KeyInfo{"unit", Key::text, true, "unit of the limit"},
+    KeyInfo{"kind", Key::text, true, "line, mask or bound"},
+    KeyInfo{"sense", Key::text, false, "upper (the usual case) or lower limit; lines only"},
+    KeyInfo{"pieces", Key::tables, false, "line: its pieces in ascending order"},
+    KeyInfo{"relative", Key::tables, false, "mask: pieces in dB above the reference level, against offset"},
+    KeyInfo{"absolute", Key::tables, false, "mask: pieces in the rule's unit, against offset"},
+    KeyInfo{"combine", Key::text, false, "mask with both parts: both must hold, or either is enough"},
+    KeyInfo{"one_sided", Key::flag, false, "mask: offsets carry a sign instead of holding on both sides"},
+    KeyInfo{"cover_to", Key::quantity, false, "mask without outer end: how far out the trace must reach",
             Unit::hertz},
-    KeyInfo{"min", quantity, false, "bound: lowest allowed value"},
-    KeyInfo{"max", quantity, false, "bound: highest allowed value"},
-    KeyInfo{"marginal", quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
-    KeyInfo{"allowed_uncertainty", quantity, false, "expanded uncertainty that the standard allows for"},
-    KeyInfo{"detector", text, false, "detector that the limit is for"},
-    KeyInfo{"bandwidth", quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
-    KeyInfo{"least_observation", quantity, false,
+    KeyInfo{"min", Key::quantity, false, "bound: lowest allowed value"},
+    KeyInfo{"max", Key::quantity, false, "bound: highest allowed value"},
+    KeyInfo{"marginal", Key::quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
+    KeyInfo{"allowed_uncertainty", Key::quantity, false, "expanded uncertainty that the standard allows for"},
+    KeyInfo{"detector", Key::text, false, "detector that the limit is for"},
+    KeyInfo{"bandwidth", Key::quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
+    KeyInfo{"least_observation", Key::quantity, false,
             "how long the signal must have been observed; shorter gives no verdict", Unit::second},
-    KeyInfo{"requires", texts, false,
+    KeyInfo{"requires", Key::texts, false,
             "parameters of the procedure that must be stated: a preset is no statement (gain)"},
-    KeyInfo{"conditions", pairs, false, "further conditions: port, class, distance, site ..."},
-    KeyInfo{"presets", pairs, false, "procedure parameters that the clause fixes"},
-    KeyInfo{"basis", text, false, "how this value was obtained, if other than the book's"},
-    KeyInfo{"confidence", text, true, "sure, fairly sure or unsure: before the lab signs off"},
-    KeyInfo{"note", text, false, "remark for the reader"},
-    KeyInfo{"sign_off", table, false, "who checked the rule against the lab's copy"},
+    KeyInfo{"conditions", Key::pairs, false, "further conditions: port, class, distance, site ..."},
+    KeyInfo{"presets", Key::pairs, false, "procedure parameters that the clause fixes"},
+    KeyInfo{"basis", Key::text, false, "how this value was obtained, if other than the book's"},
+    KeyInfo{"confidence", Key::text, true, "sure, fairly sure or unsure: before the lab signs off"},
+    KeyInfo{"note", Key::text, false, "remark for the reader"},
+    KeyInfo{"sign_off", Key::table, false, "who checked the rule against the lab's copy"},
 };
 
 constexpr std::array piece_keys{
-    KeyInfo{"from", quantity, true, "lower end, included", Unit::hertz},
-    KeyInfo{"to", quantity, false, "upper end, included; without it the piece has no end", Unit::hertz},
-    KeyInfo{"limit", quantity, true, "the limit, at the lower end if it slopes"},
-    KeyInfo{"limit_to", quantity, false, "the limit at the upper end of a slope"},
-    KeyInfo{"interpolation", text, false, "of a slope: log-frequency or linear"},
+    KeyInfo{"from", Key::quantity, true, "lower end, included", Unit::hertz},
+    KeyInfo{"to", Key::quantity, false, "upper end, included; without it the piece has no end", Unit::hertz},
+    KeyInfo{"limit", Key::quantity, true, "the limit, at the lower end if it slopes"},
+    KeyInfo{"limit_to", Key::quantity, false, "the limit at the upper end of a slope"},
+    KeyInfo{"interpolation", Key::text, false, "of a slope: log-frequency or linear"},
 };
 
 constexpr std::array sign_off_keys{
-    KeyInfo{"by", text, true, "name"},
-    KeyInfo{"on", date, true, "date"},
-    KeyInfo{"document", text, true, "the lab's copy of the standard"},
+    KeyInfo{"by", Key::text, true, "name"},
+    KeyInfo{"on", Key::date, true, "date"},
+    KeyInfo{"document", Key::text, true, "the lab's copy of the standard"},
 };
 
 constexpr SectionInfo sign_off_section{"[rule.sign_off]", "The lab's sign-off of one rule.", sign_off_keys};
@@ -89,9 +87,9 @@ constexpr SectionInfo plan_section{"[[plan]]", "Channel numbers and their freque
 constexpr SectionInfo book_section{"[rulebook]", "The standard.", book_keys};
 
 constexpr std::array rulebook_root_keys{
-    KeyInfo{"rulebook", table, true, "the standard"},
-    KeyInfo{"plan", tables, false, "channel plans"},
-    KeyInfo{"rule", tables, true, "the limits"},
+    KeyInfo{"rulebook", Key::table, true, "the standard"},
+    KeyInfo{"plan", Key::tables, false, "channel plans"},
+    KeyInfo{"rule", Key::tables, true, "the limits"},
 };
 constexpr SectionInfo rulebook_root{"the file", "", rulebook_root_keys};
 
@@ -398,4 +396,4 @@ const ChannelPlan& RuleLibrary::find_plan(std::string_view full_id) const {
                suggestion(plan_id, names));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

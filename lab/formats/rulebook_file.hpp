@@ -10,7 +10,7 @@
 #include "core/rules/rule.hpp"
 #include "lab/formats/config.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const FileInfo rulebook_file;
 
@@ -63,4 +63,4 @@ class RuleLibrary {
     std::vector<SignOffs> sign_offs_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

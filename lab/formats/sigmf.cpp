@@ -13,12 +13,12 @@
 
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
+#include "core/base/simd.hpp"
 #include "core/base/text.hpp"
-#include "core/dsp/simd.hpp"
-#include "core/dsp/widen.hpp"
+#include "core/base/widen.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 using nlohmann::json;
@@ -221,7 +221,7 @@ struct Description {
     std::optional<double> rate, centre, reference, volts, path_db, path_ratio;
     std::vector<std::pair<double, double>> path_tilt;
     std::string sha512;
-    std::optional<std::string> trouble;
+    std::optional<std::string> distrust;
     std::size_t channels = 1;
     bool unscaled = false;
 };
@@ -288,8 +288,8 @@ Description describe(const std::filesystem::path& meta) {
     if (global.contains("core:sha512") && global["core:sha512"].is_string()) {
         out.sha512 = lower(global["core:sha512"].get<std::string>());
     }
-    if (global.contains("tally:trouble") && global["tally:trouble"].is_string()) {
-        out.trouble = global["tally:trouble"].get<std::string>();
+    for (const char* key : {"tally:distrust", "tally:trouble"}) {  // the second as older runs have it
+        if (global.contains(key) && global[key].is_string()) out.distrust = global[key].get<std::string>();
     }
     if (!tree.contains("captures") || !tree["captures"].is_array()) return out;
     for (const auto& segment : tree["captures"]) {
@@ -321,7 +321,7 @@ Waveform real_record(const std::filesystem::path& data, const SampleType& type, 
     const auto file = std::make_shared<SampleFile>(data, type, d.channels);
     Waveform out;
     out.step_s = 1 / rate;
-    out.overload = d.trouble;
+    out.distrust = d.distrust;
     // Floating-point values are taken as volts where nothing is said; integers count in steps of a converter.
     out.scaled = d.volts.has_value() || (type.layout == Layout::f32 && !d.unscaled);
     out.path_ratio = d.path_ratio;
@@ -341,7 +341,7 @@ Capture open_samples(const std::filesystem::path& data, const Description& d, co
                               " channels of complex samples: write the one to be measured to its own file");
     }
     IqRecord record;
-    record.trouble = d.trouble;
+    record.distrust = d.distrust;
     record.samples = std::make_shared<FileSamples>(data, type);
     record.sample_rate_hz = rate;
     record.centre_hz = d.centre.value_or(0);
@@ -415,7 +415,7 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& re
     json tree;
     tree["global"] = {{"core:datatype", "cf32_le"}, {"core:sample_rate", record.sample_rate_hz}};
     if (record.reference_level_dbm) tree["global"]["tally:reference_level_dbm"] = *record.reference_level_dbm;
-    if (record.trouble) tree["global"]["tally:trouble"] = *record.trouble;
+    if (record.distrust) tree["global"]["tally:distrust"] = *record.distrust;
     if (record.path_db) tree["global"]["tally:path_db"] = *record.path_db;
     if (!record.path_tilt.empty()) tree["global"]["tally:path_tilt_db"] = record.path_tilt;
     tree["captures"] = json::array({{{"core:sample_start", 0}, {"core:frequency", record.centre_hz}}});
@@ -433,7 +433,7 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& wa
         tree["global"]["tally:unscaled"] = true;
     }
     if (waveform.path_ratio) tree["global"]["tally:path_ratio"] = *waveform.path_ratio;
-    if (waveform.overload) tree["global"]["tally:trouble"] = *waveform.overload;
+    if (waveform.distrust) tree["global"]["tally:distrust"] = *waveform.distrust;
     tree["captures"] = json::array({{{"core:sample_start", 0}}});
     tree["annotations"] = json::array();
     const std::size_t channels = waveform.channels.size(), count = static_cast<std::size_t>(waveform.size());
@@ -447,4 +447,4 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& wa
     return write_described(stem, {bytes, values.size() * sizeof(float)}, std::move(tree));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

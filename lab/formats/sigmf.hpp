@@ -5,7 +5,7 @@
 
 #include "lab/formats/capture_hints.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Types cf32_le, ci16_le, ci8 give an IqRecord whose samples stay in the file; rf32_le, ri16_le give a
 // Waveform. Extension keys: tally:reference_level_dbm, tally:volts_per_unit (see docs/captures.md). A
@@ -22,4 +22,4 @@ WrittenCapture write_sigmf(const std::filesystem::path& stem, const IqRecord& re
 // The same for a real record (rf32_le).
 WrittenCapture write_sigmf(const std::filesystem::path& stem, const Waveform& waveform);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,23 +7,21 @@
 #include "core/rules/rule_text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array sign_off_keys{
-    KeyInfo{"rule", text, true, "book and rule, such as cispr-32/mains-b-qp"},
-    KeyInfo{"says", text, true,
+    KeyInfo{"rule", Key::text, true, "book and rule, such as cispr-32/mains-b-qp"},
+    KeyInfo{"says", Key::text, true,
             "first digits of the SHA-256 over what the rule said when it was signed off; `rules sign` writes "
             "them. "
             "A rule that says something else is not signed off"},
-    KeyInfo{"by", text, true, "name"},
-    KeyInfo{"on", date, true, "date"},
-    KeyInfo{"document", text, true, "the lab's copy of the standard"},
+    KeyInfo{"by", Key::text, true, "name"},
+    KeyInfo{"on", Key::date, true, "date"},
+    KeyInfo{"document", Key::text, true, "the lab's copy of the standard"},
 };
 constexpr std::array sign_off_root_keys{
-    KeyInfo{"sign_off", tables, true, "the sign-offs; of several for one rule the last holds"},
+    KeyInfo{"sign_off", Key::tables, true, "the sign-offs; of several for one rule the last holds"},
 };
 constexpr SectionInfo sign_off_root{"the file", "", sign_off_root_keys};
 constexpr SectionInfo sign_off_entry{"[[sign_off]]", "One rule, checked against the lab's copy.",
@@ -76,4 +74,4 @@ void append_sign_off(const std::filesystem::path& file, RuleRef rule, const Sign
     write_file(file, content);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

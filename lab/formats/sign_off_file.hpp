@@ -9,7 +9,7 @@
 #include "core/rules/rule.hpp"
 #include "lab/formats/config.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const FileInfo sign_off_file;
 
@@ -30,4 +30,4 @@ std::string rule_digest(RuleRef rule);
 // Appends an entry to the file (made when it is not there). Throws Error(input) for a file of another kind.
 void append_sign_off(const std::filesystem::path& file, RuleRef rule, const SignOff& sign_off);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -9,7 +9,7 @@
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // How a column's numbers become values: 10^exponent * factor in `unit`, or a conversion into a level.
@@ -71,8 +71,8 @@ class Reader {
                 spectrum_.declared = printable(std::string(value));
             } else if (key == "reference_level") {
                 reference_ = std::string(value);
-            } else if ((key == "overload" || key == "trouble") && !value.empty()) {
-                spectrum_.overload = std::string(value);
+            } else if ((key == "distrust" || key == "overload" || key == "trouble") && !value.empty()) {
+                spectrum_.distrust = std::string(value);
             }
         } catch (const Error& error) {
             fail_input(file_ + ", row " + std::to_string(row_), "remark " + key + ": " + error.message());
@@ -212,7 +212,7 @@ std::string spectrum_csv(const Spectrum& s) {
     if (s.impedance_ohm) out += "# impedance: " + format_exact({*s.impedance_ohm, Unit::ohm}) + "\n";
     if (s.reference_level) out += "# reference_level: " + format_exact({*s.reference_level, s.unit}) + "\n";
     if (!s.declared.empty()) out += "# declared: " + s.declared + "\n";
-    if (s.overload) out += "# overload: " + *s.overload + "\n";
+    if (s.distrust) out += "# distrust: " + *s.distrust + "\n";
     const bool corrected = !s.correction_db.empty();
     out +=
         std::string("frequency [Hz],level [") + symbol(s.unit) + (corrected ? "],correction [dB]\n" : "]\n");
@@ -229,4 +229,4 @@ std::string spectrum_csv(const Spectrum& s) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -16,15 +16,15 @@
 
 #include "core/signal/spectrum.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Throws Error(input) naming row and column for a missing or unknown unit, a cell that is not a finite
 // number, frequencies that do not rise, or a row that is too short. Known remarks are detector, bandwidth,
-// impedance, reference_level and overload; others are passed over.
+// impedance, reference_level and distrust; others are passed over.
 Spectrum parse_spectrum_csv(std::string_view text, const std::string& file);
 Spectrum read_spectrum_csv(const std::filesystem::path& file);
 
 // Frequencies exactly, levels to 4 decimals: finer than any receiver's accuracy, and the same when read back.
 std::string spectrum_csv(const Spectrum& spectrum);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,78 +8,81 @@
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array sweep_keys{
-    KeyInfo{"axis", text, true, "name of the axis"},
+    KeyInfo{"axis", Key::text, true, "name of the axis"},
     KeyInfo{
-        "sets", texts, true,
+        "sets", Key::texts, true,
         "where a value goes: \"unit\" (its setting of the axis's name), \"ROLE.SETTING\" of an instrument, "
         "\"parameter.NAME\", \"operator\" (a person, by the prompt), or several"},
-    KeyInfo{"values", words, false, "the values, as words or, with unit, as quantities"},
-    KeyInfo{"unit", text, false, "the values are quantities of this unit"},
-    KeyInfo{"range", table, false, "from, to and step (or per_decade) instead of values"},
-    KeyInfo{"values_from", table, false, "a column of a CSV file instead of values"},
-    KeyInfo{"channels", wholes, false, "channel numbers instead of values"},
-    KeyInfo{"channel_set", text, false, "\"all\" or \"low-middle-high\" of the plan instead of channels"},
-    KeyInfo{"plan", text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
-    KeyInfo{"from_test", table, false, "results of an earlier test instead of values"},
-    KeyInfo{"search", table, false, "a search for a threshold instead of values; only of the last axis"},
-    KeyInfo{"coupled", flag, false, "moves together with the axis before it, value by value"},
-    KeyInfo{"slow", flag, false, "changed as seldom as possible, over all tests with an axis of this name"},
-    KeyInfo{"prompt", text, false, "what a person does at each change, with {value}; makes the axis slow"},
+    KeyInfo{"values", Key::words, false, "the values, as words or, with unit, as quantities"},
+    KeyInfo{"unit", Key::text, false, "the values are quantities of this unit"},
+    KeyInfo{"range", Key::table, false, "from, to and step (or per_decade) instead of values"},
+    KeyInfo{"values_from", Key::table, false, "a column of a CSV file instead of values"},
+    KeyInfo{"channels", Key::wholes, false, "channel numbers instead of values"},
+    KeyInfo{"channel_set", Key::text, false,
+            "\"all\" or \"low-middle-high\" of the plan instead of channels"},
+    KeyInfo{"plan", Key::text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
+    KeyInfo{"from_test", Key::table, false, "results of an earlier test instead of values"},
+    KeyInfo{"search", Key::table, false, "a search for a threshold instead of values; only of the last axis"},
+    KeyInfo{"coupled", Key::flag, false, "moves together with the axis before it, value by value"},
+    KeyInfo{"slow", Key::flag, false,
+            "changed as seldom as possible, over all tests with an axis of this name"},
+    KeyInfo{"prompt", Key::text, false,
+            "what a person does at each change, with {value}; makes the axis slow"},
 };
 
 constexpr std::array from_test_keys{
-    KeyInfo{"test", text, true, "name of an earlier test"},
-    KeyInfo{"result", text, false, "its result that gives the values"},
-    KeyInfo{"trace", text, false,
+    KeyInfo{"test", Key::text, true, "name of an earlier test"},
+    KeyInfo{"result", Key::text, false, "its result that gives the values"},
+    KeyInfo{"trace", Key::text, false,
             "instead of a result: its curve whose peaks, held over all points of the test, give the values"},
-    KeyInfo{"most", whole, false, "at most this many values (of peaks: in each sub-range); 10 without it"},
-    KeyInfo{"apart", quantity, false, "values closer together than this are one"},
-    KeyInfo{"prominence", quantity, false, "peaks: how much one must stand out, 6 dB without it", Unit::db},
-    KeyInfo{"within", quantity, false, "peaks: only those that come this close to a limit of the test",
+    KeyInfo{"most", Key::whole, false,
+            "at most this many values (of peaks: in each sub-range); 10 without it"},
+    KeyInfo{"apart", Key::quantity, false, "values closer together than this are one"},
+    KeyInfo{"prominence", Key::quantity, false, "peaks: how much one must stand out, 6 dB without it",
             Unit::db},
-    KeyInfo{"split_at", words, false, "peaks: frequencies that part the band into sub-ranges"},
-    KeyInfo{"add", words, false, "peaks: further frequencies, chosen by the operator"},
-    KeyInfo{"drop", words, false, "peaks: frequencies that the operator leaves out"},
+    KeyInfo{"within", Key::quantity, false, "peaks: only those that come this close to a limit of the test",
+            Unit::db},
+    KeyInfo{"split_at", Key::words, false, "peaks: frequencies that part the band into sub-ranges"},
+    KeyInfo{"add", Key::words, false, "peaks: further frequencies, chosen by the operator"},
+    KeyInfo{"drop", Key::words, false, "peaks: frequencies that the operator leaves out"},
 };
 
 constexpr std::array maximise_keys{
-    KeyInfo{"axis", text, true, "name, as findings show it"},
-    KeyInfo{"sets", words, true, "where a value goes, as for a sweep"},
-    KeyInfo{"from", quantity, true, "lowest value"},
-    KeyInfo{"to", quantity, true, "highest value"},
-    KeyInfo{"coarse", quantity, true, "step of the grid over all axes"},
-    KeyInfo{"fine", quantity, true, "step around the best place, up to one coarse step to each side"},
+    KeyInfo{"axis", Key::text, true, "name, as findings show it"},
+    KeyInfo{"sets", Key::words, true, "where a value goes, as for a sweep"},
+    KeyInfo{"from", Key::quantity, true, "lowest value"},
+    KeyInfo{"to", Key::quantity, true, "highest value"},
+    KeyInfo{"coarse", Key::quantity, true, "step of the grid over all axes"},
+    KeyInfo{"fine", Key::quantity, true, "step around the best place, up to one coarse step to each side"},
 };
 
 constexpr std::array search_keys{
-    KeyInfo{"holds_at", quantity, true, "end at which the criterion should hold"},
-    KeyInfo{"fails_at", quantity, true, "end at which it should not"},
-    KeyInfo{"resolution", quantity, true, "distance between neighbouring values; dB between levels"},
-    KeyInfo{"result", text, true, "result of the procedure that the criterion looks at"},
-    KeyInfo{"at_most", quantity, false, "the criterion holds up to this"},
-    KeyInfo{"at_least", quantity, false, "the criterion holds from this"},
-    KeyInfo{"gives", text, false, "name of the result that rules judge; threshold without it"},
-    KeyInfo{"alive_at", quantity, false,
+    KeyInfo{"holds_at", Key::quantity, true, "end at which the criterion should hold"},
+    KeyInfo{"fails_at", Key::quantity, true, "end at which it should not"},
+    KeyInfo{"resolution", Key::quantity, true, "distance between neighbouring values; dB between levels"},
+    KeyInfo{"result", Key::text, true, "result of the procedure that the criterion looks at"},
+    KeyInfo{"at_most", Key::quantity, false, "the criterion holds up to this"},
+    KeyInfo{"at_least", Key::quantity, false, "the criterion holds from this"},
+    KeyInfo{"gives", Key::text, false, "name of the result that rules judge; threshold without it"},
+    KeyInfo{"alive_at", Key::quantity, false,
             "an easier value than holds_at, tried when nothing holds there: whoever answers at it fails by a "
             "number, whoever does not gets no verdict"},
 };
 
 constexpr std::array range_keys{
-    KeyInfo{"from", quantity, true, "lowest value"},
-    KeyInfo{"to", quantity, true, "highest value, taken if a step lands on it"},
-    KeyInfo{"step", quantity, false, "distance between values; dB between levels"},
-    KeyInfo{"per_decade", whole, false, "values a decade of a logarithmic range, instead of step"},
+    KeyInfo{"from", Key::quantity, true, "lowest value"},
+    KeyInfo{"to", Key::quantity, true, "highest value, taken if a step lands on it"},
+    KeyInfo{"step", Key::quantity, false, "distance between values; dB between levels"},
+    KeyInfo{"per_decade", Key::whole, false, "values a decade of a logarithmic range, instead of step"},
 };
 
 constexpr std::array values_from_keys{
-    KeyInfo{"file", text, true, "CSV with a heading, beside the campaign"},
-    KeyInfo{"column", text, true,
+    KeyInfo{"file", Key::text, true, "CSV with a heading, beside the campaign"},
+    KeyInfo{"column", Key::text, true,
             "heading of the column, without its unit; \"level [dBm]\" gives quantities"},
 };
 
@@ -302,4 +305,4 @@ Condition read_condition(const ConfigSection& section, const char* key,
     return condition;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -12,20 +12,12 @@
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/rulebook_file.hpp"
+#include "lab/model/test.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const SectionInfo sweep_section, range_section, values_from_section, from_test_section, search_section,
     maximise_section;
-
-// Values of an axis that an earlier test finds.
-struct FromTest {
-    std::string test, result;
-    std::size_t most = 10;
-    std::optional<Quantity> apart;
-    std::string trace = "";  // candidates of this curve instead of a result
-    CandidateSettings candidates = {};
-};
 
 // What reading an axis needs besides its section.
 struct SweepSources {
@@ -44,4 +36,4 @@ MaximisedAxis read_maximised(const ConfigSection& section);
 Condition read_condition(const ConfigSection& section, const char* key,
                          const std::vector<std::pair<std::string, std::string>>& pairs, const Sweep& sweep);
 
-}  // namespace rt
+}  // namespace rt::lab

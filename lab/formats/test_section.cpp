@@ -5,61 +5,62 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array test_keys{
-    KeyInfo{"name", text, true, "short name, unique in the campaign"},
-    KeyInfo{"title", text, false, "heading in the report"},
-    KeyInfo{"procedure", text, true, "name of the procedure"},
-    KeyInfo{"instrument", text, false,
+    KeyInfo{"name", Key::text, true, "short name, unique in the campaign"},
+    KeyInfo{"title", Key::text, false, "heading in the report"},
+    KeyInfo{"procedure", Key::text, true, "name of the procedure"},
+    KeyInfo{"instrument", Key::text, false,
             "role of the instrument that delivers the capture; analyser without it"},
-    KeyInfo{"parameters", pairs, false, "parameters of the procedure; the rules preset the rest"},
+    KeyInfo{"parameters", Key::pairs, false, "parameters of the procedure; the rules preset the rest"},
     KeyInfo{
-        "settings", pairs, false,
+        "settings", Key::pairs, false,
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
-    KeyInfo{"judge", tables, false, "the rules"},
-    KeyInfo{"selects_only", flag, false,
+    KeyInfo{"judge", Key::tables, false, "the rules"},
+    KeyInfo{"selects_only", Key::flag, false,
             "its rules choose candidates for a later test (nearest the limit), nothing is judged by them"},
-    KeyInfo{"sweep", tables, false, "the axes, the first one slowest"},
-    KeyInfo{"maximise", tables, false, "axes over which each point looks for the highest result first"},
-    KeyInfo{"maximise_result", text, false, "the result that is to be highest"},
-    KeyInfo{"trial_parameters", pairs, false,
+    KeyInfo{"sweep", Key::tables, false, "the axes, the first one slowest"},
+    KeyInfo{"maximise", Key::tables, false, "axes over which each point looks for the highest result first"},
+    KeyInfo{"maximise_result", Key::text, false, "the result that is to be highest"},
+    KeyInfo{"trial_parameters", Key::pairs, false,
             "parameters of the trials of maximise only, such as a quicker detector"},
-    KeyInfo{"skip", pairs_list, false, "axis values at which no point is measured; several mean all of them"},
-    KeyInfo{"repeats", whole, false, "how often each point is measured; once without it"},
-    KeyInfo{"repeat_whole", flag, false, "repeat the whole sweep instead of each point in place"},
-    KeyInfo{"duration", quantity, false, "repeat the whole sweep for this long", Unit::second},
-    KeyInfo{"order", text, false, "nested (without it), serpentine or shuffled"},
-    KeyInfo{"seed", whole, false, "of the shuffled order"},
-    KeyInfo{"note", text, false, "remark for the report"},
-    KeyInfo{"trend", text, false,
+    KeyInfo{"skip", Key::pairs_list, false,
+            "axis values at which no point is measured; several mean all of them"},
+    KeyInfo{"repeats", Key::whole, false, "how often each point is measured; once without it"},
+    KeyInfo{"repeat_whole", Key::flag, false, "repeat the whole sweep instead of each point in place"},
+    KeyInfo{"duration", Key::quantity, false, "repeat the whole sweep for this long", Unit::second},
+    KeyInfo{"order", Key::text, false, "nested (without it), serpentine or shuffled"},
+    KeyInfo{"seed", Key::whole, false, "of the shuffled order"},
+    KeyInfo{"note", Key::text, false, "remark for the report"},
+    KeyInfo{"trend", Key::text, false,
             "how the first result goes over the last axis: rising or falling; what does not is shown as an "
             "anomaly"},
-    KeyInfo{"prompt", text, false, "what a person has to do before the test; waits for go, skip or stop"},
-    KeyInfo{"power_cycle", text, false, "role of a supply that is switched off and on before the test"},
-    KeyInfo{"provides", text, false, "name of the calibration that this test makes"},
-    KeyInfo{"provides_result", text, false,
+    KeyInfo{"prompt", Key::text, false,
+            "what a person has to do before the test; waits for go, skip or stop"},
+    KeyInfo{"power_cycle", Key::text, false, "role of a supply that is switched off and on before the test"},
+    KeyInfo{"provides", Key::text, false, "name of the calibration that this test makes"},
+    KeyInfo{"provides_result", Key::text, false,
             "result that the calibration tabulates over the axis that sets a frequency; without it the "
             "calibration only has to be made"},
-    KeyInfo{"valid_for", quantity, false, "how long the calibration holds; for the whole run without it",
+    KeyInfo{"valid_for", Key::quantity, false, "how long the calibration holds; for the whole run without it",
             Unit::second},
-    KeyInfo{"needs", texts, false, "calibrations that must be in force; one that lapses is made again"},
+    KeyInfo{"needs", Key::texts, false, "calibrations that must be in force; one that lapses is made again"},
     KeyInfo{
-        "redo", whole, false,
+        "redo", Key::whole, false,
         "how often a point with an unexpected signal is measured again when nobody is there; 1 without it"},
 };
 
 constexpr std::array judge_keys{
-    KeyInfo{"rule", text, true, "rulebook and rule: \"cispr-32/mains-b-qp\""},
-    KeyInfo{"when", pairs, false, "axis values for which the rule applies; all of the test without it"},
-    KeyInfo{"marginal", quantity, false, "overrides the campaign's and the rule's"},
-    KeyInfo{"allow_partial", flag, false, "judge traces that cover only a part of the limit"},
-    KeyInfo{"decision", text, false, "overrides the campaign's"},
-    KeyInfo{"least_observation", quantity, false,
+    KeyInfo{"rule", Key::text, true, "rulebook and rule: \"cispr-32/mains-b-qp\""},
+    KeyInfo{"when", Key::pairs, false, "axis values for which the rule applies; all of the test without it"},
+    KeyInfo{"marginal", Key::quantity, false, "overrides the campaign's and the rule's"},
+    KeyInfo{"allow_partial", Key::flag, false, "judge traces that cover only a part of the limit"},
+    KeyInfo{"decision", Key::text, false, "overrides the campaign's"},
+    KeyInfo{"least_observation", Key::quantity, false,
             "a time of observation shorter than the rule's, by choice: reported as not per the standard",
             Unit::second},
 };
@@ -203,71 +204,6 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
 const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
 const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
 
-bool Judging::applies(const Sweep& sweep, const TextPairs& axes) const {
-    return std::all_of(when.begin(), when.end(), [&](const auto& part) {
-        return std::any_of(axes.begin(), axes.end(), [&](const auto& axis) {
-            return axis.first == sweep.axes[part.first].name && axis.second == part.second;
-        });
-    });
-}
-
-std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis) {
-    if (target == "unit") return SettingTarget{"unit", axis};
-    const auto dot = target.find('.');
-    if (dot == std::string::npos || target.starts_with("parameter.")) return std::nullopt;
-    return SettingTarget{target.substr(0, dot), target.substr(dot + 1)};
-}
-
-Parameters Test::parameters_at(const Sweep& swept, const Point& point) const {
-    Parameters out = parameters;
-    constexpr std::string_view prefix = "parameter.";
-    for (std::size_t i = 0; i < swept.axes.size(); ++i) {
-        const auto& value = point.value(swept, i);
-        for (const auto& target : swept.axes[i].sets) {
-            if (!target.starts_with(prefix)) continue;
-            out.set(target.substr(prefix.size()),
-                    value.quantity ? format_exact(*value.quantity) : value.text);
-        }
-    }
-    return out;
-}
-
-CaptureSetup Test::setup_at(const Point& point) const {
-    if (!search) return procedure->setup(parameters_at(point));
-    const Trial trial = trial_of(name, sweep, point, *search, search->holds_at);
-    return procedure->setup(parameters_at(trial.sweep, trial.point));
-}
-
-std::vector<Quantity> confirmations(const Test& test, const TextPairs* axes) {
-    std::vector<Quantity> out;
-    if (!test.search || test.selects_only) return out;
-    const Unit unit = test.search->holds_at.unit;
-    const auto add = [&](double value, Unit of) {
-        const auto converted = convert({value, of}, unit);
-        if (!converted) return;
-        // Twelve digits, as the values of a range.
-        const auto rounded = to_double(decimal(converted->value, 9)).value_or(converted->value);
-        const Quantity wanted{rounded, unit};
-        if (std::find(out.begin(), out.end(), wanted) == out.end()) out.push_back(wanted);
-    };
-    for (const auto& judging : test.judgings) {
-        const Rule& rule = *judging.rule.rule;
-        const Bound* bound = rule.bound();
-        if (!bound || rule.applies_to != test.search->gives || (axes && !judging.applies(test.sweep, *axes)))
-            continue;
-        const double near =
-            judging.options.marginal.value_or(rule.marginal.value_or(default_marginal(rule.unit)));
-        if (bound->max) add(*bound->max, rule.unit), add(*bound->max - near, rule.unit);
-        if (bound->min) add(*bound->min, rule.unit), add(*bound->min + near, rule.unit);
-    }
-    return out;
-}
-
-bool sets_parameter(const Axis& axis) {
-    return std::any_of(axis.sets.begin(), axis.sets.end(),
-                       [](const auto& target) { return target.starts_with("parameter."); });
-}
-
 Decision read_decision(const ConfigSection& section, Decision preset) {
     if (!section.has("decision")) return preset;
     const std::string word = section.text("decision");
@@ -340,4 +276,4 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     return test;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 constexpr int most_ports = 99;
@@ -22,9 +22,9 @@ class TouchstoneReader {
     Network read() {
         for (const auto whole : split(text_, '\n')) {
             ++line_;
-            constexpr std::string_view trouble = "! trouble: ";
-            if (whole.starts_with(trouble))
-                network_.trouble = std::string(trim(whole.substr(trouble.size())));
+            for (const std::string_view mark : {"! distrust: ", "! trouble: "}) {  // the second: older runs
+                if (whole.starts_with(mark)) network_.distrust = std::string(trim(whole.substr(mark.size())));
+            }
             const auto line = trim(whole.substr(0, whole.find('!')));
             if (line.empty()) continue;
             if (place_ == Place::information && lower(line) != "[end information]") continue;
@@ -300,7 +300,7 @@ Network read_touchstone(const std::filesystem::path& file) {
 }
 
 std::string touchstone(const Network& network) {
-    std::string out = network.trouble ? "! trouble: " + *network.trouble + "\n" : "";
+    std::string out = network.distrust ? "! distrust: " + *network.distrust + "\n" : "";
     out += "# HZ S RI R " + exact(network.reference_ohm) + "\n";
     for (std::size_t i = 0; i < network.frequency_hz.size(); ++i) {
         out += exact(network.frequency_hz[i]);
@@ -317,4 +317,4 @@ std::string touchstone(const Network& network) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,37 +5,36 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array watch_keys{
-    KeyInfo{"name", text, true, "short name, unique in the campaign"},
-    KeyInfo{"role", text, true, "instrument that is asked"},
-    KeyInfo{"quantity", text, true, "what is asked: the dialect's command query_QUANTITY"},
-    KeyInfo{"min", quantity, false, "lowest value that is in order"},
-    KeyInfo{"max", quantity, false, "highest value that is in order"},
-    KeyInfo{"every", quantity, false,
+    KeyInfo{"name", Key::text, true, "short name, unique in the campaign"},
+    KeyInfo{"role", Key::text, true, "instrument that is asked"},
+    KeyInfo{"quantity", Key::text, true, "what is asked: the dialect's command query_QUANTITY"},
+    KeyInfo{"min", Key::quantity, false, "lowest value that is in order"},
+    KeyInfo{"max", Key::quantity, false, "highest value that is in order"},
+    KeyInfo{"every", Key::quantity, false,
             "how often, besides before and after each point; every second without it", Unit::second},
-    KeyInfo{"action", text, false,
+    KeyInfo{"action", Key::text, false,
             "outside: note (without it: an event only), pause (until it is back, then the point again), void "
             "(the point gets no verdict) or stop"},
-    KeyInfo{"longest_pause", quantity, false, "then the run stops; 10 min without it", Unit::second},
+    KeyInfo{"longest_pause", Key::quantity, false, "then the run stops; 10 min without it", Unit::second},
 };
 
 constexpr std::array recheck_keys{
-    KeyInfo{"name", text, true, "short name, unlike that of any test"},
-    KeyInfo{"procedure", text, true, "name of the procedure"},
-    KeyInfo{"instrument", text, false, "role of the instrument; analyser without it"},
-    KeyInfo{"parameters", pairs, false, "parameters of the procedure"},
-    KeyInfo{"settings", pairs, false, "what is set before each check"},
-    KeyInfo{"result", text, true, "result that must stay as it was at the first check"},
-    KeyInfo{"within", quantity, true, "largest difference that is in order"},
-    KeyInfo{"every", quantity, false, "time between checks", Unit::second},
-    KeyInfo{"every_points", whole, false, "points between checks"},
-    KeyInfo{"covers", texts, false, "tests whose points it vouches for; all without it"},
+    KeyInfo{"name", Key::text, true, "short name, unlike that of any test"},
+    KeyInfo{"procedure", Key::text, true, "name of the procedure"},
+    KeyInfo{"instrument", Key::text, false, "role of the instrument; analyser without it"},
+    KeyInfo{"parameters", Key::pairs, false, "parameters of the procedure"},
+    KeyInfo{"settings", Key::pairs, false, "what is set before each check"},
+    KeyInfo{"result", Key::text, true, "result that must stay as it was at the first check"},
+    KeyInfo{"within", Key::quantity, true, "largest difference that is in order"},
+    KeyInfo{"every", Key::quantity, false, "time between checks", Unit::second},
+    KeyInfo{"every_points", Key::whole, false, "points between checks"},
+    KeyInfo{"covers", Key::texts, false, "tests whose points it vouches for; all without it"},
 };
 
 const std::vector<std::string> actions{"note", "pause", "void", "stop"};
@@ -48,11 +47,6 @@ const SectionInfo recheck_section{"[[recheck]]",
                                   "good check lose their verdict and "
                                   "are measured again.",
                                   recheck_keys};
-
-std::string Watch::limits_text() const {
-    if (min && max) return format(*min) + " to " + format(*max);
-    return min ? "at least " + format(*min) : "at most " + format(*max);
-}
 
 Watch read_watch(const ConfigSection& section) {
     Watch watch;
@@ -107,4 +101,4 @@ Recheck read_recheck(const ConfigSection& section) {
     return recheck;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

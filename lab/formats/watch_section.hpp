@@ -5,41 +5,15 @@
 #include <string>
 #include <vector>
 
-#include "lab/formats/test_section.hpp"
+#include "lab/formats/config.hpp"
+#include "lab/model/watch.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const SectionInfo watch_section, recheck_section;
 
-// A side quantity, asked by the dialect's command "query_QUANTITY".
-struct Watch {
-    enum class Action { note, pause, drop, stop };
-
-    std::string name;
-    std::string role, quantity;
-    Unit unit = Unit::none;
-    std::optional<Quantity> min, max;
-    double every_s = 1;
-    Action action = Action::note;
-    double longest_pause_s = 600;
-    std::string where;
-
-    bool inside(double value) const { return (!min || value >= min->value) && (!max || value <= max->value); }
-    std::string limits_text() const;
-};
-
 Watch read_watch(const ConfigSection& section);
-
-// A measurement repeated now and then: its result must stay near the first one.
-struct Recheck {
-    Test test;  // without axes and rules
-    std::string result;
-    double within = 0;  // in the unit of the result, or dB between levels
-    double every_s = 0;
-    std::size_t every_points = 0;
-    std::vector<std::string> covers;  // names of tests; empty for all
-};
 
 Recheck read_recheck(const ConfigSection& section);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,9 +6,9 @@
 #include <mutex>
 
 #include "core/base/error.hpp"
-#include "core/dsp/widen.hpp"
+#include "core/base/widen.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 struct Closer {
@@ -131,4 +131,4 @@ Capture read_wav(const std::filesystem::path& file, const CaptureHints& hints) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,11 +3,12 @@
 #include <cmath>
 #include <map>
 
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "lab/report/axes.hpp"
 #include "lab/report/sweep_curves.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 bool is_level(Unit unit) {
@@ -106,4 +107,4 @@ std::string anomaly_text(const RunAnomaly& a) {
            words(a.result) + ", " + a.kind + ": " + a.reason;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

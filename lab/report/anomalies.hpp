@@ -4,9 +4,9 @@
 #include <string>
 #include <vector>
 
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct RunAnomaly {
     std::string test, result, kind;
@@ -23,4 +23,4 @@ std::vector<RunAnomaly> anomalies_of(const RunRecord& run);
 // "sensitivity, channel=11, level -94 dBm: packet error ratio, outlier: 12 % beside the line ..."
 std::string anomaly_text(const RunAnomaly& anomaly);
 
-}  // namespace rt
+}  // namespace rt::lab

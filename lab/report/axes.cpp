@@ -5,7 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 std::optional<Quantity> number_of(const std::string& text) {
     if (const auto plain = to_double(text)) return Quantity{*plain, Unit::none};
@@ -38,4 +38,4 @@ std::string axis_label(const std::string& name, const std::string& unit) {
     return words(name) + (unit.empty() ? "" : " (" + unit + ")");
 }
 
-}  // namespace rt
+}  // namespace rt::lab

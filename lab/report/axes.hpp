@@ -6,7 +6,7 @@
 
 #include "core/quantity/quantity.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // "8 dBm" or "26" as a number with its unit; nothing for words.
 std::optional<Quantity> number_of(const std::string& text);
@@ -24,4 +24,4 @@ Scale scale_of(double largest, Unit unit);
 // "height (m)"
 std::string axis_label(const std::string& name, const std::string& unit);
 
-}  // namespace rt
+}  // namespace rt::lab

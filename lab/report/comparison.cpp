@@ -4,7 +4,7 @@
 #include <map>
 #include <tuple>
 
-namespace rt {
+namespace rt::lab {
 
 double ComparedFinding::change() const {
     const Finding *first = nullptr, *last = nullptr;
@@ -46,10 +46,10 @@ Unit ComparedFinding::unit() const {
 
 std::vector<ComparedFinding> compare_runs(const std::vector<const RunData*>& runs) {
     std::vector<ComparedFinding> out;
-    using Key = std::tuple<std::string, std::string, std::string, std::size_t>;
-    std::map<Key, std::size_t> known;
+    using SameFinding = std::tuple<std::string, std::string, std::string, std::size_t>;
+    std::map<SameFinding, std::size_t> known;
     for (std::size_t r = 0; r < runs.size(); ++r) {
-        std::map<Key, std::size_t> seen;  // repeats of a point
+        std::map<SameFinding, std::size_t> seen;  // repeats of a point
         for (const auto& point : runs[r]->record().points) {
             for (const auto& finding : point.findings) {
                 const std::size_t repeat = seen[{point.test, point.label, finding.rule, 0}]++;
@@ -96,4 +96,4 @@ std::optional<Figure> overlay_figure(const ComparedFinding& compared, const std:
     return drawn > 1 ? out : std::nullopt;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,9 +6,9 @@
 
 #include "core/stats/repeatability.hpp"
 #include "lab/report/figure.hpp"
-#include "lab/report/run_data.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // One finding in each run; null where a run does not have it.
 struct ComparedFinding {
@@ -33,4 +33,4 @@ std::vector<ComparedFinding> compare_runs(const std::vector<const RunData*>& run
 std::optional<Figure> overlay_figure(const ComparedFinding& compared, const std::vector<const RunData*>& runs,
                                      const std::vector<std::string>& names);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,7 +5,7 @@
 #include "core/base/text.hpp"
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 std::string part_text(const PathEntry& entry) {
@@ -149,4 +149,4 @@ std::string diagram_svg(const std::vector<Connection>& list, const std::string& 
     return drawing.finish(width, height, "Connections of " + unit + " on " + bench);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

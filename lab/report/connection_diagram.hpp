@@ -5,9 +5,9 @@
 #include <string>
 #include <vector>
 
-#include "lab/formats/bench_file.hpp"
+#include "lab/model/bench.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // One line an instrument: what stands between it and the port of the unit.
 struct Connection {
@@ -26,4 +26,4 @@ std::vector<std::string> diagram_text(const std::vector<Connection>& list);
 std::string diagram_svg(const std::vector<Connection>& list, const std::string& unit,
                         const std::string& bench);
 
-}  // namespace rt
+}  // namespace rt::lab

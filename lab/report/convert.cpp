@@ -15,7 +15,7 @@
 
 extern char** environ;
 
-namespace rt {
+namespace rt::lab {
 
 namespace {
 
@@ -137,4 +137,4 @@ void write_document(const std::filesystem::path& html, const std::filesystem::pa
             odt);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 
 #include <filesystem>
 
-namespace rt {
+namespace rt::lab {
 
 // By weasyprint. Throws Error(output) when it cannot be started or makes nothing.
 void write_pdf(const std::filesystem::path& html, const std::filesystem::path& pdf);
@@ -12,4 +12,4 @@ void write_pdf(const std::filesystem::path& html, const std::filesystem::path& p
 // write_pdf() does.
 void write_document(const std::filesystem::path& html, const std::filesystem::path& odt);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,11 +7,11 @@
 #include <string>
 #include <vector>
 
-#include "core/measure/outcome.hpp"
+#include "core/outcome/outcome.hpp"
 #include "core/rules/finding.hpp"
 #include "core/rules/rule.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion };
 
@@ -72,4 +72,4 @@ class Plotter {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <iterator>
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr const char* trace_colour = "#14506e";
 inline constexpr const char* spot_colour = "#a8480f";
@@ -22,4 +22,4 @@ inline const char* limit_colour(std::size_t limit) {
     return limit_colours[limit % std::size(limit_colours)];
 }
 
-}  // namespace rt
+}  // namespace rt::lab

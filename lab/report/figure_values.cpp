@@ -8,7 +8,7 @@
 #include "lab/report/figure_style.hpp"
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // A JSON string whose characters cannot end the element of the page that it stands in.
@@ -93,4 +93,4 @@ std::string figure_values(const Figure& figure) {
     return out + "]}";
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,11 +5,11 @@
 
 #include "lab/report/figure.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // JSON without any '<': {"title", "x", "y", "log", "curves": [{"name", "role", "colour", "x": [...] or the
 // number of an earlier curve with the same places, "y": [...]}]}. "" for polar figures, pictures of how often
 // places were met and figures without curves: these are looked at, not read.
 std::string figure_values(const Figure& figure);
 
-}  // namespace rt
+}  // namespace rt::lab

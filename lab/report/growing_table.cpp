@@ -15,26 +15,8 @@
 #include "lab/formats/files.hpp"
 #include "lab/report/tables.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
-
-using enum KeyKind;
-
-constexpr std::array table_keys{
-    KeyInfo{"file", text, true, "CSV file beside the campaign; made with its headings when it is not there"},
-    KeyInfo{"column", tables, true, "its columns, from the left"},
-};
-constexpr std::array column_keys{
-    KeyInfo{"label", text, true, "heading; of columns for each point, what stands before the point"},
-    KeyInfo{"fact", text, false,
-            "what is known of the run: unit.serial, operator, started, environment.temperature ..., verdict "
-            "of the "
-            "whole run, or run for its folder"},
-    KeyInfo{"test", text, false, "or a result of this test"},
-    KeyInfo{"result", text, false, "name of the result; margin or verdict for those of its worst finding"},
-    KeyInfo{"unit", text, false, "unit that values are written in; without prefix where it is left out"},
-    KeyInfo{"each_point", flag, false, "a column for each point of the test instead of its first"},
-};
 
 std::string cell_text(std::string text) {
     // Spreadsheets take a text that begins like a formula for one.
@@ -106,31 +88,6 @@ class LockedFile {
 
 }  // namespace
 
-const SectionInfo table_section{"[table]", "A table that grows by one row a run.", table_keys};
-const SectionInfo column_section{"[[table.column]]", "One of its columns.", column_keys};
-
-GrowingTable read_growing_table(const ConfigSection& section, const std::filesystem::path& campaign) {
-    GrowingTable out;
-    out.file = campaign.parent_path() / section.text("file");
-    for (const auto& part : section.tables("column", column_section)) {
-        TableColumn column;
-        column.label = part.text("label");
-        column.fact = part.text("fact");
-        column.test = part.text("test");
-        column.result = part.text("result");
-        column.each_point = part.flag("each_point");
-        if (column.fact.empty() == column.test.empty())
-            part.fail("label", "a column has a fact, or a test and a result");
-        if (!column.test.empty() && column.result.empty()) part.fail("test", "name the result too");
-        column.unit_text = part.text("unit");
-        if (!column.unit_text.empty() && !parse_unit(column.unit_text))
-            part.fail("unit", "unknown unit " + in_quotes(column.unit_text));
-        out.columns.push_back(std::move(column));
-    }
-    if (out.columns.empty()) section.fail("column", "the table has no columns");
-    return out;
-}
-
 TableRow table_row(const GrowingTable& table, const RunRecord& run) {
     TableRow row;
     for (const auto& column : table.columns) {
@@ -178,4 +135,4 @@ void append_row(const std::filesystem::path& file, const TableRow& row) {
     locked.append((before.back() == '\n' ? "" : "\n") + line_of(row.cells));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,11 +5,11 @@
 #include <nlohmann/json.hpp>
 #include <optional>
 
-namespace rt {
+namespace rt::lab {
 
 inline nlohmann::ordered_json json_number(std::optional<double> value) {
     if (!value || !std::isfinite(*value)) return nullptr;
     return *value;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 #include "lab/clock.hpp"
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 void set(pugi::xml_node& node, const char* name, std::string_view value) {
@@ -91,4 +91,4 @@ std::string junit_xml(const RunRecord& run) {
     return out.str();
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -10,7 +10,7 @@
 #include "lab/report/verdict_data.hpp"
 #include "live_template.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using Mustache = kainjow::mustache::mustache;
 using Data = kainjow::mustache::data;
@@ -154,4 +154,4 @@ std::string LivePage::page(bool renewing) const {
     return mustache.render(page);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,10 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "lab/model/record.hpp"
 #include "lab/run/pace.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr const char* live_file = "live.html";
 
@@ -43,4 +43,4 @@ class LivePage {
     std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now(), next_{};
 };
 
-}  // namespace rt
+}  // namespace rt::lab

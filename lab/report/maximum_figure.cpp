@@ -6,7 +6,7 @@
 
 #include "lab/report/axes.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // A trial's place along the axes that were tried, and what it read.
@@ -132,4 +132,4 @@ std::vector<Figure> maximum_figures(const std::vector<PointRecord>& points, cons
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,6 +1,6 @@
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 std::string plain_text(std::string_view text) {
     std::string out;
@@ -60,4 +60,4 @@ std::string markup_text(std::string_view text) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

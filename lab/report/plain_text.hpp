@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace rt {
+namespace rt::lab {
 
 // Valid UTF-8 without control characters but tab and newline; a question mark for bytes that are none
 // (XML 1.0 2.2).
@@ -13,4 +13,4 @@ std::string plain_text(std::string_view text);
 // The same for the inside of an element or an attribute of XML or HTML.
 std::string markup_text(std::string_view text);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -18,7 +18,7 @@
 #include "lab/report/plain_text.hpp"
 #include "lab/report/svg_colours.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // A gnuplot single-quoted string, in which nothing is special but the quote: that becomes an apostrophe,
@@ -332,4 +332,4 @@ void Plotter::finish() {
     }
 }
 
-}  // namespace rt
+}  // namespace rt::lab

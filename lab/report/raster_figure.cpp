@@ -4,7 +4,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/figure.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 Figure raster_figure(const Raster& raster, const std::string& title) {
     const Scale sx = scale_of(std::max(std::abs(raster.x_from), std::abs(raster.x_to)), raster.x_unit);
@@ -27,4 +27,4 @@ Figure raster_figure(const Raster& raster, const std::string& title) {
     return figure;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

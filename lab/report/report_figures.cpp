@@ -5,13 +5,14 @@
 
 #include "core/base/text.hpp"
 #include "core/measure/emission/candidates.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/figure_values.hpp"
 #include "lab/report/maximum_figure.hpp"
 #include "lab/report/sweep_figure.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 struct PointOfPart {
@@ -26,9 +27,8 @@ std::vector<PointOfPart> points_to_draw(const std::vector<const RunData*>& runs,
     std::vector<PointOfPart> chosen;
     for (std::size_t part = 0; part < runs.size(); ++part) {
         for (const auto& point : runs[part]->record().points) {
-            const bool drawn = point.capture.kind == "spectrum" || point.capture.kind == "iq" ||
-                               point.capture.kind == "waveform" || point.capture.kind == "network";
-            if (drawn && point.kind == PointKind::point) by_test[point.test].push_back({part, &point});
+            if (figures_of(point) != Figures::none && point.kind == PointKind::point)
+                by_test[point.test].push_back({part, &point});
         }
     }
     const auto worst = [](const PointRecord& p) {
@@ -43,7 +43,7 @@ std::vector<PointOfPart> points_to_draw(const std::vector<const RunData*>& runs,
         });
         // Captures of samples make several figures each: the first few speak for the others.
         const std::size_t own =
-            points.front().point->capture.kind == "spectrum" ? most : std::min<std::size_t>(most, 2);
+            figures_of(*points.front().point) == Figures::each ? most : std::min<std::size_t>(most, 2);
         if (points.size() > own) {
             figures.left_out[test] = points.size() - own;
             points.resize(own);
@@ -101,7 +101,7 @@ std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
         if (point.test == test && point.find_result("frequency") && point.find_result("level")) {
             finals.push_back(&point);
         } else if (!held && point.test == source && point.find_result("highest_level_frequency") &&
-                   point.capture.kind == "spectrum") {
+                   figures_of(point) == Figures::each) {
             Outcome outcome = run.outcome_of(point);
             const bool alike = scans.empty() || outcome.traces.front().x == scans.front().x;
             if (!outcome.invalid && alike) scans.push_back(std::move(outcome.traces.front()));
@@ -244,4 +244,4 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
     return figures;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

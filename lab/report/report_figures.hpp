@@ -6,9 +6,9 @@
 #include <string>
 #include <vector>
 
-#include "lab/report/run_data.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct DrawnFigure {
     std::filesystem::path file;  // .svg
@@ -33,4 +33,4 @@ struct ReportFigures {
 ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::filesystem::path& folder,
                            std::size_t most);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 #include <set>
 #include <string_view>
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // The value of an attribute of a tag, "" without it.
@@ -75,4 +75,4 @@ std::string with_plain_colours(const std::string& svg) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,7 +5,7 @@
 
 #include "lab/report/axes.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // The axis to draw against: the last one with several values that are numbers.
@@ -100,4 +100,4 @@ std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& a
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

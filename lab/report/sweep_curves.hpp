@@ -7,9 +7,9 @@
 
 #include "core/quantity/quantity.hpp"
 #include "core/stats/anomaly.hpp"
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct SweptResult {
     std::string result, axis;
@@ -24,4 +24,4 @@ struct SweptResult {
 std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& points,
                                         std::string result = "");
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/sweep_curves.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // Each bound over the part of the axis whose points it judges.
@@ -103,4 +103,4 @@ std::vector<Figure> watch_figures(const std::vector<SampleRecord>& samples) {
     return figures;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,10 +5,10 @@
 #include <vector>
 
 #include "lab/formats/rulebook_file.hpp"
+#include "lab/model/record.hpp"
 #include "lab/report/figure.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // `result` of the points (the first one without it) against the last axis whose values are quantities or
 // channels, with at most ten curves. Bounds of that result among `rules` are drawn over the points that they
@@ -19,4 +19,4 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
 // Readings of watches against minutes since the first, each with its own curve; at most one unit.
 std::vector<Figure> watch_figures(const std::vector<SampleRecord>& samples);
 
-}  // namespace rt
+}  // namespace rt::lab

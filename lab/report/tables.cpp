@@ -8,7 +8,7 @@
 #include "lab/report/anomalies.hpp"
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -111,11 +111,6 @@ std::string csv_cell(std::string text) {
     if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
     for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
     return '"' + text + '"';
-}
-
-Verdict overall_verdict(const RunRecord& run) {
-    const Verdict worst = run.counts().worst();
-    return worst == Verdict::fail || run.fact("state") == "complete" ? worst : Verdict::none;
 }
 
 std::string run_json(const RunRecord& run) {
@@ -222,4 +217,4 @@ std::string findings_csv(const RunRecord& run) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,11 +4,11 @@
 #include <string>
 #include <vector>
 
-#include "core/measure/outcome.hpp"
+#include "core/outcome/outcome.hpp"
 #include "core/rules/finding.hpp"
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // A run: results, findings and notes of all points, each with its test and point.
 std::string run_json(const RunRecord& run);
@@ -23,11 +23,7 @@ std::string traces_csv(const std::vector<Trace>& traces);
 // A cell of a CSV file: in quotation marks where commas, quotation marks or line ends need them.
 std::string csv_cell(std::string text);
 
-// Of the run as a whole: FAIL before NONE (also of a run that is not complete, or judged nothing) before
-// MARGINAL.
-Verdict overall_verdict(const RunRecord& run);
-
 // One row a finding, in the order of the run.
 std::string findings_csv(const RunRecord& run);
 
-}  // namespace rt
+}  // namespace rt::lab

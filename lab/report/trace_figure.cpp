@@ -6,7 +6,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/figure.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 constexpr double gap = std::numeric_limits<double>::quiet_NaN();
@@ -217,4 +217,4 @@ Curve thinned(const Curve& curve, bool log_x, std::size_t columns) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

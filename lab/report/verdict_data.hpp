@@ -6,7 +6,7 @@
 #include "core/base/text.hpp"
 #include "core/rules/finding.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 inline const char* verdict_sign(Verdict verdict) {
     switch (verdict) {
@@ -37,4 +37,4 @@ inline void set_counts(kainjow::mustache::data& data, const VerdictCounts& count
     data.set("none", std::to_string(counts.none));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

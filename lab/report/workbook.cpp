@@ -13,7 +13,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // Excel's own limits: 31 characters, none of []:*?/\, no two alike whatever the case.
@@ -273,4 +273,4 @@ void write_workbook(const RunRecord& run, const std::filesystem::path& file) {
     if (error) throw Error(ErrorKind::output, file.string(), "cannot be written: " + error.message());
 }
 
-}  // namespace rt
+}  // namespace rt::lab

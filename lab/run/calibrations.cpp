@@ -8,7 +8,7 @@
 #include "lab/formats/correction_file.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // The axis whose values are frequencies set somewhere; nothing when there is none.
@@ -131,4 +131,4 @@ SignalPath Calibrations::path(const std::string& role) const {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

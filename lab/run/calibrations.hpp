@@ -7,10 +7,10 @@
 #include <vector>
 
 #include "core/correct/correction.hpp"
+#include "lab/model/record.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class Calibrations {
   public:
@@ -45,4 +45,4 @@ class Calibrations {
     std::map<std::string, Known> known_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

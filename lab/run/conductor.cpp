@@ -9,7 +9,7 @@
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 static std::uint64_t id_of(const PointRecord& record) {
     return std::strtoull(record.id.c_str(), nullptr, 16);
@@ -349,4 +349,4 @@ void Conductor::add(const PlannedTest* planned, PointRecord record, const Point*
     listener_.point_done(shown, pace_.progress());
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -14,7 +14,7 @@
 #include "lab/run/runner.hpp"
 #include "lab/run/stability.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class Conductor {
   public:
@@ -97,4 +97,4 @@ class Conductor {
     RunEnd end_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

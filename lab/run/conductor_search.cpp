@@ -6,7 +6,7 @@
 #include "lab/run/conductor.hpp"
 #include "lab/tally/measure_kept.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 std::vector<AxisValue> Conductor::found_results(const FromTest& from) {
     std::vector<AxisValue> values;
@@ -150,4 +150,4 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
                    record);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 #include "lab/clock.hpp"
 #include "lab/run/conductor.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 void Conductor::note_clock(const PointRecord& record) {
     const double step = seconds_between(last_ended_, record.started);
@@ -117,4 +117,4 @@ Conductor::Flow Conductor::recover(Stability& stability, const std::string& reas
     return flow;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -2,7 +2,7 @@
 
 #include "core/base/error.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
     : bench_(*plan.bench), traffic_(traffic), simulated_(*plan.bench) {
@@ -47,4 +47,4 @@ void BenchConnection::reconnect(const std::string& role) {
     roles_.emplace(role, connect(*instrument));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

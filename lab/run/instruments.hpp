@@ -8,11 +8,11 @@
 #include <vector>
 
 #include "lab/bench/instrument_role.hpp"
+#include "lab/model/record.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/simulate/bench.hpp"
-#include "lab/tally/record.hpp"
+#include "lab/simulate/instruments/bench.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class BenchConnection {
   public:
@@ -49,4 +49,4 @@ class BenchConnection {
     std::vector<InstrumentRecord> identified_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

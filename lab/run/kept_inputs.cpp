@@ -7,7 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 class Keeper {
@@ -114,4 +114,4 @@ std::vector<std::filesystem::path> KeptFiles::further_rulebooks() const {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

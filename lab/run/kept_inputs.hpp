@@ -5,10 +5,11 @@
 #include <vector>
 
 #include "lab/formats/input_files.hpp"
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/model/record.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Writes the copies into `folder`/inputs and says what they are.
 std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library,
@@ -32,4 +33,4 @@ class KeptFiles : public InputFiles {
     std::vector<FileRecord> records_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

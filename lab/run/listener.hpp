@@ -4,10 +4,10 @@
 #include <filesystem>
 #include <string>
 
+#include "lab/model/record.hpp"
 #include "lab/run/pace.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Something that a person decides.
 struct Request {
@@ -42,4 +42,4 @@ class RunListener {
     virtual bool stop() = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

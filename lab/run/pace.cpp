@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace rt {
+namespace rt::lab {
 
 Pace::Pace(const Plan& plan) {
     for (const auto& test : plan.tests) {
@@ -51,4 +51,4 @@ Progress Pace::progress() const {
     return {done_, done_ + left, open, seconds};
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 
 #include "lab/run/plan.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct Progress {
     std::size_t done = 0, total = 0;  // captures
@@ -41,4 +41,4 @@ class Pace {
     std::chrono::steady_clock::time_point start_{};
 };
 
-}  // namespace rt
+}  // namespace rt::lab

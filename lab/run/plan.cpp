@@ -6,13 +6,14 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "core/correct/by_kind.hpp"
-#include "lab/bench/acquire.hpp"
 #include "lab/bench/instrument_role.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
 #include "lab/run/recorded.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 const Instrument& require_role(const Bench& bench, const std::string& role, const Test& test) {
@@ -96,22 +97,16 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
     if (!path) return;
     SignalPath known;
     for (const auto& entry : path->entries) known.parts.push_back(entry.part);
-    static_assert(std::variant_size_v<CaptureSetup> == std::variant_size_v<Capture>);
-    const auto refused = path_refusal(static_cast<CaptureKind>(setup.index()), known);
+    const auto refused = path_refusal(setup, known);
     if (!refused.empty()) {
         fail_input(path->where, "test " + in_quotes(test.name) + " through the path to the " + path->role +
                                     ": " + refused);
     }
-    double from = 0, to = 0;
-    if (const auto* s = std::get_if<SpectrumSetup>(&setup)) from = s->start_hz, to = s->stop_hz;
-    if (const auto* q = std::get_if<IqSetup>(&setup)) {
-        from = q->centre_hz - q->sample_rate_hz / 2;
-        to = q->centre_hz + q->sample_rate_hz / 2;
-    }
-    if (const auto* p = std::get_if<PowerSetup>(&setup)) from = to = p->frequency_hz;
+    const auto band = kind_of(setup).band(setup);
+    if (!band || !(band->to_hz > 0)) return;
     for (const auto& entry : path->entries) {
         try {
-            if (entry.part.table && to > 0) entry.part.loss_db(from), entry.part.loss_db(to);
+            if (entry.part.table) entry.part.loss_db(band->from_hz), entry.part.loss_db(band->to_hz);
         } catch (const Error& error) {
             fail_input(test.where, "test " + in_quotes(test.name) + ": the path to the " + path->role +
                                        " does not cover what it measures: " + error.message());
@@ -123,12 +118,12 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
 // voltage the impedance of the input.
 void require_units(const Bench& bench, const Test& test, const PlannedTest& planned,
                    const CaptureSetup& setup) {
-    const auto* spectrum = std::get_if<SpectrumSetup>(&setup);
-    if (!spectrum || planned.instrument->recorded()) return;  // files state their own units
+    const auto levels = kind_of(setup).level_unit(setup);
+    if (!levels || planned.instrument->recorded()) return;  // files state their own units
     const BenchPath* path = bench.find_path(test.instrument);
     const bool antenna = path && std::any_of(path->entries.begin(), path->entries.end(),
                                              [](const PathEntry& entry) { return entry.part.antenna; });
-    const Unit unit = antenna ? Unit::dbuv_per_metre : spectrum->unit;
+    const Unit unit = antenna ? Unit::dbuv_per_metre : *levels;
     const auto& impedance = planned.instrument->impedance_ohm;
     for (const auto& judging : test.judgings) {
         const Rule& rule = *judging.rule.rule;
@@ -149,15 +144,16 @@ void require_units(const Bench& bench, const Test& test, const PlannedTest& plan
 // Setups of the test, each once where no parameter changes; gives the seconds of all.
 double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
     const auto seconds_of = [&](const CaptureSetup& setup) {
-        if (!planned.instrument->recorded() && !planned.instrument->is(kind_for(setup))) {
+        const char* kind = kind_of(setup).instrument();
+        if (!planned.instrument->recorded() && !planned.instrument->is(kind)) {
             fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
-                                       " needs an instrument of kind " + kind_for(setup) + ", the " +
+                                       " needs an instrument of kind " + kind + ", the " +
                                        planned.instrument->role + " is one of kind " +
                                        planned.instrument->dialect.kind->name);
         }
         require_path(bench, test, setup);
         require_units(bench, test, planned, setup);
-        return acquire_seconds(*planned.instrument, setup);
+        return kind_of(setup).seconds(*planned.instrument, setup);
     };
     if (test.from_test)
         return seconds_of(test.procedure->setup(test.parameters)) * static_cast<double>(planned.captures);
@@ -476,4 +472,4 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
     return plan;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

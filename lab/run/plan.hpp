@@ -4,10 +4,10 @@
 #include <set>
 #include <vector>
 
-#include "lab/formats/bench_file.hpp"
-#include "lab/formats/campaign_file.hpp"
+#include "lab/model/bench.hpp"
+#include "lab/model/campaign.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct PlannedTest {
     const Test* test = nullptr;
@@ -50,4 +50,4 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
 // Why nothing that this instrument measures may be judged today; empty when it may.
 std::string calibration_lapse(const Instrument& instrument);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,12 +8,12 @@
 #include "core/base/text.hpp"
 #include "core/correct/by_kind.hpp"
 #include "core/rules/judge.hpp"
-#include "lab/bench/acquire.hpp"
+#include "lab/captures/capture_file.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
-#include "lab/formats/capture_file.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 PointRecord head_of(const PointJob& job, std::size_t position) {
     PointRecord record;
@@ -149,8 +149,7 @@ void PointMaker::power_cycle(const Test& test) {
 Capture PointMaker::recorded(const PointJob& job, const Parameters& parameters) {
     Capture capture = read_capture(recorded_.find(*job.instrument, *job.test, *job.sweep, *job.point));
     // What the bench and the campaign state counts where the file says nothing.
-    if (auto* spectrum = std::get_if<Spectrum>(&capture); spectrum && !spectrum->impedance_ohm)
-        spectrum->impedance_ohm = job.instrument->impedance_ohm;
+    kind_of(capture).state(capture, job.instrument->impedance_ohm);
     complete(capture, parameters);
     return capture;
 }
@@ -158,8 +157,9 @@ Capture PointMaker::recorded(const PointJob& job, const Parameters& parameters) 
 // Captures until the signal is the one expected, or somebody says that this one is to be taken.
 Capture PointMaker::capture(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup) {
     for (int tries = 0;; ++tries) {
-        Capture capture = job.instrument->recorded() ? recorded(job, parameters)
-                                                     : acquire(bench_.role(job.instrument->role), setup);
+        Capture capture = job.instrument->recorded()
+                              ? recorded(job, parameters)
+                              : kind_of(setup).acquire(bench_.role(job.instrument->role), setup);
         if (!job.test->procedure->check || distrust(capture)) return capture;
         const auto unexpected = job.test->procedure->check(capture, parameters);
         if (!unexpected) return capture;
@@ -264,7 +264,7 @@ std::string PointMaker::correct(const PointJob& job, Capture& capture) {
     const SignalPath path = calibrations_.path(job.instrument->role);
     if (corrected(capture)) return {};
     if (auto trouble = path.invalid(); !trouble.empty()) return trouble;
-    if (auto why = path_refusal(kind_of(capture), path); !why.empty())
+    if (auto why = path_refusal(capture, path); !why.empty())
         return "the path to the " + job.instrument->role + ": " + why;
     rt::correct(capture, path);
     return {};
@@ -419,4 +419,4 @@ PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, cons
     return record;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -15,7 +15,7 @@
 #include "lab/run/watch_keeper.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Thrown when a person ends a test or the run in the middle of a point.
 struct Interruption {
@@ -88,4 +88,4 @@ class PointMaker {
 // The record's head: id, test, label, axis values.
 PointRecord head_of(const PointJob& job, std::size_t position);
 
-}  // namespace rt
+}  // namespace rt::lab

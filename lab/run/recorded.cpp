@@ -7,7 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 constexpr const char* wildcards = "*?[";
@@ -176,4 +176,4 @@ std::filesystem::path RecordedCaptures::find(const Instrument& instrument, const
     return file;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -9,7 +9,7 @@
 
 #include "lab/run/plan.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // The pattern of an instrument's address ("files:captures/*-{test}-{label}.csv") may hold {test}, {label},
 // {repeat} and the axes' names, spelled by file_part() as in captures of a run, and * for anything. One point
@@ -52,4 +52,4 @@ class RecordedCaptures {
     std::unordered_map<std::string, std::string> taken_;  // file to point
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -13,7 +13,7 @@
 #include "lab/tally/tally.hpp"
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 RunRecord head_of(const Plan& plan, const Answers& answers) {
@@ -147,4 +147,4 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
     return run_plan(plan, folder, listener, tally, earlier, unit_of(earlier), options);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

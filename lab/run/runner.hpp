@@ -5,11 +5,12 @@
 #include <string>
 #include <vector>
 
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/model/record.hpp"
 #include "lab/run/listener.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct RunOptions {
     Answers answers;                // of all questions of the campaign, checked
@@ -35,4 +36,4 @@ RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesy
 RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener,
                 const RunOptions& options = {});
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,7 +5,7 @@
 #include "core/base/error.hpp"
 #include "lab/tally/measure_kept.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 bool same(const std::optional<double>& a, const std::optional<double>& b) {
@@ -96,4 +96,4 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,11 +5,11 @@
 #include <optional>
 #include <vector>
 
-#include "lab/formats/bench_file.hpp"
-#include "lab/formats/campaign_file.hpp"
-#include "lab/report/run_data.hpp"
+#include "lab/model/bench.hpp"
+#include "lab/model/campaign.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct SecondFinding {
     const PointRecord* point = nullptr;
@@ -32,4 +32,4 @@ struct SecondJudgement {
 std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
                                        const SecondJudgement& how);
 
-}  // namespace rt
+}  // namespace rt::lab

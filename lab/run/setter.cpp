@@ -16,7 +16,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 Setter::Setter(BenchConnection& bench, std::function<void(const std::string&)> by_hand,
                std::function<double(const std::string&, double)> path)
@@ -155,4 +155,4 @@ void Setter::set_by_program(const Instrument& unit, const std::string& setting, 
                (line.empty() ? "it ended without a word" : in_quotes(line)));
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,10 +7,10 @@
 #include <utility>
 #include <vector>
 
-#include "lab/formats/test_section.hpp"
+#include "lab/model/test.hpp"
 #include "lab/run/instruments.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class Setter {
   public:
@@ -38,4 +38,4 @@ class Setter {
     std::map<std::string, std::string> doubts_;                          // by role
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace rt {
+namespace rt::lab {
 
 bool Stability::covers(const std::string& test) const {
     const auto& covered = recheck_->covers;
@@ -44,4 +44,4 @@ std::optional<std::string> Stability::put(const PointRecord& check) {
            format({difference, unit}) + " from the reference, allowed is " + format({recheck_->within, unit});
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,10 +7,10 @@
 #include <string>
 #include <vector>
 
+#include "lab/model/record.hpp"
 #include "lab/run/plan.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // A point that a recheck vouches for, since the last one that was good.
 struct Vouched {
@@ -48,4 +48,4 @@ class Stability {
     std::size_t checks_ = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

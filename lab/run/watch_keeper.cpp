@@ -6,7 +6,7 @@
 #include "core/base/error.hpp"
 #include "lab/clock.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using std::chrono::steady_clock;
 using Lock = std::lock_guard<std::mutex>;
@@ -149,4 +149,4 @@ std::vector<EventRecord> WatchKeeper::take_events() {
     return std::exchange(events_, {});
 }
 
-}  // namespace rt
+}  // namespace rt::lab

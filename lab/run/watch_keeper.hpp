@@ -10,11 +10,11 @@
 #include <thread>
 #include <vector>
 
-#include "lab/formats/watch_section.hpp"
+#include "lab/model/record.hpp"
+#include "lab/model/watch.hpp"
 #include "lab/run/instruments.hpp"
-#include "lab/tally/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class WatchKeeper {
   public:
@@ -68,4 +68,4 @@ class WatchKeeper {
     std::jthread thread_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,7 +4,7 @@
 #include <chrono>
 #include <thread>
 
-namespace rt {
+namespace rt::lab {
 
 FaultScript::FaultScript(std::vector<PlannedFault> faults) {
     for (auto& fault : faults) faults_.push_back({std::move(fault)});
@@ -46,4 +46,4 @@ Reply FaultScript::reply(SimulatedInstrument& instrument, std::string_view messa
     return reply;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,10 +5,10 @@
 #include <string>
 #include <vector>
 
-#include "lab/formats/bench_file.hpp"
+#include "lab/model/bench.hpp"
 #include "lab/simulate/scpi_instrument.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // What becomes of one answer.
 struct Reply {
@@ -33,4 +33,4 @@ class FaultScript {
     long long answers_ = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -9,7 +9,7 @@
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/thermal.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 using Complex = std::complex<double>;
@@ -123,4 +123,4 @@ IqDisplay record_samples(const Emission& emission, const IqSetup& setup, const I
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 
 #include "lab/simulate/spectrum_display.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct IqDisplay {
     std::vector<std::complex<float>> samples;  // |x| = 1 is full scale
@@ -20,4 +20,4 @@ struct IqDisplay {
 IqDisplay record_samples(const Emission& emission, const IqSetup& setup, const InputStage& input,
                          std::uint64_t seed);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <numbers>
 
-namespace rt {
+namespace rt::lab {
 
 // SplitMix64 (Steele, Lea, Flood 2014).
 class Random {
@@ -28,4 +28,4 @@ class Random {
     std::uint64_t state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 static std::string flag_text(bool on) {
     return on ? "1" : "0";
@@ -202,4 +202,4 @@ void ScpiInstrument::add_picture(std::function<std::vector<double>()> curve) {
     });
 }
 
-}  // namespace rt
+}  // namespace rt::lab

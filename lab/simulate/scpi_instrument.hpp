@@ -8,11 +8,11 @@
 #include <string_view>
 #include <vector>
 
-#include "lab/formats/bench_file.hpp"
+#include "lab/model/bench.hpp"
 #include "lab/simulate/scpi_tree.hpp"
 #include "lab/simulate/stage.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Takes one message without its line end, gives the answer without its line end, or none.
 class SimulatedInstrument {
@@ -68,4 +68,4 @@ class ScpiInstrument : public SimulatedInstrument {
 
 bool scpi_flag(const ScpiArguments& arguments);
 
-}  // namespace rt
+}  // namespace rt::lab

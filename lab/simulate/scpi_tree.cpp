@@ -8,7 +8,7 @@
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 std::string upper(std::string_view text) {
@@ -256,4 +256,4 @@ const std::string& only_argument(const ScpiArguments& arguments) {
     return arguments.front();
 }
 
-}  // namespace rt
+}  // namespace rt::lab

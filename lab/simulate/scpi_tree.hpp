@@ -9,7 +9,7 @@
 #include <string_view>
 #include <vector>
 
-namespace rt {
+namespace rt::lab {
 
 // A refusal with its SCPI-1999 number (volume 2, chapter 21.8), such as -222 "Data out of range".
 struct ScpiError {
@@ -85,4 +85,4 @@ std::size_t scpi_word(const std::string& text, const std::vector<std::string>& w
 // Throws -109 or -108 unless there is exactly one.
 const std::string& only_argument(const ScpiArguments& arguments);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -11,7 +11,7 @@
 #include "core/base/text.hpp"
 #include "lab/bench/hislip.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 namespace asio = boost::asio;
 using asio::ip::tcp;
@@ -237,4 +237,4 @@ std::string InstrumentServer::address() const {
     return (state_->transport == Transport::hislip ? "hislip://" : "tcp://") + host() + ":" + port();
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 
 #include "lab/simulate/fault_script.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 enum class Transport { tcp, hislip };
 
@@ -29,4 +29,4 @@ class InstrumentServer {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

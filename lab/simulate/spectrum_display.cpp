@@ -9,7 +9,7 @@
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/thermal.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 constexpr std::size_t most_draws = 256, most_weighted = 4'000'000;
@@ -174,4 +174,4 @@ Display show(const Emission& emission, const SpectrumSetup& setup, const InputSt
     return display;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -7,7 +7,7 @@
 #include "core/measure/procedure.hpp"
 #include "lab/simulate/world.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Settings of the input stage.
 struct InputStage {
@@ -34,4 +34,4 @@ struct Display {
 Display show(const Emission& emission, const SpectrumSetup& setup, const InputStage& input,
              std::uint64_t seed);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using Lock = std::lock_guard<std::mutex>;
 
@@ -196,4 +196,4 @@ void Stage::drift(double db) {
     drift_db_ += db;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -10,7 +10,7 @@
 
 #include "lab/simulate/world.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Safe to use from several instruments at once.
 class Stage {
@@ -83,4 +83,4 @@ class Stage {
     double angle_deg_ = 0, height_m_ = 1, drift_db_ = 0, spent_s_ = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

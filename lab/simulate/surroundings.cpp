@@ -8,109 +8,112 @@
 #include "core/quantity/quantity.hpp"
 #include "core/serial/pattern.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
-using enum KeyKind;
-
 constexpr std::array wire_keys{
-    KeyInfo{"from", text, true, "role of a generator, or a port of the unit"},
-    KeyInfo{"to", text, true, "role of an analyser or power meter, or a port of the unit"},
-    KeyInfo{"loss", quantity, true, "rises with the square root of frequency", Unit::db},
-    KeyInfo{"at", quantity, true, "frequency at which it has this loss", Unit::hertz},
-    KeyInfo{"attenuator", text, false, "role of the step attenuator in it"},
+    KeyInfo{"from", Key::text, true, "role of a generator, or a port of the unit"},
+    KeyInfo{"to", Key::text, true, "role of an analyser or power meter, or a port of the unit"},
+    KeyInfo{"loss", Key::quantity, true, "rises with the square root of frequency", Unit::db},
+    KeyInfo{"at", Key::quantity, true, "frequency at which it has this loss", Unit::hertz},
+    KeyInfo{"attenuator", Key::text, false, "role of the step attenuator in it"},
 };
 constexpr std::array receiver_keys{
-    KeyInfo{"port", text, true, "where it listens"},
-    KeyInfo{"when", pairs, false, "settings under which this holds"},
-    KeyInfo{"half", quantity, true, "level at which half of the packets are lost", Unit::dbm},
-    KeyInfo{"width", quantity, true, "from there to where one in a hundred is lost", Unit::db},
-    KeyInfo{"packet_time", quantity, false, "time a packet needs; 1 ms without it", Unit::second},
-    KeyInfo{"packet_bits", whole, false, "bits of a packet; 1000 without it"},
+    KeyInfo{"port", Key::text, true, "where it listens"},
+    KeyInfo{"when", Key::pairs, false, "settings under which this holds"},
+    KeyInfo{"half", Key::quantity, true, "level at which half of the packets are lost", Unit::dbm},
+    KeyInfo{"width", Key::quantity, true, "from there to where one in a hundred is lost", Unit::db},
+    KeyInfo{"packet_time", Key::quantity, false, "time a packet needs; 1 ms without it", Unit::second},
+    KeyInfo{"packet_bits", Key::whole, false, "bits of a packet; 1000 without it"},
 };
 constexpr std::array draw_keys{
-    KeyInfo{"when", pairs, false, "settings under which it is drawn"},
-    KeyInfo{"current", quantity, true, "added to what else is drawn", Unit::ampere},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is drawn"},
+    KeyInfo{"current", Key::quantity, true, "added to what else is drawn", Unit::ampere},
 };
 constexpr std::array through_keys{
-    KeyInfo{"from", text, true, "port that a signal enters"},
-    KeyInfo{"to", text, true, "port that it leaves"},
-    KeyInfo{"when", pairs, false, "settings under which it passes"},
-    KeyInfo{"gain", quantity, true, "of small signals", Unit::db},
-    KeyInfo{"saturation", quantity, false, "level that it approaches; +30 dBm without it", Unit::dbm},
+    KeyInfo{"from", Key::text, true, "port that a signal enters"},
+    KeyInfo{"to", Key::text, true, "port that it leaves"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it passes"},
+    KeyInfo{"gain", Key::quantity, true, "of small signals", Unit::db},
+    KeyInfo{"saturation", Key::quantity, false, "level that it approaches; +30 dBm without it", Unit::dbm},
 };
 constexpr std::array pattern_keys{
-    KeyInfo{"port", text, true, "where it radiates"},
-    KeyInfo{"front", quantity, true, "turntable angle where it is strongest", Unit::degree},
-    KeyInfo{"depth", quantity, true, "how much weaker it is behind", Unit::db},
-    KeyInfo{"height", quantity, false, "antenna height where it is strongest; 1 m without it", Unit::metre},
-    KeyInfo{"per_metre", quantity, false, "weaker for each metre beside it", Unit::db},
+    KeyInfo{"port", Key::text, true, "where it radiates"},
+    KeyInfo{"front", Key::quantity, true, "turntable angle where it is strongest", Unit::degree},
+    KeyInfo{"depth", Key::quantity, true, "how much weaker it is behind", Unit::db},
+    KeyInfo{"height", Key::quantity, false, "antenna height where it is strongest; 1 m without it",
+            Unit::metre},
+    KeyInfo{"per_metre", Key::quantity, false, "weaker for each metre beside it", Unit::db},
 };
 constexpr std::array waveform_keys{
-    KeyInfo{"port", text, true, "where it can be probed"},
-    KeyInfo{"when", pairs, false, "settings under which it is there"},
+    KeyInfo{"port", Key::text, true, "where it can be probed"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
     KeyInfo{
-        "pattern", text, false,
+        "pattern", Key::text, false,
         "prbs7, prbs9, prbs11, prbs13, prbs15, prbs23, prbs31, clock, pam3-random, pam4-random, pam3-test "
         "or pam5-test (Ethernet's 2047 symbols); prbs7 without it"},
-    KeyInfo{"run", whole, false, "symbols of each level of a clock; 1 without it"},
-    KeyInfo{"rate", quantity, true, "bits a second", Unit::bit_per_second},
-    KeyInfo{"amplitude", quantity, true, "to either side of zero", Unit::volt},
-    KeyInfo{"rise_time", quantity, true, "20 % to 80 %", Unit::second},
-    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
-    KeyInfo{"rate_error", quantity, false, "deviation of the rate", Unit::ppm},
-    KeyInfo{"random_jitter", quantity, false, "standard deviation of each edge", Unit::second},
-    KeyInfo{"periodic_jitter", quantity, false, "peak to peak of a sinusoidal shift of the edges",
+    KeyInfo{"run", Key::whole, false, "symbols of each level of a clock; 1 without it"},
+    KeyInfo{"rate", Key::quantity, true, "bits a second", Unit::bit_per_second},
+    KeyInfo{"amplitude", Key::quantity, true, "to either side of zero", Unit::volt},
+    KeyInfo{"rise_time", Key::quantity, true, "20 % to 80 %", Unit::second},
+    KeyInfo{"noise", Key::quantity, false, "standard deviation", Unit::volt},
+    KeyInfo{"rate_error", Key::quantity, false, "deviation of the rate", Unit::ppm},
+    KeyInfo{"random_jitter", Key::quantity, false, "standard deviation of each edge", Unit::second},
+    KeyInfo{"periodic_jitter", Key::quantity, false, "peak to peak of a sinusoidal shift of the edges",
             Unit::second},
-    KeyInfo{"periodic_frequency", quantity, false, "how often it goes to and fro; 1 MHz without it",
+    KeyInfo{"periodic_frequency", Key::quantity, false, "how often it goes to and fro; 1 MHz without it",
             Unit::hertz},
-    KeyInfo{"duty_cycle_distortion", quantity, false, "rising edges later than falling ones", Unit::second},
-    KeyInfo{"cable_bandwidth", quantity, false, "-3 dB of a cable of first order behind it", Unit::hertz},
-    KeyInfo{"droop_time", quantity, false, "time constant of a high-pass of first order in it", Unit::second},
-    KeyInfo{"compression", quantity, false, "third order: so much of the amplitude is missing at its peak",
-            Unit::percent},
-    KeyInfo{"disturber", quantity, false, "peak of a sine that is sent against it", Unit::volt},
-    KeyInfo{"disturber_frequency", quantity, false, "of this sine; a sixth of the rate without it",
+    KeyInfo{"duty_cycle_distortion", Key::quantity, false, "rising edges later than falling ones",
+            Unit::second},
+    KeyInfo{"cable_bandwidth", Key::quantity, false, "-3 dB of a cable of first order behind it",
             Unit::hertz},
-    KeyInfo{"burst", quantity, false, "the line is driven for so long, then rests at 0 V", Unit::second},
-    KeyInfo{"gap", quantity, false, "between bursts", Unit::second},
-    KeyInfo{"bursts", whole, false, "bursts in a row; 6 without it"},
-    KeyInfo{"rest", quantity, false, "behind a row of bursts; 2 us without it", Unit::second},
+    KeyInfo{"droop_time", Key::quantity, false, "time constant of a high-pass of first order in it",
+            Unit::second},
+    KeyInfo{"compression", Key::quantity, false,
+            "third order: so much of the amplitude is missing at its peak", Unit::percent},
+    KeyInfo{"disturber", Key::quantity, false, "peak of a sine that is sent against it", Unit::volt},
+    KeyInfo{"disturber_frequency", Key::quantity, false, "of this sine; a sixth of the rate without it",
+            Unit::hertz},
+    KeyInfo{"burst", Key::quantity, false, "the line is driven for so long, then rests at 0 V", Unit::second},
+    KeyInfo{"gap", Key::quantity, false, "between bursts", Unit::second},
+    KeyInfo{"bursts", Key::whole, false, "bursts in a row; 6 without it"},
+    KeyInfo{"rest", Key::quantity, false, "behind a row of bursts; 2 us without it", Unit::second},
 };
 constexpr std::array bus_keys{
-    KeyInfo{"port", text, true, "where it can be probed: clock on channel 1, data on channel 2"},
-    KeyInfo{"when", pairs, false, "settings under which there is traffic"},
-    KeyInfo{"rate", quantity, true, "clock frequency", Unit::hertz},
-    KeyInfo{"supply", quantity, true, "bus voltage", Unit::volt},
-    KeyInfo{"rise_time", quantity, true, "30 % to 70 %, an RC curve", Unit::second},
-    KeyInfo{"fall_time", quantity, true, "70 % to 30 %", Unit::second},
-    KeyInfo{"data_delay", quantity, true, "data changes so long after the clock has begun to fall",
+    KeyInfo{"port", Key::text, true, "where it can be probed: clock on channel 1, data on channel 2"},
+    KeyInfo{"when", Key::pairs, false, "settings under which there is traffic"},
+    KeyInfo{"rate", Key::quantity, true, "clock frequency", Unit::hertz},
+    KeyInfo{"supply", Key::quantity, true, "bus voltage", Unit::volt},
+    KeyInfo{"rise_time", Key::quantity, true, "30 % to 70 %, an RC curve", Unit::second},
+    KeyInfo{"fall_time", Key::quantity, true, "70 % to 30 %", Unit::second},
+    KeyInfo{"data_delay", Key::quantity, true, "data changes so long after the clock has begun to fall",
             Unit::second},
-    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
-    KeyInfo{"address", text, true, "of the peripheral that is written to, such as 0x48"},
-    KeyInfo{"bytes", texts, true, "what is written to it over and over"},
-    KeyInfo{"late_bit", whole, false,
+    KeyInfo{"noise", Key::quantity, false, "standard deviation", Unit::volt},
+    KeyInfo{"address", Key::text, true, "of the peripheral that is written to, such as 0x48"},
+    KeyInfo{"bytes", Key::texts, true, "what is written to it over and over"},
+    KeyInfo{"late_bit", Key::whole, false,
             "bit of a write, counted from 1 with the acknowledge bits, that comes late"},
-    KeyInfo{"late_by", quantity, false, "how much later it comes", Unit::second},
+    KeyInfo{"late_by", Key::quantity, false, "how much later it comes", Unit::second},
 };
 
 constexpr std::array pair_keys{
-    KeyInfo{"port", text, true, "where they can be probed: channel 1 and channel 2"},
-    KeyInfo{"when", pairs, false, "settings under which they are there"},
-    KeyInfo{"steps", texts, true,
+    KeyInfo{"port", Key::text, true, "where they can be probed: channel 1 and channel 2"},
+    KeyInfo{"when", Key::pairs, false, "settings under which they are there"},
+    KeyInfo{"steps", Key::texts, true,
             "what both lines hold, one after the other: \"3.3 V, 0 V, 1 ms\"; with \"toggle 1 MHz\" behind "
             "it they change against each other"},
-    KeyInfo{"rise_time", quantity, false, "of a change by 1 V, straight; none without it", Unit::second},
-    KeyInfo{"noise", quantity, false, "standard deviation", Unit::volt},
+    KeyInfo{"rise_time", Key::quantity, false, "of a change by 1 V, straight; none without it", Unit::second},
+    KeyInfo{"noise", Key::quantity, false, "standard deviation", Unit::volt},
 };
 
 constexpr std::array load_keys{
-    KeyInfo{"port", text, true, "connector of a pair: ports 1 and 2 of a network analyser"},
-    KeyInfo{"when", pairs, false, "settings under which it is so"},
-    KeyInfo{"resistance", quantity, true, "between the conductors", Unit::ohm},
-    KeyInfo{"time_constant", quantity, false, "of this resistance with the capacitance beside it",
+    KeyInfo{"port", Key::text, true, "connector of a pair: ports 1 and 2 of a network analyser"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is so"},
+    KeyInfo{"resistance", Key::quantity, true, "between the conductors", Unit::ohm},
+    KeyInfo{"time_constant", Key::quantity, false, "of this resistance with the capacitance beside it",
             Unit::second},
-    KeyInfo{"common", quantity, false, "of both conductors together to ground; open without it", Unit::ohm},
+    KeyInfo{"common", Key::quantity, false, "of both conductors together to ground; open without it",
+            Unit::ohm},
 };
 
 }  // namespace
@@ -304,4 +307,4 @@ Surroundings read_surroundings(const ConfigSection& root,
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

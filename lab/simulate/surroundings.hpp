@@ -9,7 +9,7 @@
 
 #include "lab/formats/config.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const SectionInfo wire_section, receiver_section, draw_section, through_section, pattern_section,
     waveform_section, bus_section, pair_section, load_section;
@@ -138,4 +138,4 @@ Surroundings read_surroundings(const ConfigSection& root, const std::map<std::st
 // The settings under "when" of a section, checked against those that there are.
 UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::string>& settings);
 
-}  // namespace rt
+}  // namespace rt::lab

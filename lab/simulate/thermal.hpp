@@ -3,7 +3,7 @@
 
 #include <cmath>
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr double thermal_dbm_hz = -173.975;  // k 290 K
 
@@ -11,4 +11,4 @@ inline double milliwatt(double dbm) {
     return std::pow(10, dbm / 10);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 #include "core/serial/test_symbols.hpp"
 #include "lab/simulate/random.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 double step_of(const WaveDisplay& display) {
@@ -215,4 +215,4 @@ std::vector<double> show_bus(const BusTraffic& bus, bool clock, const WaveDispla
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

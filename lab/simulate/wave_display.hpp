@@ -6,7 +6,7 @@
 
 #include "lab/simulate/surroundings.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct WaveDisplay {
     double span_s = 0;
@@ -27,4 +27,4 @@ std::vector<double> show_bus(const BusTraffic& bus, bool clock, const WaveDispla
 std::vector<double> show_pair(const LinePair& pair, bool second, const WaveDisplay& display,
                               std::uint64_t seed);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -9,81 +9,80 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
-
-using enum KeyKind;
 
 constexpr double dbuv_to_dbm_50 = -106.98970004336019;  // 10 log10(1e-12 V^2 / 50 ohm / 1 mW)
 
 constexpr std::array unit_keys{
-    KeyInfo{"name", text, true, "what it is"},
-    KeyInfo{"supply", quantity, false, "voltage it needs; 5 V without it", Unit::volt},
-    KeyInfo{"temperature", quantity, false, "when cold; 23 degC without it", Unit::celsius},
-    KeyInfo{"warming", quantity, false, "how much it warms up", Unit::celsius},
-    KeyInfo{"warming_time", quantity, false, "time constant of that; 10 min without it", Unit::second},
+    KeyInfo{"name", Key::text, true, "what it is"},
+    KeyInfo{"supply", Key::quantity, false, "voltage it needs; 5 V without it", Unit::volt},
+    KeyInfo{"temperature", Key::quantity, false, "when cold; 23 degC without it", Unit::celsius},
+    KeyInfo{"warming", Key::quantity, false, "how much it warms up", Unit::celsius},
+    KeyInfo{"warming_time", Key::quantity, false, "time constant of that; 10 min without it", Unit::second},
 };
 constexpr std::array line_keys{
-    KeyInfo{"port", text, true, "where it leaves the unit"},
-    KeyInfo{"when", pairs, false, "settings under which it is there; always without it"},
-    KeyInfo{"frequency", quantity, true, "of the fundamental", Unit::hertz},
-    KeyInfo{"level", quantity, true, "of the fundamental, into 50 ohm", Unit::dbuv},
-    KeyInfo{"harmonics", whole, false,
+    KeyInfo{"port", Key::text, true, "where it leaves the unit"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there; always without it"},
+    KeyInfo{"frequency", Key::quantity, true, "of the fundamental", Unit::hertz},
+    KeyInfo{"level", Key::quantity, true, "of the fundamental, into 50 ohm", Unit::dbuv},
+    KeyInfo{"harmonics", Key::whole, false,
             "how many multiples there are, the fundamental included; 1 without it"},
-    KeyInfo{"slope", quantity, false, "change of level per decade of frequency", Unit::db},
-    KeyInfo{"even", quantity, false, "even multiples relative to odd ones", Unit::db},
-    KeyInfo{"share_on", quantity, false, "share of time in which it is there; 100 % without it",
+    KeyInfo{"slope", Key::quantity, false, "change of level per decade of frequency", Unit::db},
+    KeyInfo{"even", Key::quantity, false, "even multiples relative to odd ones", Unit::db},
+    KeyInfo{"share_on", Key::quantity, false, "share of time in which it is there; 100 % without it",
             Unit::percent},
-    KeyInfo{"drift", quantity, false, "change of level after warming up", Unit::db},
-    KeyInfo{"drift_time", quantity, false, "time constant of the drift; 10 min without it", Unit::second},
+    KeyInfo{"drift", Key::quantity, false, "change of level after warming up", Unit::db},
+    KeyInfo{"drift_time", Key::quantity, false, "time constant of the drift; 10 min without it",
+            Unit::second},
 };
 constexpr std::array noise_keys{
-    KeyInfo{"port", text, true, "where it leaves the unit"},
-    KeyInfo{"when", pairs, false, "settings under which it is there"},
-    KeyInfo{"from", quantity, true, "lower end", Unit::hertz},
-    KeyInfo{"to", quantity, true, "upper end", Unit::hertz},
-    KeyInfo{"density", quantity, true, "at the lower end", Unit::dbm_per_hz},
-    KeyInfo{"density_to", quantity, false, "at the upper end, along log f", Unit::dbm_per_hz},
+    KeyInfo{"port", Key::text, true, "where it leaves the unit"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
+    KeyInfo{"from", Key::quantity, true, "lower end", Unit::hertz},
+    KeyInfo{"to", Key::quantity, true, "upper end", Unit::hertz},
+    KeyInfo{"density", Key::quantity, true, "at the lower end", Unit::dbm_per_hz},
+    KeyInfo{"density_to", Key::quantity, false, "at the upper end, along log f", Unit::dbm_per_hz},
 };
 constexpr std::array radio_keys{
-    KeyInfo{"port", text, true, "where it leaves the unit"},
-    KeyInfo{"when", pairs, false, "settings under which it is there"},
-    KeyInfo{"base", quantity, true, "frequency of the first channel", Unit::hertz},
-    KeyInfo{"spacing", quantity, true, "between channels", Unit::hertz},
-    KeyInfo{"first_channel", whole, true,
+    KeyInfo{"port", Key::text, true, "where it leaves the unit"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
+    KeyInfo{"base", Key::quantity, true, "frequency of the first channel", Unit::hertz},
+    KeyInfo{"spacing", Key::quantity, true, "between channels", Unit::hertz},
+    KeyInfo{"first_channel", Key::whole, true,
             "number of the first channel; the setting \"channel\" counts from it"},
-    KeyInfo{"intercept", quantity, true, "third-order intercept point of the output: regrowth = 3 P - 2 IP3",
-            Unit::dbm},
-    KeyInfo{"chip_rate", quantity, true, "chips per second of half-sine O-QPSK", Unit::hertz},
-    KeyInfo{"frequency_error", quantity, false, "of the carrier, in complex samples", Unit::ppm},
-    KeyInfo{"clock_error", quantity, false, "of the chip clock, in complex samples", Unit::ppm},
-    KeyInfo{"iq_offset", quantity, false, "of the origin, relative to the signal, in complex samples",
+    KeyInfo{"intercept", Key::quantity, true,
+            "third-order intercept point of the output: regrowth = 3 P - 2 IP3", Unit::dbm},
+    KeyInfo{"chip_rate", Key::quantity, true, "chips per second of half-sine O-QPSK", Unit::hertz},
+    KeyInfo{"frequency_error", Key::quantity, false, "of the carrier, in complex samples", Unit::ppm},
+    KeyInfo{"clock_error", Key::quantity, false, "of the chip clock, in complex samples", Unit::ppm},
+    KeyInfo{"iq_offset", Key::quantity, false, "of the origin, relative to the signal, in complex samples",
             Unit::db},
-    KeyInfo{"imbalance", quantity, false, "level of I over that of Q, in complex samples", Unit::db},
-    KeyInfo{"frame_octets", whole, false, "octets of a frame's payload, 100 without it"},
-    KeyInfo{"frame_gap", quantity, false, "time between two frames, 0.4 ms without it", Unit::second},
+    KeyInfo{"imbalance", Key::quantity, false, "level of I over that of Q, in complex samples", Unit::db},
+    KeyInfo{"frame_octets", Key::whole, false, "octets of a frame's payload, 100 without it"},
+    KeyInfo{"frame_gap", Key::quantity, false, "time between two frames, 0.4 ms without it", Unit::second},
 };
 constexpr std::array fault_keys{
-    KeyInfo{"port", text, true, "where it shows"},
-    KeyInfo{"when", pairs, true, "settings under which it shows"},
-    KeyInfo{"gain", quantity, true, "added to every level of the port", Unit::db},
+    KeyInfo{"port", Key::text, true, "where it shows"},
+    KeyInfo{"when", Key::pairs, true, "settings under which it shows"},
+    KeyInfo{"gain", Key::quantity, true, "added to every level of the port", Unit::db},
 };
 constexpr std::array root_keys{
-    KeyInfo{"unit", table, true, "the unit"},
-    KeyInfo{"settings", pairs, true, "its settings and their values at power-on"},
-    KeyInfo{"line", tables, false, "spectral lines"},
-    KeyInfo{"noise", tables, false, "broadband noise"},
-    KeyInfo{"radio", tables, false, "modulated carriers; power is the setting \"level\""},
-    KeyInfo{"fault", tables, false, "what is wrong with it"},
-    KeyInfo{"wire", tables, false, "cables of the bench"},
-    KeyInfo{"receiver", tables, false, "its receiver"},
-    KeyInfo{"draw", tables, false, "current drawn"},
-    KeyInfo{"through", tables, false, "signal paths through it"},
-    KeyInfo{"pattern", tables, false, "how its ports radiate"},
-    KeyInfo{"waveform", tables, false, "digital signals"},
-    KeyInfo{"bus", tables, false, "traffic on two-wire buses"},
-    KeyInfo{"pair", tables, false, "lines that hold voltages one after the other"},
-    KeyInfo{"load", tables, false, "what ends its connectors"},
+    KeyInfo{"unit", Key::table, true, "the unit"},
+    KeyInfo{"settings", Key::pairs, true, "its settings and their values at power-on"},
+    KeyInfo{"line", Key::tables, false, "spectral lines"},
+    KeyInfo{"noise", Key::tables, false, "broadband noise"},
+    KeyInfo{"radio", Key::tables, false, "modulated carriers; power is the setting \"level\""},
+    KeyInfo{"fault", Key::tables, false, "what is wrong with it"},
+    KeyInfo{"wire", Key::tables, false, "cables of the bench"},
+    KeyInfo{"receiver", Key::tables, false, "its receiver"},
+    KeyInfo{"draw", Key::tables, false, "current drawn"},
+    KeyInfo{"through", Key::tables, false, "signal paths through it"},
+    KeyInfo{"pattern", Key::tables, false, "how its ports radiate"},
+    KeyInfo{"waveform", Key::tables, false, "digital signals"},
+    KeyInfo{"bus", Key::tables, false, "traffic on two-wire buses"},
+    KeyInfo{"pair", Key::tables, false, "lines that hold voltages one after the other"},
+    KeyInfo{"load", Key::tables, false, "what ends its connectors"},
 };
 constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo unit_section{"[unit]", "The simulated unit.", unit_keys};
@@ -302,4 +301,4 @@ Emission SimulatedUnit::emission(const std::string& port, double seconds, double
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

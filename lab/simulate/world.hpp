@@ -10,7 +10,7 @@
 #include "lab/formats/config.hpp"
 #include "lab/simulate/surroundings.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 extern const FileInfo simulated_unit_file;
 
@@ -124,4 +124,4 @@ class SimulatedUnit {
     std::vector<Fault> faults_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 
 #include "core/rules/finding.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 struct FindingQuery {
     std::string unit;  // serial number or model, whole
@@ -39,4 +39,4 @@ std::string units_asked_for(const FindingQuery& query);
 std::vector<FoundFinding> find_in_folders(const std::vector<std::filesystem::path>& folders,
                                           const FindingQuery& query, std::vector<std::string>& left_out);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -8,7 +8,7 @@
 #include "lab/tally/sqlite.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 std::vector<std::filesystem::path> runs_in(const std::filesystem::path& folder) {
@@ -92,4 +92,4 @@ std::vector<FoundFinding> find_in_folders(const std::vector<std::filesystem::pat
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,7 +1,7 @@
 // Tables of the shared store, in a schema of their own. docs/store.md explains them.
 #pragma once
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr int store_schema = 1;
 
@@ -49,4 +49,4 @@ CREATE INDEX IF NOT EXISTS result_by_run ON result (run, position);
 CREATE INDEX IF NOT EXISTS axis_by_run ON axis (run, position);
 )sql";
 
-}  // namespace rt
+}  // namespace rt::lab

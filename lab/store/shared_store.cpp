@@ -13,7 +13,7 @@
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // What the database says, in one line.
@@ -241,4 +241,4 @@ std::vector<FoundFinding> SharedStore::find(const FindingQuery& query) {
     });
 }
 
-}  // namespace rt
+}  // namespace rt::lab

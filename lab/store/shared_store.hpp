@@ -5,10 +5,10 @@
 #include <memory>
 #include <string>
 
-#include "lab/report/run_data.hpp"
 #include "lab/store/finding_query.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 enum class Pushed {
     fresh,     // the run was not there
@@ -35,4 +35,4 @@ class SharedStore {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

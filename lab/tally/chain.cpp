@@ -6,11 +6,11 @@
 #include <set>
 
 #include "core/base/text.hpp"
-#include "lab/formats/capture_file.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/tally.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 namespace {
 
@@ -426,4 +426,4 @@ Verification verify_run(const std::filesystem::path& folder) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

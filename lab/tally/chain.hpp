@@ -9,7 +9,7 @@
 
 #include "lab/tally/sqlite.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class Chain {
   public:
@@ -67,4 +67,4 @@ void require_unaltered(Database& database, const std::filesystem::path& folder);
 // Goes through the chain, and through all files of the run folder that the tally names.
 Verification verify_run(const std::filesystem::path& folder);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -16,7 +16,7 @@
 #include "lab/tally/tally.hpp"
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 namespace fs = std::filesystem;
@@ -143,4 +143,4 @@ Evidence write_evidence(const fs::path& run, const fs::path& target) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <filesystem>
 
-namespace rt {
+namespace rt::lab {
 
 struct Evidence {
     std::size_t files = 0;
@@ -16,4 +16,4 @@ struct Evidence {
 // when the archive cannot be written; then there is none.
 Evidence write_evidence(const std::filesystem::path& run, const std::filesystem::path& archive);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -2,10 +2,10 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "lab/formats/capture_file.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
               const std::string& value) {
@@ -29,4 +29,4 @@ Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedur
     return measure(procedure, read_capture(path), parameters);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

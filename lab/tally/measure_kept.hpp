@@ -4,9 +4,9 @@
 #include <filesystem>
 
 #include "core/measure/procedure.hpp"
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // One parameter of a point as it was: stated, or only preset. Throws Error(input) as Parameters::set().
 void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
@@ -16,4 +16,4 @@ void set_kept(Parameters& parameters, const PointRecord& point, const std::strin
 // the capture is missing or its hash is not the one in the tally.
 Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedure, const PointRecord& point);
 
-}  // namespace rt
+}  // namespace rt::lab

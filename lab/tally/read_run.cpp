@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <iterator>
 
-namespace rt {
+namespace rt::lab {
 
 Unit unit_of_symbol(const std::string& symbol) {
     const auto spelling = parse_unit(symbol);
@@ -174,4 +174,4 @@ RunRecord read_run(Database& db) {
     return run;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

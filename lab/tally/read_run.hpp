@@ -1,10 +1,10 @@
 // The whole of a tally, read in one state.
 #pragma once
 
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 #include "lab/tally/sqlite.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // As the table `point` writes kinds and standings, in the order of their enumerations.
 inline constexpr const char* kind_names[] = {"point", "trial", "threshold", "check"};
@@ -15,4 +15,4 @@ Unit unit_of_symbol(const std::string& symbol);
 
 RunRecord read_run(Database& database);
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -1,7 +1,7 @@
 // The tables of tally.sqlite. docs/tally.md explains them; a change here raises tally_schema.
 #pragma once
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr const char* tally_tables = R"sql(
 CREATE TABLE fact (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID, STRICT;
@@ -56,4 +56,4 @@ CREATE INDEX chain_by_kind ON chain (kind, number);
 CREATE INDEX finding_by_verdict ON finding (verdict, rule);
 )sql";
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -12,7 +12,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 class Database {
   public:
@@ -157,4 +157,4 @@ class Transaction {
     bool done_ = false;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

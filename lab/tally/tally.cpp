@@ -16,40 +16,7 @@
 #include "lab/tally/schema.hpp"
 #include "lab/tally/sqlite.hpp"
 
-namespace rt {
-
-std::string RunRecord::fact(const std::string& name) const {
-    const auto at = facts.find(name);
-    return at == facts.end() ? "" : at->second;
-}
-
-const Result* PointRecord::find_result(const std::string& name) const {
-    for (const auto& result : results) {
-        if (result.name == name) return &result;
-    }
-    return nullptr;
-}
-
-void withdraw(PointRecord& point) {
-    for (auto& finding : point.findings) {
-        finding.verdict = Verdict::none;
-        finding.reason = "void: " + point.standing_reason;
-        finding.limit.reset();
-        finding.value.reset();
-        finding.margin.reset();
-        finding.at.reset();
-        finding.uncertainty.reset(), finding.guard.reset(), finding.wrong_pass.reset();
-    }
-    point.notes.push_back("void: " + point.standing_reason);
-}
-
-VerdictCounts RunRecord::counts() const {
-    VerdictCounts counts;
-    for (const auto& point : points) {
-        for (const auto& finding : point.findings) counts.add(finding.verdict);
-    }
-    return counts;
-}
+namespace rt::lab {
 
 static const char* name(PointKind kind) {
     return kind_names[static_cast<std::size_t>(kind)];
@@ -402,4 +369,4 @@ RunRecord Tally::read() {
     return read_run(state_->database);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -5,9 +5,9 @@
 #include <functional>
 #include <memory>
 
-#include "lab/tally/record.hpp"
+#include "lab/model/record.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 inline constexpr int tally_schema = 4;         // PRAGMA user_version
 inline constexpr int oldest_tally_schema = 3;  // that can be read
@@ -61,4 +61,4 @@ class Tally {
     std::unique_ptr<State> state_;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -42,13 +42,13 @@ TEST_CASE("FAIL turned into PASS by a line of SQL is refused everywhere, and mar
         rare_tally(stand.folder.path(), {"report", "run", "--even-if-altered", "--figures", "0"});
     CHECK(marked.code == 0);
     CHECK(contains(marked.err, "attention: altered: point 1"));
-    const std::string page = rt::read_file(stand.folder / "run/report/report.html");
+    const std::string page = rt::lab::read_file(stand.folder / "run/report/report.html");
     CHECK(contains(page, "ALTERED: this run is not as it was written"));
     CHECK(contains(page, "position: fixed; top: -12mm"));  // on every page of the PDF
     // The run's own templates have no mark: they are left out with a word, those named here are refused.
     Stand own = failed();
     own.folder.write("mine.md.mustache", "{{unit.serial}}\n");
-    const std::string text = rt::read_file(own.folder / "campaign.toml");
+    const std::string text = rt::lab::read_file(own.folder / "campaign.toml");
     own.folder.write("campaign.toml", "[report]\ntemplates = [\"mine.md.mustache\"]\n" + text);
     CHECK(
         rare_tally(own.folder.path(), {"run", "campaign.toml", "--out", "second", "--no-live", "--no-report"})
@@ -66,7 +66,7 @@ TEST_CASE("FAIL turned into PASS by a line of SQL is refused everywhere, and mar
     // The right twin.
     const Stand sound = failed();
     CHECK(rare_tally(sound.folder.path(), {"report", "run", "--figures", "0"}).code == 0);
-    CHECK_FALSE(contains(rt::read_file(sound.folder / "run/report/report.html"), "role=\"alert\""));
+    CHECK_FALSE(contains(rt::lab::read_file(sound.folder / "run/report/report.html"), "role=\"alert\""));
 }
 
 TEST_CASE(
@@ -75,7 +75,7 @@ TEST_CASE(
     stand.tests += Stand::scanning("second", "settings = { \"unit.state\" = \"loud\" }\n");
     stand.write();
     stand.folder.write("letter.md.mustache", "highest: {{test.second.highest_level}}\n");
-    const std::string text = rt::read_file(stand.folder / "campaign.toml");
+    const std::string text = rt::lab::read_file(stand.folder / "campaign.toml");
     stand.folder.write("campaign.toml", "[report]\ntemplates = [\"letter.md.mustache\"]\n" + text);
     const auto run = [&](const std::string& out, bool stop) {
         std::vector<std::string> call{"run", "campaign.toml", "--out", out, "--no-live"};
@@ -89,7 +89,7 @@ TEST_CASE(
     CHECK_FALSE(std::filesystem::exists(stand.folder / "stopped/report/report-letter.md"));
     const Said whole = run("whole", false);
     CHECK_FALSE(contains(whole.err, "left out"));
-    CHECK(contains(rt::read_file(stand.folder / "whole/report/report-letter.md"), "highest: "));
+    CHECK(contains(rt::lab::read_file(stand.folder / "whole/report/report-letter.md"), "highest: "));
 }
 
 TEST_CASE("a run whose end was cut off is not carried on, so that it cannot be measured until it passes") {
@@ -135,9 +135,9 @@ TEST_CASE("verify says what the chain does not cover, and looks at samples behin
     CHECK(samples.run().code == 0);
     auto data = samples.folder / "run" / samples.record().points[0].capture.file;
     data.replace_extension(".sigmf-data");
-    std::string bytes = rt::read_file(data);
+    std::string bytes = rt::lab::read_file(data);
     bytes[100] = static_cast<char>(bytes[100] ^ 1);
-    rt::write_file(data, bytes);
+    rt::lab::write_file(data, bytes);
     const Said altered = rare_tally(samples.folder.path(), {"verify", "run"});
     CHECK(altered.code == 1);
     CHECK(contains(altered.out, "was altered: its SHA-512"));
@@ -157,7 +157,7 @@ TEST_CASE("a damaged tally is one line, whatever is damaged in it") {
             "[[watch]]\nname = \"current\"\nrole = \"supply\"\nquantity = \"current\"\nmax = \"1 mA\"\n";
         stand.run();
         sqlite3* database = nullptr;
-        REQUIRE(sqlite3_open((stand.folder / "run" / rt::tally_file).c_str(), &database) == SQLITE_OK);
+        REQUIRE(sqlite3_open((stand.folder / "run" / rt::lab::tally_file).c_str(), &database) == SQLITE_OK);
         sqlite3_exec(database, sql, nullptr, nullptr, nullptr);  // strict tables may refuse it themselves
         sqlite3_close(database);
         for (const char* command : {"report", "verify", "find", "judge"}) {

@@ -5,6 +5,7 @@
 #include "tests/cli/starter.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 TEST_CASE("verify: an untouched run, a seal, an altered capture") {
     const Starter starter;

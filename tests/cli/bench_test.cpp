@@ -17,7 +17,7 @@ std::map<std::string, std::string> addresses(const std::filesystem::path& file) 
     for (int i = 0; i < 100; ++i) {
         std::this_thread::sleep_for(std::chrono::milliseconds(50));
         std::map<std::string, std::string> out;
-        const std::string text = std::filesystem::exists(file) ? rt::read_file(file) : "";
+        const std::string text = std::filesystem::exists(file) ? rt::lab::read_file(file) : "";
         for (std::size_t at = 0, end; (end = text.find('\n', at)) != std::string::npos; at = end + 1) {
             const auto gap = text.find("  ", at);
             out[text.substr(at, gap - at)] = text.substr(gap + 2, end - gap - 2);
@@ -54,7 +54,7 @@ TEST_CASE("a run against instruments served by another process finds the same") 
     const pid_t server = start_in(world.folder.path(), binary(), {"bench", "bench.toml", "--serve"}, out);
     const auto served = addresses(out);
     REQUIRE(served.size() == 2);
-    std::string bench = rt::read_file(world.folder / "bench.toml");
+    std::string bench = rt::lab::read_file(world.folder / "bench.toml");
     for (const char* role : {"analyser", "unit"}) {
         const auto at = bench.find("\"simulated\"", bench.find(std::string("role = \"") + role));
         bench.replace(at, 11, "\"" + served.at(role) + "\"");
@@ -65,8 +65,8 @@ TEST_CASE("a run against instruments served by another process finds the same") 
     ::kill(server, SIGTERM);
     CHECK(wait_for(server) == 0);
     CHECK(run.code == 0);
-    const auto near = rt::Tally::open(world.folder / "run").read(),
-               far = rt::Tally::open(world.folder / "far").read();
+    const auto near = rt::lab::Tally::open(world.folder / "run").read(),
+               far = rt::lab::Tally::open(world.folder / "far").read();
     REQUIRE(far.points.size() == near.points.size());
     for (std::size_t i = 0; i < near.points.size(); ++i) {
         CHECK(far.points[i].capture.sha256 == near.points[i].capture.sha256);

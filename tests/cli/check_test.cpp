@@ -196,11 +196,11 @@ TEST_CASE("a campaign's own rulebook and a changed parameter") {
     CHECK(contains(world.check().out, "mine/level"));
     const Said run = world.run();
     CHECK(run.code == 0);
-    const auto json = nlohmann::json::parse(rt::read_file(world.folder / "run/report/results.json"));
+    const auto json = nlohmann::json::parse(rt::lab::read_file(world.folder / "run/report/results.json"));
     const auto deviations = json["findings"][0]["deviations"];
     REQUIRE(deviations.size() == 2);
     CHECK(deviations[0] == "dwell 100 us instead of 1 s");
     CHECK(deviations[1] == "resolution bandwidth 9 kHz instead of 10 kHz");
-    CHECK(contains(rt::read_file(world.folder / "run/report/report.html"), "not per the standard"));
+    CHECK(contains(rt::lab::read_file(world.folder / "run/report/report.html"), "not per the standard"));
     CHECK(std::filesystem::exists(world.folder / "run/inputs/rulebooks/mine.toml"));
 }

@@ -209,11 +209,11 @@ TEST_CASE(
     const Said said = rare_tally(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live"});
     CHECK(said.code == 0);
     CHECK_FALSE(contains(said.out, "\u202E"));
-    const std::string csv = rt::read_file(stand.folder / "run/report/results.csv");
+    const std::string csv = rt::lab::read_file(stand.folder / "run/report/results.csv");
     CHECK_FALSE(contains(csv, ",=1"));
     std::size_t drawn = 0;
     for (const auto& entry : std::filesystem::directory_iterator(stand.folder / "run/report/figures")) {
-        const std::string svg = rt::read_file(entry.path());
+        const std::string svg = rt::lab::read_file(entry.path());
         CHECK_FALSE(contains(svg, "]]>"));
         CHECK_FALSE(contains(svg, "\xEF\xBF\xBE"));
         ++drawn;
@@ -236,7 +236,7 @@ TEST_CASE("check finds levels that cannot be held against their limit, and a uni
                    "is in dBuV/m, the levels of the analyser are in dBuV: the path to it has no antenna"));
     stand.tests = Stand::scanning("scan", "");
     stand.write();
-    std::string campaign = rt::read_file(stand.folder / "campaign.toml");
+    std::string campaign = rt::lab::read_file(stand.folder / "campaign.toml");
     const std::string settings = "settings = { \"supply.voltage\" = \"5 V\", \"supply.output\" = \"ON\" }\n";
     campaign.erase(campaign.find(settings), settings.size());
     stand.folder.write("campaign.toml", campaign);

@@ -8,8 +8,8 @@
 #include "tests/cli/stand.hpp"
 #include "tests/lab/fake_instrument.hpp"
 
-using rt::PointKind;
 using rt::Verdict;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -166,12 +166,12 @@ TEST_CASE("a failed point keeps a picture of the instrument's screen") {
     CHECK(run.points[0].attachments.empty());
     REQUIRE(run.points[1].attachments.size() == 1);
     const auto& picture = run.points[1].attachments[0];
-    const std::string bytes = rt::read_file(stand.folder / "run" / picture.file);
+    const std::string bytes = rt::lab::read_file(stand.folder / "run" / picture.file);
     CHECK(picture.file.ends_with("-screen.bmp"));
     CHECK(bytes.starts_with("BM"));
-    CHECK(rt::sha256(bytes) == picture.sha256);
+    CHECK(rt::lab::sha256(bytes) == picture.sha256);
     CHECK(rare_tally(stand.folder.path(), {"report", "run"}).code == 0);
-    CHECK(contains(rt::read_file(stand.folder / "run/report/report.html"), "data:image/bmp;base64,"));
+    CHECK(contains(rt::lab::read_file(stand.folder / "run/report/report.html"), "data:image/bmp;base64,"));
 }
 
 TEST_CASE("hostile names are harmless in files, tally, terminal and report") {
@@ -198,9 +198,9 @@ TEST_CASE("hostile names are harmless in files, tally, terminal and report") {
     const auto run = stand.record();
     REQUIRE(run.points.size() == 1);
     CHECK(contains(run.fact("unit.serial"), "DROP TABLE"));
-    const std::string page = rt::read_file(stand.folder / "run/report/report.html") +
-                             rt::read_file(stand.folder / "run/live.html") +
-                             rt::read_file(stand.folder / "run/connections.svg");
+    const std::string page = rt::lab::read_file(stand.folder / "run/report/report.html") +
+                             rt::lab::read_file(stand.folder / "run/live.html") +
+                             rt::lab::read_file(stand.folder / "run/connections.svg");
     CHECK_FALSE(contains(page, "<script>alert"));
     CHECK_FALSE(contains(page, "<i>scan"));
     CHECK_FALSE(contains(page, "<b>x"));
@@ -224,7 +224,8 @@ TEST_CASE("a disk that takes no more ends the run in one line, and it goes on wh
     CHECK(before.points.size() > 10);
     CHECK(before.points.size() < 400);
     for (const auto& point : before.points)
-        CHECK(rt::sha256(rt::read_file(stand.folder / "run" / point.capture.file)) == point.capture.sha256);
+        CHECK(rt::lab::sha256(rt::lab::read_file(stand.folder / "run" / point.capture.file)) ==
+              point.capture.sha256);
     CHECK(
         rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report", "-q"}).code ==
         0);

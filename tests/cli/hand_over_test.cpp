@@ -7,6 +7,7 @@
 #include "tests/lab/postgres.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 TEST_CASE("a campaign's letterhead, logo and template come into the report, from the run's own copies") {
     const Starter starter;

@@ -9,6 +9,7 @@
 #include "tests/cli/stand.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -171,11 +171,11 @@ TEST_CASE("a figure is drawn where asked, or there is an error") {
     Bench bench;
     const Said svg = bench.measure(scan(12, 53), {"--rule", "cispr-32/mains-b-av", "--figure", "out.svg"});
     CHECK(svg.code == 1);
-    const std::string text = rt::read_file(bench.folder / "out.svg");
+    const std::string text = rt::lab::read_file(bench.folder / "out.svg");
     CHECK(contains(text, "CISPR 32: AC mains port, class B, average"));
     CHECK(contains(text, "FAIL: margin -3.00 dB at 12 MHz"));
     bench.measure(scan(12, 53), {"--figure", "out.png"});
-    CHECK(rt::read_file(bench.folder / "out.png").starts_with("\x89PNG"));
+    CHECK(rt::lab::read_file(bench.folder / "out.png").starts_with("\x89PNG"));
     CHECK(bench.measure(scan(12, 53), {"--figure", "out.bmp"}).code == 2);
     CHECK(bench.measure(scan(12, 53), {"--figure", "no/folder/out.svg"}).code == 2);
 }

@@ -7,7 +7,7 @@
 #include "tests/cli/stand.hpp"
 #include "tests/cli/typist.hpp"
 
-using rt::PointKind;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -165,7 +165,7 @@ TEST_CASE("the report tells of everything that happened to a run") {
         "= \"void\"\n";
     CHECK(stand.run().code == 4);
     CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--redo", "3", "--no-live"}).code == 4);
-    const std::string page = rt::read_file(stand.folder / "run/report/report.html");
+    const std::string page = rt::lab::read_file(stand.folder / "run/report/report.html");
     CHECK(contains(page, "void: current 120 mA, in order is at most 100 mA"));
     CHECK(contains(page, "Watched throughout"));
     CHECK(contains(page, "Set aside"));
@@ -173,5 +173,5 @@ TEST_CASE("the report tells of everything that happened to a run") {
     CHECK(contains(page, "Connection diagram of the bench"));
     CHECK(contains(page, "Results of link over its sweep"));
     CHECK(contains(page, "(attempt 2)"));
-    CHECK(contains(rt::read_file(stand.folder / "run/report/results.csv"), "void: current 120 mA"));
+    CHECK(contains(rt::lab::read_file(stand.folder / "run/report/results.csv"), "void: current 120 mA"));
 }

@@ -7,8 +7,8 @@
 #include "tests/cli/stand.hpp"
 
 using nlohmann::json;
-using rt::PointKind;
 using rt::Verdict;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -37,7 +37,7 @@ const std::string by_iq =
     "parameters = { centre = \"1.5 MHz\", sample_rate = \"1 MHz\", duration = \"20 ms\", reference_level = "
     "\"-40 dBm\" }\n";
 
-double first(const rt::RunRecord& run, const std::string& test, const std::string& result) {
+double first(const rt::lab::RunRecord& run, const std::string& test, const std::string& result) {
     const auto all = points(run, PointKind::point, test);
     REQUIRE(all.size() == 1);
     REQUIRE_MESSAGE(all[0]->find_result(result), all[0]->invalid);
@@ -61,7 +61,7 @@ TEST_CASE("path x kind: every kind reads higher by what the path takes, or is re
     CHECK(rise("iq", "total_power") == about(10).epsilon(1e-6));
     // What was applied stays with each capture, and they are measured again from there.
     for (const auto& point : after.points) {
-        const std::string text = rt::read_file(through.folder / "run" / point.capture.file);
+        const std::string text = rt::lab::read_file(through.folder / "run" / point.capture.file);
         CHECK(contains(text, point.test == "iq" ? "\"tally:path_db\": 10" : "correction [dB]"));
     }
     for (const auto& [role, part, test, word] :

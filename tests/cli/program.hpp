@@ -68,7 +68,7 @@ inline Said run_in(const std::filesystem::path& folder, const std::string& progr
     TestFolder scratch;
     const std::string out = (scratch / "out").string(), err = (scratch / "err").string();
     const int code = wait_for(start_in(folder, program, std::move(arguments), out, err, environment));
-    return {code, rt::read_file(out), rt::read_file(err)};
+    return {code, rt::lab::read_file(out), rt::lab::read_file(err)};
 }
 
 inline Said rare_tally(const std::filesystem::path& folder, std::vector<std::string> arguments,

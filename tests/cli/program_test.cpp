@@ -71,7 +71,8 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
                    "look at    receiver-map, channel=26, mode=normal: packet error ratio, outlying curve"));
     CHECK(contains(said.out, "all four runs in one report: "));
     CHECK(contains(said.out, "analyser overloaded"));
-    const auto results = nlohmann::json::parse(rt::read_file(folder / "tally-demo/run/report/results.json"));
+    const auto results =
+        nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/run/report/results.json"));
     CHECK(results["findings"].size() == 49);
     CHECK(results["counts"]["PASS"].get<int>() >= 6);
     CHECK(results["counts"]["MARGINAL"].get<int>() >= 1);
@@ -90,12 +91,13 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     for (const auto& [point, db] : values_of(results, "iq_offset")) CHECK(db == about(-31).epsilon(0.05));
     // The chamber: candidates near the limit, each maximised and read.
     const auto chamber =
-        nlohmann::json::parse(rt::read_file(folder / "tally-demo/chamber/report/results.json"));
+        nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/chamber/report/results.json"));
     CHECK(chamber["counts"]["PASS"].get<int>() + chamber["counts"]["MARGINAL"].get<int>() == 10);
     CHECK(chamber["counts"]["MARGINAL"].get<int>() >= 1);
     CHECK(contains(said.out, "final: frequency=48 MHz, azimuth=1"));
     // The serial bench: the long cable at low drive closes the eye, one bit of the sensor bus comes late.
-    const auto link = nlohmann::json::parse(rt::read_file(folder / "tally-demo/link/report/results.json"));
+    const auto link =
+        nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/link/report/results.json"));
     std::vector<std::string> failed;
     for (const auto& finding : link["findings"]) {
         if (finding["verdict"] == "FAIL") failed.push_back(finding["rule"]);
@@ -115,7 +117,8 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     for (const auto& [point, valid] : values_of(link, "data_valid_greatest"))
         CHECK(valid == about(0.35e-6 + 0.76e-6).epsilon(0.2));
     // The wired ports: the compressing stage distorts, the unit suspends too late.
-    const auto ports = nlohmann::json::parse(rt::read_file(folder / "tally-demo/ports/report/results.json"));
+    const auto ports =
+        nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/ports/report/results.json"));
     CHECK(ports["counts"]["NONE"] == 0);
     failed.clear();
     for (const auto& finding : ports["findings"]) {
@@ -179,7 +182,7 @@ TEST_CASE("rules: list, show, draw") {
     CHECK(rare_tally(folder.path(),
                      {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/mains-b-av", "--out", "r.svg"})
               .code == 0);
-    CHECK(contains(rt::read_file(folder / "r.svg"), "class B, quasi-peak"));
+    CHECK(contains(rt::lab::read_file(folder / "r.svg"), "class B, quasi-peak"));
     CHECK(rare_tally(folder.path(), {"rules", "draw", "ieee-802.15.4", "--out", "m.png"}).code == 0);
     const Said mixed =
         rare_tally(folder.path(), {"rules", "draw", "cispr-32/mains-b-qp", "cispr-32/radiated-b-3m"});
@@ -231,7 +234,7 @@ TEST_CASE("the reference pages are those of the readers' tables") {
         std::string file = kind;
         std::replace(file.begin(), file.end(), ' ', '-');
         CAPTURE(kind);
-        const std::string page = rt::read_file(source / "docs/reference" / (file + ".md"));
+        const std::string page = rt::lab::read_file(source / "docs/reference" / (file + ".md"));
         CHECK_MESSAGE(run_in(source, in_build("make-reference"), {kind}).out == page,
                       "run scripts/update-docs");
         at = end + 1;
@@ -241,7 +244,7 @@ TEST_CASE("the reference pages are those of the readers' tables") {
 }
 
 TEST_CASE("the campaign in the documentation is a good one") {
-    const std::string page = rt::read_file(source / "docs/campaigns.md");
+    const std::string page = rt::lab::read_file(source / "docs/campaigns.md");
     const auto begin = page.find("```toml\n") + 8;
     TestFolder folder;
     folder.write("campaign.toml", page.substr(begin, page.find("```", begin) - begin));
@@ -261,7 +264,7 @@ TEST_CASE("commands in the documentation exist") {
     for (const char* file :
          {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md",
           "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md", "docs/store.md"}) {
-        const std::string text = rt::read_file(source / file);
+        const std::string text = rt::lab::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);
             const std::string word = text.substr(at + 11, word_end - at - 11);

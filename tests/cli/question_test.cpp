@@ -47,16 +47,16 @@ std::string without(const std::string& name) {
 TEST_CASE("answers from a file are checked, kept and shown; the scanned serial becomes the unit's") {
     const World world = asking();
     CHECK(with_answers(world, good).code == 0);
-    const auto run = rt::Tally::open(world.folder / "run").read();
+    const auto run = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(run.fact("answer.supply") == "12 V");
     CHECK(run.fact("answer.battery") == "yes");
     CHECK(run.fact("unit.serial") == "SK2-0042");
-    const std::string html = rt::read_file(world.folder / "run/report/report.html");
+    const std::string html = rt::lab::read_file(world.folder / "run/report/report.html");
     CHECK(contains(html, "Answered before the run"));
     CHECK(contains(html, "SK2-0042"));
     for (const char* file : {"connections.svg", "live.html"}) {
         CAPTURE(file);
-        CHECK(contains(rt::read_file(world.folder / "run" / file), "SK2-0042"));
+        CHECK(contains(rt::lab::read_file(world.folder / "run" / file), "SK2-0042"));
     }
     // Carried on, nothing is asked again.
     CHECK(rare_tally(world.folder.path(), {"run", "--resume", "run", "-q"}).code == 0);
@@ -87,7 +87,7 @@ TEST_CASE("unattended, defaults answer; what has none must be in the file") {
         world
             .call({"run", "campaign.toml", "--out", "run", "--unattended", "--answers", "answers.toml", "-q"})
             .code == 0);
-    CHECK(rt::Tally::open(world.folder / "run").read().fact("answer.battery") == "yes");
+    CHECK(rt::lab::Tally::open(world.folder / "run").read().fact("answer.battery") == "yes");
 }
 
 TEST_CASE("questions are checked when the campaign is read") {
@@ -109,7 +109,7 @@ TEST_CASE("a prompt needs somebody, or the word that everything is in place") {
         "test \"scan\" has a prompt but nobody is: run on a terminal, answer it in an --answers file"));
     CHECK_FALSE(std::filesystem::exists(world.folder / "run"));
     CHECK(world.call({"run", "campaign.toml", "--out", "run", "--unattended", "-q"}).code == 0);
-    const auto run = rt::Tally::open(world.folder / "run").read();
+    const auto run = rt::lab::Tally::open(world.folder / "run").read();
     REQUIRE(run.events.size() == 1);
     CHECK(run.events[0].text == "scan: Connect the analyser to the supply port (done)");
 }
@@ -125,14 +125,14 @@ TEST_CASE("on a terminal a person answers, skips and stops") {
                                            {"yes", "2099-01-31", "12 V", "SK2-0042", "skip"});
     CHECK(contains(skipped.out, "Is the battery charged?  [yes or no]"));
     CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop; Enter means go]"));
-    const auto run = rt::Tally::open(world.folder / "run").read();
+    const auto run = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(run.points.size() == 1);  // of the other test
     CHECK(run.points[0].test == "other");
     CHECK(run.fact("state") == "stopped");
     CHECK(run.fact("unit.serial") == "SK2-0042");
     // The skipped test can be measured later.
     at_terminal_lines(world.folder.path(), {"run", "--resume", "run"}, {"go"});
-    const auto whole = rt::Tally::open(world.folder / "run").read();
+    const auto whole = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(whole.points.size() == 3);
     CHECK(whole.fact("state") == "complete");
 }

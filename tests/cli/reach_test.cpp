@@ -6,7 +6,7 @@
 
 #include "tests/cli/stand.hpp"
 
-using rt::PointKind;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -64,7 +64,7 @@ TEST_CASE("a program sets the unit, and its refusal or silence ends the run") {
         return stand.run();
     };
     CHECK(with("echo \"$1=$2\" >> told\n").code == 0);  // nobody tells the simulated unit: it stays idle
-    CHECK(rt::read_file(stand.folder / "told") == "state=idle\nstate=loud\n");
+    CHECK(rt::lab::read_file(stand.folder / "told") == "state=idle\nstate=loud\n");
     const Said refused = with("echo first; echo 'no such state' >&2; exit 7\n");
     CHECK(refused.code == 3);
     CHECK(contains(refused.err, "did not set state = \"idle\": \"no such state\""));
@@ -103,10 +103,11 @@ TEST_CASE("bench --try sends every command of every shipped dialect, and hears n
     CHECK(said.code == 0);
     CHECK(list.size() > 50);
     // A dialect with a slip in a command: the error queue says which.
-    std::string dialect = rt::read_file(std::filesystem::path(RT_SOURCE) / "dialects/scpi-attenuator.toml");
+    std::string dialect =
+        rt::lab::read_file(std::filesystem::path(RT_SOURCE) / "dialects/scpi-attenuator.toml");
     dialect.replace(dialect.find("INPut:ATT"), 9, "INPUT:TTA");
     stand.folder.write("mine.toml", dialect);
-    std::string bench = rt::read_file(stand.folder / "bench.toml");
+    std::string bench = rt::lab::read_file(stand.folder / "bench.toml");
     bench.replace(bench.find("\"scpi-attenuator\""), 17, "\"mine.toml\"");
     stand.folder.write("bench.toml", bench);
     const Said slip =
@@ -126,7 +127,7 @@ TEST_CASE("a bench is drawn as text and as a picture, parts of its paths include
     const Said said = rare_tally(stand.folder.path(), {"bench", "bench.toml", "--diagram", "b.svg"});
     CHECK(said.code == 0);
     CHECK(contains(said.out, "out     ── cable <7> (0.5 dB) ── analyser: x"));
-    const std::string svg = rt::read_file(stand.folder / "b.svg");
+    const std::string svg = rt::lab::read_file(stand.folder / "b.svg");
     CHECK(contains(svg, "cable &lt;7&gt;"));
     CHECK(contains(svg, "</svg>"));
     CHECK(rare_tally(stand.folder.path(), {"bench", "bench.toml", "--diagram", "b.png"}).code == 2);

@@ -9,8 +9,8 @@
 #include "tests/cli/stand.hpp"
 #include "tests/lab/fake_instrument.hpp"
 
-using rt::PointKind;
 using rt::Verdict;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -130,7 +130,7 @@ TEST_CASE("an analyser that restarts is prepared and set again") {
     CHECK(stand.run({"--traffic"}).code == 1);
     const auto run = stand.record();
     CHECK(events(run, "restart").size() == 1);
-    const std::string traffic = rt::read_file(stand.folder / "run/traffic.log");
+    const std::string traffic = rt::lab::read_file(stand.folder / "run/traffic.log");
     std::size_t resets = 0;
     for (std::size_t at = 0; (at = traffic.find("analyser > *RST", at)) != std::string::npos; ++at) ++resets;
     CHECK(resets == 2);
@@ -205,12 +205,13 @@ TEST_CASE("exit 3 still tells the points that were kept, as JSON") {
 TEST_CASE("dialects without their placeholder, and values that cannot be sent, are found before the run") {
     const auto refused = [](const std::string& from, const std::string& to) {
         Stand stand;
-        std::string text = rt::read_file(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
+        std::string text =
+            rt::lab::read_file(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
         text.replace(text.find(from), from.size(), to);
         stand.folder.write("own.dialect.toml", text);
         stand.tests = Stand::scanning("scan", "");
         stand.write();
-        std::string bench = rt::read_file(stand.folder / "bench.toml");
+        std::string bench = rt::lab::read_file(stand.folder / "bench.toml");
         bench.replace(bench.find("dialect = \"scpi-analyser\""), 25, "dialect = \"own.dialect.toml\"");
         stand.folder.write("bench.toml", bench);
         return rare_tally(stand.folder.path(), {"check", "campaign.toml"}).err;
@@ -226,8 +227,8 @@ TEST_CASE("dialects without their placeholder, and values that cannot be sent, a
     // Words that are no character data go as strings, quotes doubled.
     stand.tests = Stand::scanning("scan", "settings = { \"unit.mode\" = 'two \"words\"' }\n");
     CHECK(stand.run({"--traffic"}).code == 0);
-    CHECK(
-        contains(rt::read_file(stand.folder / "run/traffic.log"), "unit > UNIT:MODE \"two \"\"words\"\"\""));
+    CHECK(contains(rt::lab::read_file(stand.folder / "run/traffic.log"),
+                   "unit > UNIT:MODE \"two \"\"words\"\"\""));
 }
 
 TEST_CASE("a unit's program that closes its output and runs on is not waited for") {

@@ -31,12 +31,12 @@ World many(int values) {
 // What a run found, by the point's id: everything but the times.
 std::map<std::string, std::string> findings(const std::filesystem::path& run) {
     std::map<std::string, std::string> out;
-    for (const auto& p : rt::Tally::open(run).read().points) {
+    for (const auto& p : rt::lab::Tally::open(run).read().points) {
         std::string text = std::to_string(p.position) + p.label + p.capture.file + p.capture.sha256;
         for (const auto& f : p.findings)
             text += std::string(rt::name(f.verdict)) + std::to_string(f.margin.value_or(999)) + f.reason;
         CHECK(out.emplace(p.id, text).second);  // no point twice
-        CHECK(rt::sha256(rt::read_file(run / p.capture.file)) == p.capture.sha256);
+        CHECK(rt::lab::sha256(rt::lab::read_file(run / p.capture.file)) == p.capture.sha256);
     }
     return out;
 }
@@ -46,7 +46,7 @@ void wait_until_measuring(const std::filesystem::path& run) {
     for (int i = 0; i < 600; ++i) {
         std::this_thread::sleep_for(milliseconds(50));
         try {
-            if (rt::Tally::open(run).read().points.size() >= 2) return;
+            if (rt::lab::Tally::open(run).read().points.size() >= 2) return;
         } catch (const rt::Error&) {
             continue;  // it has not begun
         }
@@ -83,7 +83,7 @@ TEST_CASE("killed again and again, a run carried on finds what an undisturbed on
         code = wait_for(child);
         if (code != 128) break;  // it was quicker
         try {
-            rt::Tally::open(world.folder / "rough");
+            rt::lab::Tally::open(world.folder / "rough");
             call = {"run", "--resume", "rough", "-q", "--no-report"};
             ++after_the_first;
             before = captures();
@@ -95,7 +95,7 @@ TEST_CASE("killed again and again, a run carried on finds what an undisturbed on
     CHECK(after_the_first >= 2);
     CHECK(code == 0);
     CHECK(findings(world.folder / "rough") == expected);
-    CHECK(rt::Tally::open(world.folder / "rough").read().fact("state") == "complete");
+    CHECK(rt::lab::Tally::open(world.folder / "rough").read().fact("state") == "complete");
 }
 
 TEST_CASE("a run stopped by the operator is carried on from its own copies") {
@@ -107,7 +107,7 @@ TEST_CASE("a run stopped by the operator is carried on from its own copies") {
     wait_until_measuring(world.folder / "run");
     ::kill(child, SIGINT);
     CHECK(wait_for(child) == 4);  // incomplete
-    const auto stopped = rt::Tally::open(world.folder / "run").read();
+    const auto stopped = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(stopped.fact("state") == "stopped");
     CHECK(stopped.points.size() >= 1);
     CHECK(stopped.points.size() < 200);
@@ -118,7 +118,7 @@ TEST_CASE("a run stopped by the operator is carried on from its own copies") {
     std::filesystem::rename(world.folder / "run", world.folder / "moved");
     const Said said = rare_tally(world.folder.path(), {"run", "--resume", "moved"});
     CHECK(said.code == 0);
-    const auto whole = rt::Tally::open(world.folder / "moved").read();
+    const auto whole = rt::lab::Tally::open(world.folder / "moved").read();
     CHECK(whole.points.size() == 200);
     CHECK(whole.fact("state") == "complete");
     REQUIRE(whole.events.size() == 1);
@@ -130,8 +130,8 @@ TEST_CASE("a run stopped by the operator is carried on from its own copies") {
     // Once more: nothing is left to do.
     const std::string before = whole.fact("started");
     CHECK(rare_tally(world.folder.path(), {"run", "--resume", "moved", "-q"}).code == 0);
-    CHECK(rt::Tally::open(world.folder / "moved").read().points.size() == 200);
-    CHECK(rt::Tally::open(world.folder / "moved").read().fact("started") == before);
+    CHECK(rt::lab::Tally::open(world.folder / "moved").read().points.size() == 200);
+    CHECK(rt::lab::Tally::open(world.folder / "moved").read().fact("started") == before);
 }
 
 TEST_CASE("what cannot be carried on is refused in one line") {
@@ -148,8 +148,8 @@ TEST_CASE("what cannot be carried on is refused in one line") {
     CHECK(contains(resume({"run", "--out", "other"}), "--resume takes everything from the run folder"));
     CHECK(contains(resume({"run", "campaign.toml"}),
                    "run needs one campaign file, or --resume and a run folder"));
-    const std::string campaign = rt::read_file(world.folder / "run/inputs/campaign.toml");
-    rt::write_file(world.folder / "run/inputs/campaign.toml", campaign + "\n# later thought\n");
+    const std::string campaign = rt::lab::read_file(world.folder / "run/inputs/campaign.toml");
+    rt::lab::write_file(world.folder / "run/inputs/campaign.toml", campaign + "\n# later thought\n");
     CHECK(contains(resume({"run"}), "run/inputs/campaign.toml: was altered"));
 }
 

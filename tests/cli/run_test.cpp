@@ -33,14 +33,14 @@ TEST_CASE("a run measures, judges, keeps and reports; its exit code says how it 
     failing.judge = "[[test.judge]]\nrule = \"cispr-32/mains-b-av\"\nallow_partial = true\n";
     const Said failed = failing.run();
     CHECK(failed.code == 1);
-    const auto results = json::parse(rt::read_file(failing.folder / "run/report/results.json"));
+    const auto results = json::parse(rt::lab::read_file(failing.folder / "run/report/results.json"));
     CHECK(results["counts"] == json{{"PASS", 1}, {"MARGINAL", 0}, {"FAIL", 1}, {"NONE", 0}});
     CHECK(results["findings"][1]["verdict"] == "FAIL");
     CHECK(results["findings"][1]["margin"].get<double>() == about(46 - 70).epsilon(0.02));
     CHECK(results["findings"][1]["at"]["value"].get<double>() == about(1.5e6).epsilon(0.002));
     CHECK(results["findings"][1]["point"] == "state=on");
     CHECK(results["run"]["unit.serial"] == "7");
-    CHECK(lines(rt::read_file(failing.folder / "run/report/results.csv")) == 3);
+    CHECK(lines(rt::lab::read_file(failing.folder / "run/report/results.csv")) == 3);
 }
 
 TEST_CASE("verbose adds the results of each point to the progress, quiet leaves none") {
@@ -54,12 +54,12 @@ TEST_CASE("verbose adds the results of each point to the progress, quiet leaves 
 TEST_CASE("the run folder holds the captures with their hashes, and all inputs") {
     World world;
     CHECK(world.run().code == 0);
-    const rt::RunRecord run = rt::Tally::open(world.folder / "run").read();
+    const rt::lab::RunRecord run = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(run.fact("state") == "complete");
     REQUIRE(run.points.size() == 2);
     for (const auto& point : run.points) {
-        const std::string text = rt::read_file(world.folder / "run" / point.capture.file);
-        CHECK(rt::sha256(text) == point.capture.sha256);
+        const std::string text = rt::lab::read_file(world.folder / "run" / point.capture.file);
+        CHECK(rt::lab::sha256(text) == point.capture.sha256);
         CHECK(text.size() == point.capture.bytes);
         // The finding follows from the kept capture alone.
         const Said again =
@@ -69,9 +69,9 @@ TEST_CASE("the run folder holds the captures with their hashes, and all inputs")
     }
     CHECK(run.files.size() == 6);
     for (const auto& file : run.files)
-        CHECK(rt::sha256(rt::read_file(world.folder / "run" / file.file)) == file.sha256);
-    CHECK(rt::read_file(world.folder / "run/inputs/campaign.toml") ==
-          rt::read_file(world.folder / "campaign.toml"));
+        CHECK(rt::lab::sha256(rt::lab::read_file(world.folder / "run" / file.file)) == file.sha256);
+    CHECK(rt::lab::read_file(world.folder / "run/inputs/campaign.toml") ==
+          rt::lab::read_file(world.folder / "campaign.toml"));
     CHECK(run.instruments.size() == 2);
     CHECK(run.instruments[0].identity == "Rare Tally,simulated analyser,p,1.0");
     CHECK_FALSE(std::filesystem::exists(world.folder / "run/tally.sqlite-wal"));  // closed in good order
@@ -82,8 +82,8 @@ TEST_CASE("the same seed gives the same captures, bit for bit") {
     world.write();
     for (const char* out : {"one", "two"})
         CHECK(world.call({"run", "campaign.toml", "--out", out}).code == 0);
-    const auto one = rt::Tally::open(world.folder / "one").read(),
-               two = rt::Tally::open(world.folder / "two").read();
+    const auto one = rt::lab::Tally::open(world.folder / "one").read(),
+               two = rt::lab::Tally::open(world.folder / "two").read();
     for (std::size_t i = 0; i < 2; ++i) {
         CHECK(one.points[i].capture.sha256 == two.points[i].capture.sha256);
         CHECK(one.points[i].id == two.points[i].id);
@@ -93,18 +93,18 @@ TEST_CASE("the same seed gives the same captures, bit for bit") {
 TEST_CASE("a folder that holds a run is never overwritten, and one that cannot be made is an error") {
     World world;
     CHECK(world.run().code == 0);
-    const std::string before = rt::sha256(rt::read_file(world.folder / "run/tally.sqlite"));
+    const std::string before = rt::lab::sha256(rt::lab::read_file(world.folder / "run/tally.sqlite"));
     const Said again = world.run();
     CHECK(again.code == 2);
     CHECK(again.err ==
           "rare-tally: run: holds a run already, which is never overwritten: name another folder\n");
-    CHECK(rt::sha256(rt::read_file(world.folder / "run/tally.sqlite")) == before);
+    CHECK(rt::lab::sha256(rt::lab::read_file(world.folder / "run/tally.sqlite")) == before);
     world.folder.write("plain-file", "x");
     const Said blocked = world.call({"run", "campaign.toml", "--out", "plain-file/run"});
     CHECK(blocked.code == 2);
     CHECK(blocked.err ==
           "rare-tally: plain-file/run: cannot be made: Not a directory; name another folder\n");
-    CHECK(rt::read_file(world.folder / "plain-file") == "x");
+    CHECK(rt::lab::read_file(world.folder / "plain-file") == "x");
 }
 
 TEST_CASE("a part of the campaign, stopping at a failure, and the traffic kept") {
@@ -121,19 +121,19 @@ TEST_CASE("a part of the campaign, stopping at a failure, and the traffic kept")
     CHECK(contains(world.call({"check", "campaign.toml", "--only", "othre"}).err,
                    "has no test \"othre\": did you mean \"other\"?"));
     CHECK(world.call({"run", "campaign.toml", "--only", "other", "--out", "part", "-q"}).code == 0);
-    const auto part = rt::Tally::open(world.folder / "part").read();
+    const auto part = rt::lab::Tally::open(world.folder / "part").read();
     CHECK(part.points.size() == 1);
     CHECK(part.fact("state") == "complete");
     CHECK(rare_tally(world.folder.path(), {"run", "--resume", "part", "-q"}).code ==
           0);  // nothing of the other test
-    CHECK(rt::Tally::open(world.folder / "part").read().points.size() == 1);
+    CHECK(rt::lab::Tally::open(world.folder / "part").read().points.size() == 1);
 
     const Said stopped =
         world.call({"run", "campaign.toml", "--stop-at-failure", "--traffic", "--out", "stopped"});
     CHECK(stopped.code == 1);
     CHECK(contains(stopped.out, "run stopped: 3 PASS, 0 MARGINAL, 1 FAIL"));
-    CHECK(rt::Tally::open(world.folder / "stopped").read().points.size() == 4);
-    const std::string traffic = rt::read_file(world.folder / "stopped/traffic.log");
+    CHECK(rt::lab::Tally::open(world.folder / "stopped").read().points.size() == 4);
+    const std::string traffic = rt::lab::read_file(world.folder / "stopped/traffic.log");
     CHECK(contains(traffic, " analyser > SENSe:FREQuency:STARt 1000000\n"));
     CHECK(contains(traffic, " analyser < 0,\"No error\"\n"));
     CHECK(contains(traffic, " analyser < a block of "));
@@ -149,7 +149,7 @@ TEST_CASE("lapsed calibration: measured and kept, but no verdict and no number")
                    "attention: the calibration of the analyser (a) lapsed on 2020-01-31: its tests will get "
                    "no verdict\n"));
     CHECK(contains(said.out, "0 PASS, 0 MARGINAL, 0 FAIL, 2 NONE"));
-    const auto results = json::parse(rt::read_file(world.folder / "run/report/results.json"));
+    const auto results = json::parse(rt::lab::read_file(world.folder / "run/report/results.json"));
     CHECK(results["results"].empty());
     CHECK(results["findings"][0]["value"].is_null());
     CHECK(contains(world.check().out, "attention: the calibration"));
@@ -180,7 +180,7 @@ TEST_CASE(
     CHECK(nobody.code == 3);
     CHECK(contains(nobody.err,
                    "rare-tally: instrument at 127.0.0.1:" + port + ": Connection refused (connecting)\n"));
-    CHECK(rt::Tally::open(unreachable.folder / "run").read().fact("state") == "aborted");
+    CHECK(rt::lab::Tally::open(unreachable.folder / "run").read().fact("state") == "aborted");
 
     FakeInstrument silent([](const auto&) { return ""; });
     World waiting;
@@ -207,11 +207,11 @@ TEST_CASE(
     CHECK(garbage.code == 3);
     CHECK(contains(garbage.err, "analyser: the end of the sweep was announced by \"?!\" instead of 1"));
     CHECK_FALSE(contains(garbage.err, "\x1b"));  // an instrument's identity does not colour the terminal
-    const auto kept = rt::Tally::open(broken.folder / "run").read();
+    const auto kept = rt::lab::Tally::open(broken.folder / "run").read();
     CHECK(kept.points.size() == 1);
     CHECK(kept.events.size() == 1);
     // And the part that was measured can be reported.
     const Said report = rare_tally(broken.folder.path(), {"report", "run"});
     CHECK(report.code == 0);
-    CHECK(contains(rt::read_file(broken.folder / "run/report/report.html"), "This run is not complete"));
+    CHECK(contains(rt::lab::read_file(broken.folder / "run/report/report.html"), "This run is not complete"));
 }

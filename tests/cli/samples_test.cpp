@@ -112,7 +112,7 @@ TEST_CASE("a burst is measured, judged, drawn and written as curves") {
     CHECK(tables[0]["name"] == "frames");
     CHECK(tables[0]["columns"][0]["unit"] == "s");
     CHECK(tables[0]["rows"][0].back().get<std::string>().starts_with("0102030405060708090a"));
-    const std::string curves = rt::read_file(folder / "curves.csv");
+    const std::string curves = rt::lab::read_file(folder / "curves.csv");
     CHECK(curves.starts_with("# constellation: x in , y in \n# constellation_at_once"));
     CHECK(curves.find("\nevm,") != std::string::npos);
 
@@ -120,7 +120,7 @@ TEST_CASE("a burst is measured, judged, drawn and written as curves") {
         CHECK(rare_tally(folder.path(), {"measure", "radio.oqpsk", "burst.sigmf-meta", "--figure",
                                          std::string(trace) + ".svg", "--trace", trace})
                   .code == 0);
-        const std::string svg = rt::read_file(folder / (std::string(trace) + ".svg"));
+        const std::string svg = rt::lab::read_file(folder / (std::string(trace) + ".svg"));
         CHECK(svg.find("burst.sigmf-meta") != std::string::npos);
         CHECK(svg.find("NaN") == std::string::npos);
     }

@@ -6,8 +6,8 @@
 #include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
-using rt::PointKind;
 using rt::Verdict;
+using rt::lab::PointKind;
 
 namespace {
 
@@ -46,7 +46,7 @@ TEST_CASE("a test that needs a calibration gets levels that count at the unit") 
     const auto run = stand.record();
     REQUIRE(run.calibrations.size() == 1);
     CHECK(run.calibrations[0].invalid.empty());
-    const std::string table = rt::read_file(stand.folder / "run" / run.calibrations[0].file);
+    const std::string table = rt::lab::read_file(stand.folder / "run" / run.calibrations[0].file);
     CHECK(contains(table,
                    "frequency [Hz],loss [dB]\n900000000,1.89"));  // 2 dB at 1 GHz, by the root of frequency
     CHECK(points(run, PointKind::point, "link")[0]->results[0].value.value == 0);
@@ -75,7 +75,7 @@ TEST_CASE("without the calibration that it needs a test gets no verdict") {
                   "[[test.judge]]\nrule = \"own/errors\"\n";
     lossy.unit_extra = "";
     lossy.write();
-    std::string unit = rt::read_file(lossy.folder / "unit.toml");
+    std::string unit = rt::lab::read_file(lossy.folder / "unit.toml");
     unit.replace(unit.find("loss = \"2 dB\""), 13, "loss = \"9 dB\"");
     lossy.folder.write("unit.toml", unit);
     const Said bad =
@@ -118,7 +118,7 @@ TEST_CASE("a threshold search finds the level, and carried on it is the same sea
         CHECK(point->find_result("sensitivity")->value.value == about(-87).epsilon(0.0125));
         CHECK(point->findings[0].verdict == Verdict::marginal);
         CHECK(point->capture.kind == "trials");
-        CHECK(contains(rt::read_file(stand.folder / "run" / point->capture.file),
+        CHECK(contains(rt::lab::read_file(stand.folder / "run" / point->capture.file),
                        "trial,level,packet_error_ratio,holds,point\n1,-70 dBm,0 %,yes,"));
     }
     CHECK(points(run, PointKind::trial).size() <= 20);  // no more: nothing was refuted
@@ -140,7 +140,7 @@ TEST_CASE("a search whose criterion never holds, or whose trial is not valid, ha
     stand.tests = Stand::counting("sens", search_level) + "[[test.judge]]\nrule = \"own/sensitivity\"\n";
     stand.unit_extra = "";
     stand.write();
-    std::string unit = rt::read_file(stand.folder / "unit.toml");
+    std::string unit = rt::lab::read_file(stand.folder / "unit.toml");
     unit.replace(unit.find("half = \"-90 dBm\""), 16, "half = \"-50 dBm\"");
     stand.folder.write("unit.toml", unit);
     const Said deaf = rare_tally(stand.folder.path(),
@@ -289,7 +289,7 @@ TEST_CASE("a profile changes parameters, marks findings, and can be saved and re
         return std::string();
     };
     CHECK(stand.call({"check", "campaign.toml", "--save-profile", "mine.toml"}).code == 0);
-    const std::string saved = rt::read_file(stand.folder / "mine.toml");
+    const std::string saved = rt::lab::read_file(stand.folder / "mine.toml");
     CHECK(contains(saved, "bandwidth = \"5 kHz\""));
     CHECK(contains(saved, "detector = \"quasi-peak\""));
     // The published bandwidth instead of the campaign's.

@@ -69,10 +69,10 @@ TEST_CASE("an eye from a file: numbers, hits with their time, picture") {
     CHECK(said.code == 0);
     CHECK(contains(said.out, "mask_hits"));
     CHECK(contains(said.out, "Mask hits, the first of them"));
-    const std::string eye = rt::read_file(folder / "eye.svg");
+    const std::string eye = rt::lab::read_file(folder / "eye.svg");
     CHECK(contains(eye, "image"));
     CHECK(contains(eye, "mask"));
-    CHECK(contains(rt::read_file(folder / "hit.csv"), "hit,"));
+    CHECK(contains(rt::lab::read_file(folder / "hit.csv"), "hit,"));
     const auto tree = json::parse(
         rare_tally(folder.path(), {"measure", "serial.eye", "link.sigmf-meta", "--set", mask, "--json"}).out);
     CHECK(value(tree, "mask_hits") == 1);
@@ -130,7 +130,7 @@ TEST_CASE("waveforms that cannot be measured get one line") {
     folder.write("short.csv", "time [s],voltage [V]\n0,0\n1e-9,1\n2e-9,0\n");
     CHECK(contains(refused({"pulse.edges", "short.csv"}, 2), "at least 64 are needed"));
     write_wave(folder, "cut", {link(0.3), link(0.3)}, 40e9);
-    const std::string whole = rt::read_file(folder / "cut.sigmf-data");
+    const std::string whole = rt::lab::read_file(folder / "cut.sigmf-data");
     folder.write("cut.sigmf-data", whole.substr(0, whole.size() - 4));
     CHECK(contains(refused({"pulse.edges", "cut.sigmf-meta"}, 2),
                    "no whole number of rf32_le samples of 8 bytes"));
@@ -203,18 +203,18 @@ bytes = ["0xA7"]
     const Said run = rare_tally(folder.path(), {"run", "campaign.toml", "--out", "r"});
     CHECK(run.code == 1);
     CHECK(contains(run.out, "i2c/standard-clock-rise"));
-    const auto tree = json::parse(rt::read_file(folder / "r/report/results.json"));
+    const auto tree = json::parse(rt::lab::read_file(folder / "r/report/results.json"));
     CHECK(tree["counts"]["PASS"] == 1);
     CHECK(tree["counts"]["FAIL"] == 1);
     CHECK(value(tree, "clock_rise_greatest") == about(1.2e-6).epsilon(0.03));
     // The bus is quiet in the second test: no verdict, no number.
-    CHECK(contains(rt::read_file(folder / "r/report/results.json"),
+    CHECK(contains(rt::lab::read_file(folder / "r/report/results.json"),
                    "not valid: the spacings of edges fit no symbol rate"));
     // The capture stays as it was recorded, two channels side by side, and the view of the worst is drawn.
     std::size_t metas = 0, views = 0;
     for (const auto& entry : std::filesystem::recursive_directory_iterator(folder / "r")) {
         metas += entry.path().extension() == ".sigmf-meta" &&
-                 contains(rt::read_file(entry.path()), "core:num_channels");
+                 contains(rt::lab::read_file(entry.path()), "core:num_channels");
         views += contains(entry.path().string(), "view_clock_rise_greatest");
     }
     CHECK(metas == 1);
@@ -223,7 +223,7 @@ bytes = ["0xA7"]
     const Said check = rare_tally(folder.path(), {"check", "campaign.toml"});
     CHECK(contains(check.out, "2 channels for 1.5 ms, 75001 points"));
     folder.write("wrong.toml", [&] {
-        std::string text = rt::read_file(folder / "campaign.toml");
+        std::string text = rt::lab::read_file(folder / "campaign.toml");
         return text.replace(text.find("instrument = \"scope\""), 20, "instrument = \"unit\"");
     }());
     CHECK(contains(rare_tally(folder.path(), {"check", "wrong.toml"}).err,

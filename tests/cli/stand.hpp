@@ -102,7 +102,7 @@ struct Stand {
         more.insert(more.begin(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"});
         return call(std::move(more));
     }
-    rt::RunRecord record() const { return rt::Tally::open(folder / "run").read(); }
+    rt::lab::RunRecord record() const { return rt::lab::Tally::open(folder / "run").read(); }
 
     // A rule of the book "own" that bounds a result.
     static std::string rule(const std::string& id, const std::string& what, const std::string& unit,
@@ -113,17 +113,18 @@ struct Stand {
     }
 };
 
-inline std::vector<const rt::EventRecord*> events(const rt::RunRecord& run, const std::string& kind) {
-    std::vector<const rt::EventRecord*> out;
+inline std::vector<const rt::lab::EventRecord*> events(const rt::lab::RunRecord& run,
+                                                       const std::string& kind) {
+    std::vector<const rt::lab::EventRecord*> out;
     for (const auto& event : run.events) {
         if (event.kind == kind) out.push_back(&event);
     }
     return out;
 }
 
-inline std::vector<const rt::PointRecord*> points(const rt::RunRecord& run, rt::PointKind kind,
-                                                  const std::string& test = "") {
-    std::vector<const rt::PointRecord*> out;
+inline std::vector<const rt::lab::PointRecord*> points(const rt::lab::RunRecord& run, rt::lab::PointKind kind,
+                                                       const std::string& test = "") {
+    std::vector<const rt::lab::PointRecord*> out;
     for (const auto& point : run.points) {
         if (point.kind == kind && (test.empty() || point.test == test)) out.push_back(&point);
     }
@@ -133,7 +134,7 @@ inline std::vector<const rt::PointRecord*> points(const rt::RunRecord& run, rt::
 // Changes a tally behind the program's back.
 inline void alter(const std::filesystem::path& run, const std::string& sql) {
     sqlite3* database = nullptr;
-    REQUIRE(sqlite3_open((run / rt::tally_file).c_str(), &database) == SQLITE_OK);
+    REQUIRE(sqlite3_open((run / rt::lab::tally_file).c_str(), &database) == SQLITE_OK);
     CHECK(sqlite3_exec(database, sql.c_str(), nullptr, nullptr, nullptr) == SQLITE_OK);
     sqlite3_close(database);
 }

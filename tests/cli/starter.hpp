@@ -13,6 +13,6 @@ struct Starter {
     }
     Said say(std::vector<std::string> words) const { return rare_tally(folder.path(), std::move(words)); }
     nlohmann::json results(const std::string& run) const {
-        return nlohmann::json::parse(rt::read_file(folder / (run + "/report/results.json")));
+        return nlohmann::json::parse(rt::lab::read_file(folder / (run + "/report/results.json")));
     }
 };

@@ -4,9 +4,9 @@
 #include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
-using rt::PointKind;
-using rt::Standing;
 using rt::Verdict;
+using rt::lab::PointKind;
+using rt::lab::Standing;
 
 namespace {
 

@@ -5,6 +5,7 @@
 
 #include <cmath>
 
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
@@ -90,18 +91,20 @@ TEST_CASE("waveforms by their ratio, power at its frequency, spectra at each") {
 }
 
 TEST_CASE("what a path cannot be taken out of is refused with the reason") {
-    using enum CaptureKind;
+    const CaptureSetup network = NetworkSetup{}, counts = CountSetup{}, waveform = WaveformSetup{},
+                       power = PowerSetup{}, iq = IqSetup{}, spectrum = SpectrumSetup{};
     CHECK(path_refusal(network, path(10)).find("calibrate the analyser") != std::string::npos);
     CHECK(path_refusal(counts, path(10)).find("no level") != std::string::npos);
     CHECK(path_refusal(waveform, tilted()).find("differ by 4 dB") != std::string::npos);
-    for (const CaptureKind kind : {power, iq, waveform})
+    for (const CaptureSetup& kind : {power, iq, waveform})
         CHECK(path_refusal(kind, antenna()).find("field strength") != std::string::npos);
     // No path, no refusal; and the right twins.
-    for (const CaptureKind kind : {spectrum, power, counts, iq, waveform, network})
+    for (const CaptureSetup& kind : {spectrum, power, counts, iq, waveform, network})
         CHECK(path_refusal(kind, {}).empty());
     CHECK(path_refusal(spectrum, antenna()).empty());
     CHECK(path_refusal(iq, tilted()).empty());
     CHECK(path_refusal(waveform, path(20)).empty());
     Capture network_data = Network{};
+    CHECK(path_refusal(network_data, path(1)) == path_refusal(network, path(1)));
     CHECK_THROWS_AS(correct(network_data, path(1)), Error);
 }

@@ -5,13 +5,13 @@
 #include <atomic>
 #include <stdexcept>
 
+#include "core/base/widen.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/fir.hpp"
-#include "core/dsp/interpolate.hpp"
 #include "core/dsp/least_squares.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/dsp/widen.hpp"
 #include "core/measure/tone/sine_fit.hpp"
+#include "core/signal/interpolate.hpp"
 #include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "core/base/error.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"

@@ -5,6 +5,7 @@
 #include <random>
 
 #include "core/base/error.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "core/dsp/resolution.hpp"
 #include "core/measure/procedure.hpp"
 #include "tests/about.hpp"
@@ -95,7 +96,7 @@ TEST_CASE("radio.mask refuses what is no carrier on the channel, and shows no nu
     CHECK(wrong.invalid->starts_with(
         "seen: the strongest signal, -10 dBm, at 2.4475 GHz; expected: a carrier within 1 MHz of 2.44 GHz"));
     Spectrum overloaded = band(1e6, -10, -100);
-    overloaded.overload = "too much";
+    overloaded.distrust = "too much";
     CHECK(mask(overloaded).invalid == "too much");
     Spectrum volts = band(1e6, -10, -100);
     volts.unit = Unit::dbuv;

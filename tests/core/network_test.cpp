@@ -81,6 +81,6 @@ TEST_CASE("what cannot be a passive port, or is not there, is refused") {
     CHECK_THROWS_AS(run("network.return-loss", ended_in(75), {{"ports", "x"}}), Error);
     CHECK_THROWS_AS(run("network.return-loss", waveform_in_memory(std::vector<double>(100), 1)), Error);
     Network doubtful = ended_in(75);
-    doubtful.trouble = "source unlevelled";
+    doubtful.distrust = "source unlevelled";
     CHECK(run("network.return-loss", doubtful).invalid == "source unlevelled");
 }

@@ -6,6 +6,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 
 using Settings = std::vector<std::pair<const char*, const char*>>;

@@ -3,6 +3,7 @@
 
 #include <cmath>
 
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/stats/proportion.hpp"
 #include "tests/about.hpp"

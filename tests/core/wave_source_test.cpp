@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
 #include "tests/expect_error.hpp"

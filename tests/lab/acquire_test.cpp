@@ -7,12 +7,15 @@
 #include <functional>
 #include <limits>
 
-#include "lab/bench/acquire.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/captures/kind.hpp"
+#include "lab/formats/dialect_file.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 
@@ -84,7 +87,7 @@ TEST_CASE("counts that cannot be are refused") {
     Odd odd("counter", "scpi-counter",
             [](const std::string& line) { return has(line, "FETCh") ? "7,7,0,0\n" : ""; });
     auto role = odd.role();
-    CHECK(count(role, {10, 0}).trouble == "counter sent 7 packets, 10 were asked for");
+    CHECK(count(role, {10, 0}).distrust == "counter sent 7 packets, 10 were asked for");
 }
 
 TEST_CASE("a power that is no number, or comes with an error, is not taken") {
@@ -100,12 +103,12 @@ TEST_CASE("a power that is no number, or comes with an error, is not taken") {
     });
     auto role = odd.role();
     once = true;
-    CHECK(read_power(role, {1e9, 1, 1}).trouble == "meter reported error -310,\"System error\"");
+    CHECK(read_power(role, {1e9, 1, 1}).distrust == "meter reported error -310,\"System error\"");
     Odd hot("meter", "scpi-power-meter", [](const std::string& line) -> std::string {
         return has(line, "READ") ? "21\n" : has(line, "QUES") ? "8\n" : "";
     });
     auto hot_role = hot.role();
-    CHECK(read_power(hot_role, {1e9, 1, 1}).trouble ==
+    CHECK(read_power(hot_role, {1e9, 1, 1}).distrust ==
           "meter overloaded: lower the power or put an attenuator before the sensor");
 }
 
@@ -199,7 +202,7 @@ TEST_CASE("what an analyser has set is read back, and numbers of another byte or
             return has(line, "TRACe:DATA?") ? block(levels) : "";
         });
         auto role = odd.role();
-        return sweep(role, setup).overload.value_or("");
+        return sweep(role, setup).distrust.value_or("");
     };
     CHECK(trouble("nothing", "").empty());  // one that cannot be asked is believed
     CHECK(trouble("UNIT:POWer?", "DBUV\n").empty());
@@ -239,15 +242,15 @@ TEST_CASE("zero and calibrate are awaited, and what they report is heard") {
 }
 
 TEST_CASE("the wrong instrument for a capture is a matter of the files, not of the bench") {
-    CHECK(std::string(kind_for(SpectrumSetup{})) == "analyser");
-    CHECK(std::string(kind_for(PowerSetup{})) == "power-meter");
-    CHECK(std::string(kind_for(CountSetup{})) == "counter");
+    CHECK(std::string(kind_of(CaptureSetup(SpectrumSetup{})).instrument()) == "analyser");
+    CHECK(std::string(kind_of(CaptureSetup(PowerSetup{})).instrument()) == "power-meter");
+    CHECK(std::string(kind_of(CaptureSetup(CountSetup{})).instrument()) == "counter");
     Instrument instrument;
     instrument.scan_bandwidth_hz = 1e6;
     SpectrumSetup s;
     s.start_hz = 0, s.stop_hz = 2.5e6, s.points = 100, s.dwell_s = 0.1;
-    CHECK(acquire_seconds(instrument, s) == about(0.3));
+    CHECK(kind_of<Spectrum>().seconds(instrument, s) == about(0.3));
     instrument.scan_bandwidth_hz.reset();
-    CHECK(acquire_seconds(instrument, s) == about(10));
-    CHECK(acquire_seconds(instrument, CountSetup{1000, 0.002}) == about(2));
+    CHECK(kind_of<Spectrum>().seconds(instrument, s) == about(10));
+    CHECK(kind_of<Counts>().seconds(instrument, CountSetup{1000, 0.002}) == about(2));
 }

@@ -11,6 +11,7 @@
 #include "tests/lab/made_run.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

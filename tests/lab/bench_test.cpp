@@ -5,7 +5,8 @@
 #include <cstring>
 
 #include "core/base/error.hpp"
-#include "lab/bench/acquire.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/formats/dialect_file.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/unit_control.hpp"
 #include "lab/simulate/server.hpp"
@@ -15,6 +16,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 
@@ -102,7 +104,7 @@ TEST_CASE("a sweep over the socket sees the unit's line, and follows its setting
     CHECK(on.frequency_hz.front() == 0.9e6);
     CHECK(on.frequency_hz.back() == 1.1e6);
     CHECK(on.unit == Unit::dbuv);
-    CHECK_FALSE(on.overload);
+    CHECK_FALSE(on.distrust);
     CHECK(*on.reference_level == about(86.98970));
     // In dBm the same levels are 106.99 dB lower.
     SpectrumSetup dbm = around_1mhz();
@@ -116,15 +118,15 @@ TEST_CASE("overload and refused settings mark the capture") {
     InstrumentRole role(sim.session());
     SpectrumSetup low = around_1mhz();
     low.reference_level = Quantity{-60, Unit::dbm};
-    CHECK(sweep(role, low).overload == "analyser overloaded: raise the reference level or the attenuation");
+    CHECK(sweep(role, low).distrust == "analyser overloaded: raise the reference level or the attenuation");
     SpectrumSetup impossible = around_1mhz();
     impossible.resolution_bandwidth_hz = 1;  // below what the analyser has
-    CHECK(sweep(role, impossible).overload == "analyser reported error -222,\"Data out of range\"");
-    CHECK_FALSE(sweep(role, around_1mhz()).overload);  // the queue was drained: the next sweep is clean
+    CHECK(sweep(role, impossible).distrust == "analyser reported error -222,\"Data out of range\"");
+    CHECK_FALSE(sweep(role, around_1mhz()).distrust);  // the queue was drained: the next sweep is clean
     SpectrumSetup quasi_peak = around_1mhz();
     quasi_peak.detector = Detector::quasi_peak;
     quasi_peak.resolution_bandwidth_hz = 100e3;  // no band of CISPR 16-1-1
-    CHECK(sweep(role, quasi_peak).overload == "analyser reported error -221,\"Settings conflict\"");
+    CHECK(sweep(role, quasi_peak).distrust == "analyser reported error -221,\"Settings conflict\"");
 }
 
 TEST_CASE("instruments that misbehave end in one clear error, in bounded time") {
@@ -165,7 +167,7 @@ TEST_CASE("instruments that misbehave end in one clear error, in bounded time") 
     });
     const Instrument instrument = chatty.instrument();
     InstrumentRole role(ScpiSession(instrument, instrument.address));
-    CHECK(sweep(role, around_1mhz()).overload == "analyser reported error -1,\"x\"");
+    CHECK(sweep(role, around_1mhz()).distrust == "analyser reported error -1,\"x\"");
     CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds(20));
 }
 

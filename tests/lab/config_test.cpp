@@ -5,19 +5,21 @@
 #include <array>
 
 #include "core/base/error.hpp"
+#include "lab/catalogue/config_files.hpp"
 #include "tests/expect_error.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 
 constexpr std::array keys{
-    KeyInfo{"name", KeyKind::text, true, "its name"},
-    KeyInfo{"width", KeyKind::quantity, false, "its width", Unit::hertz},
-    KeyInfo{"due", KeyKind::date, false, "a date"},
-    KeyInfo{"values", KeyKind::words, false, "some values"},
-    KeyInfo{"flag", KeyKind::flag, false, "yes or no"},
-    KeyInfo{"count", KeyKind::whole, false, "how many"},
+    KeyInfo{"name", Key::text, true, "its name"},
+    KeyInfo{"width", Key::quantity, false, "its width", Unit::hertz},
+    KeyInfo{"due", Key::date, false, "a date"},
+    KeyInfo{"values", Key::words, false, "some values"},
+    KeyInfo{"flag", Key::flag, false, "yes or no"},
+    KeyInfo{"count", Key::whole, false, "how many"},
 };
 constexpr SectionInfo section{"[thing]", "", keys};
 

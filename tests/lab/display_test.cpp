@@ -11,6 +11,7 @@
 #include "tests/about.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

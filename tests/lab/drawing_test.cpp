@@ -8,6 +8,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -10,6 +10,7 @@
 #include "tests/lab/made_run.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

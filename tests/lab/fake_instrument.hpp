@@ -12,7 +12,8 @@
 #include <tuple>
 #include <utility>
 
-#include "lab/formats/bench_file.hpp"
+#include "lab/formats/dialect_file.hpp"
+#include "lab/model/bench.hpp"
 
 inline sockaddr_in loopback(std::uint16_t port) {
     sockaddr_in address{};
@@ -50,13 +51,14 @@ class FakeInstrument {
     std::string port() const { return std::to_string(port_); }
 
     // An entry for it in a bench, with the shipped analyser dialect and a short time-out.
-    rt::Instrument instrument() const {
-        rt::Instrument out;
+    rt::lab::Instrument instrument() const {
+        rt::lab::Instrument out;
         out.role = "analyser";
         out.name = "fake";
         out.address = "tcp://127.0.0.1:" + port();
-        out.place = rt::parse_address(out.address);
-        out.dialect = rt::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "scpi-analyser.toml");
+        out.place = rt::lab::parse_address(out.address);
+        out.dialect =
+            rt::lab::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "scpi-analyser.toml");
         out.timeout_s = 0.3;
         out.impedance_ohm = 50;
         out.scan_bandwidth_hz = 1e9;

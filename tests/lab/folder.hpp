@@ -27,8 +27,8 @@ class TestFolder {
     std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
     const std::filesystem::path& path() const { return path_; }
     std::filesystem::path write(const std::string& name, const std::string& content) const {
-        rt::make_folder((path_ / name).parent_path());
-        rt::write_file(path_ / name, content);
+        rt::lab::make_folder((path_ / name).parent_path());
+        rt::lab::write_file(path_ / name, content);
         return path_ / name;
     }
 

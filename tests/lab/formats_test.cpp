@@ -3,17 +3,18 @@
 
 #include <complex>
 
-#include "lab/bench/address.hpp"
-#include "lab/formats/capture_file.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/formats/correction_file.hpp"
 #include "lab/formats/dialect_file.hpp"
 #include "lab/formats/profile_file.hpp"
 #include "lab/formats/touchstone.hpp"
+#include "lab/model/address.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 TEST_CASE("touchstone files of both versions, in all three forms") {
     const std::string ma =
@@ -149,23 +150,29 @@ TEST_CASE("corrections come from CSV in either sense, or from a touchstone file"
     CHECK(error("frequency [Hz],loss [dB]\n").find("no rows") != std::string::npos);
 }
 
+// What a capture is kept as.
+static std::string kept_text(const Capture& capture) {
+    const TestFolder folder;
+    return write_capture(folder.path() / "kept", capture).content;
+}
+
 TEST_CASE("captures of every kind come back from their files as they were") {
     Counts counts{1000, 990, 160000, 12, {}};
-    CHECK(std::get<Counts>(parse_capture_csv(capture_csv(counts), "c.csv")).packets_received == 990);
+    CHECK(std::get<Counts>(parse_capture_csv(kept_text(counts), "c.csv")).packets_received == 990);
     // A counter's own log of several rows is added up; columns that are not needed may be missing.
     const Capture log = parse_capture_csv("packets_sent,packets_received\n10,9\n20,20\n", "l.csv");
     CHECK(std::get<Counts>(log).packets_sent == 30);
     CHECK(std::get<Counts>(log).packets_received == 29);
     const PowerReading power{-12.3456, 2.4e9, 2, 1.5, "sensor overloaded"};
-    const auto back = std::get<PowerReading>(parse_capture_csv(capture_csv(power), "p.csv"));
+    const auto back = std::get<PowerReading>(parse_capture_csv(kept_text(power), "p.csv"));
     CHECK(back.level_dbm == power.level_dbm);
     CHECK(back.sensor == 2);
     CHECK(back.correction_db == 1.5);
-    CHECK(back.trouble == "sensor overloaded");
+    CHECK(back.distrust == "sensor overloaded");
     Spectrum s;
     s.frequency_hz = {1e6, 2e6}, s.level = {40.5, 41}, s.unit = Unit::dbuv_per_metre,
     s.correction_db = {8, 8.5};
-    const auto spectrum = std::get<Spectrum>(parse_capture_csv(capture_csv(s), "s.csv"));
+    const auto spectrum = std::get<Spectrum>(parse_capture_csv(kept_text(s), "s.csv"));
     CHECK(spectrum.correction_db == s.correction_db);
     CHECK(spectrum.unit == Unit::dbuv_per_metre);
     CHECK(input_error([] {
@@ -241,25 +248,30 @@ TEST_CASE("network data is kept as Touchstone, with why it cannot be trusted") {
     network.ports = 2;
     network.frequency_hz = {1e6, 2e6};
     for (int i = 0; i < 8; ++i) network.s.emplace_back(0.1 * i, -0.05 * i);
-    network.trouble = "source unlevelled";
+    network.distrust = "source unlevelled";
     const WrittenCapture written = write_capture(folder / "00001-loss", network);
     CHECK(written.file.filename() == "00001-loss.s2p");
     const auto back = std::get<Network>(read_capture(written.file));
     CHECK(back.s == network.s);
-    CHECK(back.trouble == "source unlevelled");
+    CHECK(back.distrust == "source unlevelled");
 }
 
 TEST_CASE("uneven times of a waveform are refused, or resampled when that is asked for") {
+    const auto step = [](double seconds) {
+        CaptureHints hints;
+        hints.resample_step_s = seconds;
+        return hints;
+    };
     const std::string text = "time [us],voltage [V]\n0,0\n1,10\n4,40\n5,30\n";
     CHECK(error_text(ErrorKind::input, [&] { parse_capture_csv(text, "w.csv"); }).find("--resample STEP") !=
           std::string::npos);
-    const auto wave = std::get<Waveform>(parse_capture_csv(text, "w.csv", 0.5e-6));
+    const auto wave = std::get<Waveform>(parse_capture_csv(text, "w.csv", step(0.5e-6)));
     CHECK(wave.step_s == 0.5e-6);
     CHECK(wave.volts() == std::vector<double>{0, 5, 10, 15, 20, 25, 30, 35, 40, 35, 30});
     CHECK(error_text(ErrorKind::input, [&] {
-              parse_capture_csv(text, "w.csv", 1e-15);
+              parse_capture_csv(text, "w.csv", step(1e-15));
           }).find("100 million") != std::string::npos);
     CHECK(error_text(ErrorKind::input, [&] {
-              parse_capture_csv("time [s],voltage [V]\n0,1\n2,1\n1,2\n", "w.csv", 1.0);
+              parse_capture_csv("time [s],voltage [V]\n0,1\n2,1\n1,2\n", "w.csv", step(1));
           }).find("times must rise") != std::string::npos);
 }

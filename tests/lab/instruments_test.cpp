@@ -4,14 +4,17 @@
 #include <chrono>
 #include <cmath>
 
-#include "lab/bench/acquire.hpp"
-#include "lab/simulate/bench.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/input_files.hpp"
+#include "lab/simulate/instruments/bench.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 
@@ -148,10 +151,10 @@ TEST_CASE("a power meter reads the wire's loss, once it is zeroed") {
     CHECK(read_power(meter, setup).level_dbm == about(-52 + 1.69).epsilon(0.01));
     meter.zero();
     CHECK(read_power(meter, setup).level_dbm == about(-52).epsilon(0.005));
-    CHECK_FALSE(read_power(meter, setup).trouble);
+    CHECK_FALSE(read_power(meter, setup).distrust);
     CHECK(read_power(meter, {1e9, 3, 1}).level_dbm < -60);  // nothing at the third sensor
     generator.set("level", "20 dBm");
-    CHECK_FALSE(read_power(meter, setup).trouble);
+    CHECK_FALSE(read_power(meter, setup).distrust);
     CHECK(error_text(ErrorKind::bench, [&] {
               read_power(meter, {1e9, 7, 1});
           }).find("power-meter") != std::string::npos);
@@ -228,14 +231,14 @@ TEST_CASE("an oscilloscope gives the waveform at its scale, and says when it is 
     const auto records = record(scope, setup);
     REQUIRE(records.channels.size() == 2);
     CHECK(records.step_s == about(1e-9));
-    CHECK_FALSE(records.overload);
+    CHECK_FALSE(records.distrust);
     // PRBS7 at 10 Mbit/s: 64 of 127 bits are ones, sampled in their middle.
     const auto volts = records.volts();
     int ones = 0;
     for (int bit = 0; bit < 127; ++bit) ones += volts[static_cast<std::size_t>(bit * 100 + 50)] > 0;
     CHECK(ones == 64);
     setup.range_v = 0.2;
-    CHECK(record(scope, setup).overload == "scope overloaded: enlarge the range");
+    CHECK(record(scope, setup).distrust == "scope overloaded: enlarge the range");
 }
 
 TEST_CASE("a network analyser sees loss and delay of the wire") {

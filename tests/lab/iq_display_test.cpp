@@ -10,6 +10,7 @@
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -4,7 +4,7 @@
 
 #include <cmath>
 
-#include "lab/formats/capture_file.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/sigmf.hpp"
 #include "tests/about.hpp"
@@ -12,6 +12,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 
@@ -119,13 +120,13 @@ TEST_CASE("SigMF: what does not fit together is refused in one line") {
 TEST_CASE("written records read back the same, with their trouble") {
     TestFolder folder;
     IqRecord record = iq_in_memory({{0.1F, 0.2F}, {-0.3F, 0.4F}}, 4e6, 868e6, 7.5);
-    record.trouble = "overload";
+    record.distrust = "overload";
     const auto file = write_capture(folder.path() / "kept", record).file;
     const auto back = std::get<IqRecord>(read_capture(file));
     CHECK(back.read(0, 2) == record.read(0, 2));
     CHECK(back.centre_hz == 868e6);
     CHECK(*back.reference_level_dbm == 7.5);
-    CHECK(back.trouble == "overload");
+    CHECK(back.distrust == "overload");
     const auto wave =
         write_capture(folder.path() / "wave", waveform_in_memory({{0.5, -1}, {3, 4}}, 1e-3)).file;
     const auto read = std::get<Waveform>(read_capture(wave));

@@ -3,15 +3,16 @@
 
 #include <nlohmann/json.hpp>
 
+#include "lab/formats/report_name.hpp"
 #include "lab/report/figure_values.hpp"
 #include "lab/report/page/own_template.hpp"
-#include "lab/report/report.hpp"
-#include "lab/report/report_name.hpp"
+#include "lab/report/page/report.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 #include "tests/lab/made_run.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -10,9 +10,9 @@
 #include "lab/tally/tally.hpp"
 
 inline void rechain(const std::filesystem::path& run) {
-    rt::Database db((run / rt::tally_file).string(), SQLITE_OPEN_READWRITE);
+    rt::lab::Database db((run / rt::lab::tally_file).string(), SQLITE_OPEN_READWRITE);
     const auto rows = [&](const std::string& sql, const std::string& key) {
-        rt::Statement s(db, sql.c_str());
+        rt::lab::Statement s(db, sql.c_str());
         s.start(key);
         std::string out = "(";
         while (s.step()) out += s.row_text();
@@ -40,7 +40,7 @@ inline void rechain(const std::filesystem::path& run) {
         if (kind == "event" || kind == "calibration")
             return rows("SELECT * FROM " + kind + " WHERE number = ?1", key);
         if (kind == "samples") {
-            rt::Statement s(db, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
+            rt::lab::Statement s(db, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
             s.start(key.substr(0, key.find('-')), key.substr(key.find('-') + 1));
             std::string out;
             while (s.step()) out += s.row_text();
@@ -50,18 +50,18 @@ inline void rechain(const std::filesystem::path& run) {
     };
     const auto part = [](const std::string& s) { return std::to_string(s.size()) + ":" + s; };
     std::string before, seals;
-    rt::Statement all(db, "SELECT number, kind, key, text FROM chain ORDER BY number");
+    rt::lab::Statement all(db, "SELECT number, kind, key, text FROM chain ORDER BY number");
     struct Entry {
         std::string number, kind, key, text;
     };
     std::vector<Entry> entries;
     while (all.step()) entries.push_back({all.text(0), all.text(1), all.text(2), all.text(3)});
-    rt::Statement update(db, "UPDATE chain SET hash = ?1 WHERE number = ?2");
+    rt::lab::Statement update(db, "UPDATE chain SET hash = ?1 WHERE number = ?2");
     for (const auto& e : entries) {
-        before =
-            rt::sha256(before + part(e.kind) + part(e.key) + part(e.text) + part(content(e.kind, e.key)));
+        before = rt::lab::sha256(before + part(e.kind) + part(e.key) + part(e.text) +
+                                 part(content(e.kind, e.key)));
         update.run(before, e.number);
         seals = e.number + " " + before + "\n";
     }
-    rt::write_file(run / "tally.seals", seals);
+    rt::lab::write_file(run / "tally.seals", seals);
 }

@@ -8,7 +8,7 @@
 #include "lab/clock.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/maximum_figure.hpp"
-#include "lab/report/report.hpp"
+#include "lab/report/page/report.hpp"
 #include "lab/report/report_figures.hpp"
 #include "lab/report/tables.hpp"
 #include "lab/tally/tally.hpp"
@@ -17,6 +17,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

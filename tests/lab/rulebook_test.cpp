@@ -6,12 +6,15 @@
 #include <set>
 
 #include "core/base/error.hpp"
+#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
+#include "core/rules/judge.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -6,7 +6,9 @@
 
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
+#include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
+#include "lab/formats/input_files.hpp"
 #include "lab/run/calibrations.hpp"
 #include "lab/run/pace.hpp"
 #include "lab/run/plan.hpp"
@@ -19,6 +21,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

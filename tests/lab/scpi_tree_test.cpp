@@ -5,6 +5,7 @@
 #include "lab/simulate/scpi_instrument.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

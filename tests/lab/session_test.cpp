@@ -9,9 +9,10 @@
 #include <thread>
 
 #include "core/base/error.hpp"
-#include "lab/bench/acquire.hpp"
 #include "lab/bench/hislip_session.hpp"
+#include "lab/bench/instrument_role.hpp"
 #include "lab/bench/session.hpp"
+#include "lab/captures/acquire.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/server.hpp"
 #include "tests/expect_error.hpp"
@@ -19,6 +20,7 @@
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 using std::chrono::milliseconds;
 
 namespace {

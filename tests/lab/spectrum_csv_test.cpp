@@ -7,6 +7,7 @@
 #include "tests/expect_error.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 TEST_CASE("columns carry their units, remarks their facts") {
     const Spectrum s = parse_spectrum_csv(
@@ -43,7 +44,7 @@ TEST_CASE("what is written is read back the same") {
     s.resolution_bandwidth_hz = 100e3;
     s.impedance_ohm = 50;
     s.reference_level = -10;
-    s.overload = "analyser overloaded: raise it";
+    s.distrust = "analyser overloaded: raise it";
     const Spectrum back = parse_spectrum_csv(spectrum_csv(s), "f");
     CHECK(back.frequency_hz == s.frequency_hz);
     CHECK(back.level == s.level);
@@ -51,7 +52,7 @@ TEST_CASE("what is written is read back the same") {
     CHECK(back.detector == s.detector);
     CHECK(back.resolution_bandwidth_hz == s.resolution_bandwidth_hz);
     CHECK(back.reference_level == s.reference_level);
-    CHECK(back.overload == s.overload);
+    CHECK(back.distrust == s.distrust);
 }
 
 TEST_CASE("a bad cell is named by row and column") {

@@ -13,6 +13,7 @@
 #include "tests/lab/postgres.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

@@ -5,12 +5,16 @@
 
 #include <thread>
 
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/formats/input_files.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 using std::chrono::milliseconds;
 
 namespace {

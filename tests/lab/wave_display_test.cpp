@@ -7,6 +7,7 @@
 #include "tests/core/procedures.hpp"
 
 using namespace rt;
+using namespace rt::lab;
 
 namespace {
 

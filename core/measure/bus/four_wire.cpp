@@ -3,9 +3,9 @@
 #include <optional>
 
 #include "core/base/error.hpp"
-#include "core/measure/bus/procedures.hpp"
 #include "core/measure/bus/source.hpp"
 #include "core/measure/bus/timings.hpp"
+#include "core/measure/procedure.hpp"
 
 namespace rt {
 namespace {

@@ -1,9 +1,9 @@
 #include "core/bus/two_wire.hpp"
 
 #include "core/base/error.hpp"
-#include "core/measure/bus/procedures.hpp"
 #include "core/measure/bus/source.hpp"
 #include "core/measure/bus/timings.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/serial/edges.hpp"
 
 namespace rt {

@@ -4,7 +4,7 @@
 #include <span>
 #include <vector>
 
-#include "core/measure/outcome.hpp"
+#include "core/outcome/outcome.hpp"
 #include "core/rules/rule.hpp"
 
 namespace rt {

@@ -1,4 +1,5 @@
-#include "core/measure/emission/final.hpp"
+// emission.final: the disturbance at one frequency, measured closely.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -194,6 +195,10 @@ Outcome measure_final(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Looks for the true maximum around a candidate, then measures there with the wanted detectors (CISPR 16-2-1
+// and 16-2-3, final measurement). Traces `emission`: one reading for each detector, judged where it stands.
+// Looks for the true maximum around a candidate, then measures there with the wanted detectors (CISPR 16-2-1
+// and 16-2-3, final measurement). Traces `emission`: one reading for each detector, judged where it stands.
 Procedure emission_final() {
     return {"emission.final",
             "Disturbance at one frequency, measured closely",

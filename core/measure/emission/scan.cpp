@@ -1,4 +1,5 @@
-#include "core/measure/emission/scan.hpp"
+// emission.scan: disturbance level against frequency.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -71,6 +72,12 @@ Outcome measure_scan(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// The spectrum as the receiver shows it, with its highest level. Trace `emission` in the unit of the capture;
+// results `highest_level` (same unit) and `highest_level_frequency` (Hz).
+// Method: CISPR 16-2-1 (conducted) and CISPR 16-2-3 (radiated), scanning with one detector.
+// The spectrum as the receiver shows it, with its highest level. Trace `emission` in the unit of the capture;
+// results `highest_level` (same unit) and `highest_level_frequency` (Hz).
+// Method: CISPR 16-2-1 (conducted) and CISPR 16-2-3 (radiated), scanning with one detector.
 Procedure emission_scan() {
     return {
         "emission.scan",

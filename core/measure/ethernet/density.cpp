@@ -6,7 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/fft.hpp"
-#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/wave_source.hpp"
 #include "core/serial/levels.hpp"

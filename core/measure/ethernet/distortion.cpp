@@ -1,7 +1,7 @@
 #include "core/serial/distortion.hpp"
 
 #include "core/base/error.hpp"
-#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/source.hpp"
 
 namespace rt {

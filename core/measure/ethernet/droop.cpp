@@ -2,7 +2,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/source.hpp"
 #include "core/stats/spread.hpp"
 

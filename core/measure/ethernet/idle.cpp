@@ -1,7 +1,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/measure/ethernet/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/wave_source.hpp"
 #include "core/serial/activity.hpp"
 #include "core/serial/levels.hpp"

@@ -1,9 +1,10 @@
+// Procedures on network data.
 #include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/measure/network/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/network/reflection.hpp"
 
 namespace rt {
@@ -78,15 +79,10 @@ Trace loss_trace(const char* name, const char* title, const Network& network,
 }
 
 Outcome measure_return_loss(Capture any, const Parameters& p) {
-    const auto* network = std::get_if<Network>(&any);
-    if (!network) {
-        fail_input(
-            std::string("network.return-loss measures network data (Touchstone), not a capture of kind ") +
-            kind_name(any));
-    }
-    const Reflections seen = reflections(*network, ports_of(p));
+    const Network network = take<Network>(std::move(any), "network.return-loss");
+    const Reflections seen = reflections(network, ports_of(p));
     Outcome outcome;
-    Trace loss = loss_trace("return_loss", "Return loss", *network, seen.reflection);
+    Trace loss = loss_trace("return_loss", "Return loss", network, seen.reflection);
     if (loss.x.front() <= 0) loss.log_x = false;
     const auto least = std::min_element(loss.y.begin(), loss.y.end());
     outcome.add("least_return_loss", *least, Unit::db);
@@ -95,7 +91,7 @@ Outcome measure_return_loss(Capture any, const Parameters& p) {
     outcome.traces.push_back(std::move(loss));
     if (!seen.mode_conversion.empty()) {
         Trace conversion =
-            loss_trace("mode_conversion_loss", "Mode conversion loss", *network, seen.mode_conversion);
+            loss_trace("mode_conversion_loss", "Mode conversion loss", network, seen.mode_conversion);
         conversion.log_x = outcome.traces.front().log_x;
         outcome.add("least_mode_conversion_loss", *std::min_element(conversion.y.begin(), conversion.y.end()),
                     Unit::db);

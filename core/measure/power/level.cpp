@@ -18,11 +18,6 @@ PowerSetup power_setup(const Parameters& p) {
     return out;
 }
 
-PowerReading take_power(const Capture& capture, const char* procedure) {
-    if (const auto* reading = std::get_if<PowerReading>(&capture)) return *reading;
-    fail_input(std::string(procedure) + " needs a power reading, the capture holds " + kind_name(capture));
-}
-
 namespace {
 
 constexpr std::array level_parameters{power_frequency_parameter, sensor_parameter, averages_parameter};
@@ -33,7 +28,7 @@ CaptureSetup level_setup(const Parameters& p) {
 }
 
 Outcome measure_level(Capture capture, const Parameters&) {
-    const PowerReading reading = take_power(capture, "power.level");
+    const PowerReading reading = take<PowerReading>(std::move(capture), "power.level");
     Outcome outcome;
     outcome.results.push_back({"power", {reading.level_dbm, Unit::dbm}, {}});
     return outcome;

@@ -1,13 +1,10 @@
-// power.level: one reading of a power meter.
+// What procedures on power meters share.
 #pragma once
 
 #include "core/measure/procedure.hpp"
 
 namespace rt {
 
-Procedure power_level();
-
-// What procedures on power meters share.
 inline constexpr ParameterInfo power_frequency_parameter{"frequency", ParameterKind::quantity, Unit::hertz,
                                                          "", "frequency at which the sensor is corrected"};
 inline constexpr ParameterInfo sensor_parameter{"sensor", ParameterKind::whole_number, Unit::none, "1",
@@ -17,7 +14,5 @@ inline constexpr ParameterInfo averages_parameter{"averages", ParameterKind::who
 
 // Throws Error(input) for a sensor other than 1 to 3 or averages outside 1 to 1024.
 PowerSetup power_setup(const Parameters& parameters);
-// Throws Error(input) naming the procedure for a capture of another kind.
-PowerReading take_power(const Capture& capture, const char* procedure);
 
 }  // namespace rt

@@ -1,4 +1,5 @@
-#include "core/measure/power/path_loss.hpp"
+// path.loss: what a signal path takes away, from a known level into it and a reading at its end.
+#include "core/measure/procedure.hpp"
 
 #include <array>
 
@@ -27,7 +28,7 @@ CaptureSetup path_loss_setup(const Parameters& p) {
 }
 
 Outcome measure_path_loss(Capture capture, const Parameters& p) {
-    const PowerReading reading = take_power(capture, "path.loss");
+    const PowerReading reading = take<PowerReading>(std::move(capture), "path.loss");
     Outcome outcome;
     outcome.results.push_back({"loss", {p.required("sent") - reading.level_dbm, Unit::db}, {}});
     outcome.results.push_back({"received", {reading.level_dbm, Unit::dbm}, {}});

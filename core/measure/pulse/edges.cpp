@@ -1,4 +1,4 @@
-#include "core/measure/pulse/edges.hpp"
+#include "core/measure/procedure.hpp"
 
 #include "core/base/error.hpp"
 #include "core/measure/serial/source.hpp"

@@ -1,4 +1,5 @@
-#include "core/measure/radio/am_fm.hpp"
+// radio.am-fm: depth and deviation of analogue modulation.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -258,6 +259,8 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// AM depth from the highest and lowest envelope, FM deviation from the highest and lowest frequency, both
+// after a low-pass; modulating frequency, carrier offset and power. Traces `envelope`, `frequency`.
 Procedure am_fm() {
     return {"radio.am-fm",
             "AM depth and FM deviation",

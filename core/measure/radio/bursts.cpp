@@ -1,4 +1,5 @@
-#include "core/measure/radio/bursts.hpp"
+// radio.bursts: bursts of a transmitter and their times.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -155,6 +156,8 @@ Outcome measure_bursts(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Duty cycle, transmit sequences and gaps, medium utilisation, power of each burst (EN 300 328 clause 5.4.2).
+// Table `bursts`, trace `power`.
 Procedure bursts() {
     return {
         "radio.bursts",

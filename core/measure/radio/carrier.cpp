@@ -1,4 +1,5 @@
-#include "core/measure/radio/carrier.hpp"
+// radio.carrier: frequency and power of an unmodulated carrier.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -149,6 +150,9 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// From complex samples: the maximum of the spectrum, refined by the least-squares fit of a rotating phasor
+// (maximum likelihood for a tone in white noise: Rife and Boorstyn 1974). Results `carrier_frequency`,
+// `frequency_offset`, `frequency_error`, `carrier_power`, `carrier_to_rest`.
 Procedure carrier() {
     return {"radio.carrier",
             "Frequency and power of a carrier",

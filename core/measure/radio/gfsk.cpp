@@ -1,4 +1,5 @@
-#include "core/measure/radio/gfsk.hpp"
+// radio.gfsk: modulation of Bluetooth LE transmitters, 1 Msymbol/s.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -10,7 +11,7 @@
 #include "core/base/text.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/measure/radio/burst_samples.hpp"
+#include "core/measure/burst_samples.hpp"
 #include "core/measure/radio/gfsk/alternation.hpp"
 #include "core/measure/radio/gfsk/demodulate.hpp"
 #include "core/measure/radio/gfsk/packet.hpp"
@@ -277,6 +278,9 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Frequency deviation, carrier offset and drift of test packets, and their power, after the RF-PHY test suite
+// (modulation characteristics, carrier frequency offset and drift, output power). Tables `packets`; traces
+// `frequency`, `power`.
 Procedure gfsk_modulation() {
     return {"radio.gfsk",
             "Modulation of a Bluetooth LE transmitter, 1 Msymbol/s",

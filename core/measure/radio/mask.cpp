@@ -1,4 +1,5 @@
-#include "core/measure/radio/mask.hpp"
+// radio.mask: power spectral density of a transmitter around its carrier.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -213,6 +214,12 @@ Outcome measure_mask(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Reference level and channel power of a modulated carrier from its spectrum, for judging against a mask.
+// Trace `psd` (dBm in the resolution bandwidth); results `reference_level`, `reference_offset`,
+// `channel_power`.
+// Reference: highest level within `reference_window` of the carrier (IEEE 802.15.4, transmit power spectral
+// density mask). Channel power: sum of the levels in `channel_bandwidth` times step / noise bandwidth, the
+// noise bandwidth of the resolution filter being 1.0645 times its 3 dB width (Gaussian).
 Procedure radio_mask() {
     return {
         "radio.mask",

@@ -1,4 +1,5 @@
-#include "core/measure/radio/occupancy.hpp"
+// radio.occupancy: how a transmitter shares the spectrum.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -248,6 +249,9 @@ Outcome measure_occupancy(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Channel occupancy times, the idle times after them, and the reaction to interference (EN 300 328
+// clauses 4.3.1.7 and 4.3.2.6, EN 301 893 clause 4.2.7). Tables `occupancies`, traces `power` and
+// `idle_histogram`.
 Procedure occupancy() {
     return {"radio.occupancy",
             "Channel occupancy, idle times and reaction to interference",

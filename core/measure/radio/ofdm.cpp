@@ -1,4 +1,5 @@
-#include "core/measure/radio/ofdm.hpp"
+// radio.ofdm: modulation of IEEE 802.11a/g transmitters, 20 MHz.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -8,7 +9,7 @@
 #include "core/base/hex.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/measure/radio/burst_samples.hpp"
+#include "core/measure/burst_samples.hpp"
 #include "core/measure/radio/ofdm/demodulate.hpp"
 
 namespace rt {
@@ -232,6 +233,9 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Relative constellation error, carrier and clock errors, centre leakage and spectral flatness (IEEE
+// 802.11-2016 clause 17.3.9). Tables `frames`; traces `constellation`, `error_of_symbol`, `flatness`,
+// `power`.
 Procedure ofdm_modulation() {
     return {"radio.ofdm",
             "Modulation of an IEEE 802.11a/g transmitter, 20 MHz",

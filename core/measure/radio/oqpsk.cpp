@@ -1,4 +1,5 @@
-#include "core/measure/radio/oqpsk.hpp"
+// radio.oqpsk: modulation of IEEE 802.15.4 O-QPSK transmitters.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -10,7 +11,7 @@
 #include "core/base/text.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/dsp/parallel.hpp"
-#include "core/measure/radio/burst_samples.hpp"
+#include "core/measure/burst_samples.hpp"
 #include "core/measure/radio/oqpsk/all_frames.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 #include "core/stats/weighted.hpp"
@@ -306,6 +307,9 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Error vector magnitude as IEEE 802.15.4 defines it (one I and one Q sample for each pair of chips, each at
+// its own instant, after recovery of timing, clock, phase, frequency and amplitude), frequency and chip clock
+// errors, frame. Tables `frames`, `symbols`; traces `constellation`, `constellation_at_once`, `evm`, `power`.
 Procedure oqpsk_modulation() {
     return {
         "radio.oqpsk",

@@ -1,4 +1,5 @@
-#include "core/measure/radio/spurious.hpp"
+// radio.spurious: unwanted emission outside the band of a transmitter.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -125,6 +126,8 @@ Outcome measure_spurious(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// The spectrum without the band around the carrier, its peaks as a table. Trace `spurious` (dBm in the
+// resolution bandwidth), results `highest_level`, `highest_frequency`, `peaks_found`.
 Procedure spurious() {
     return {"radio.spurious",
             "Unwanted emission outside the band",

@@ -1,4 +1,5 @@
-#include "core/measure/receiver/error_rate.hpp"
+// receiver.error-rate: packets lost and bits wrong, counted over a link.
+#include "core/measure/procedure.hpp"
 
 #include <array>
 #include <cmath>
@@ -59,34 +60,31 @@ CaptureSetup error_rate_setup(const Parameters& p) {
 }
 
 Outcome measure_error_rate(Capture capture, const Parameters& p) {
-    const auto* counts = std::get_if<Counts>(&capture);
-    if (!counts) {
-        fail_input(std::string("receiver.error-rate needs counts, the capture holds ") + kind_name(capture));
-    }
-    require_valid(*counts, "");
+    const Counts counts = take<Counts>(std::move(capture), "receiver.error-rate");
+    require_valid(counts, "");
     Outcome outcome;
-    if (counts->packets_sent == 0 && counts->bits == 0) {
+    if (counts.packets_sent == 0 && counts.bits == 0) {
         outcome.invalid = "nothing was counted: no packets were sent and no bits compared";
         return outcome;
     }
     const double confidence = p.required("confidence");
     require_confidence(confidence);
-    if (counts->packets_sent > 0) {
-        const std::uint64_t lost = counts->packets_sent - counts->packets_received;
-        add_ratio(outcome, "packet_error", lost, counts->packets_sent, confidence / 100, 100, Unit::percent);
+    if (counts.packets_sent > 0) {
+        const std::uint64_t lost = counts.packets_sent - counts.packets_received;
+        add_ratio(outcome, "packet_error", lost, counts.packets_sent, confidence / 100, 100, Unit::percent);
     }
-    if (counts->bits > 0)
-        add_ratio(outcome, "bit_error", counts->bit_errors, counts->bits, confidence / 100, 1, Unit::none);
+    if (counts.bits > 0)
+        add_ratio(outcome, "bit_error", counts.bit_errors, counts.bits, confidence / 100, 1, Unit::none);
     const auto counted = [&](const char* name, std::uint64_t n) {
         outcome.add(name, static_cast<double>(n), Unit::count);
     };
-    if (counts->packets_sent > 0) {
-        counted("packets_sent", counts->packets_sent);
-        counted("packets_received", counts->packets_received);
+    if (counts.packets_sent > 0) {
+        counted("packets_sent", counts.packets_sent);
+        counted("packets_received", counts.packets_received);
     }
-    if (counts->bits > 0) {
-        counted("bits", counts->bits);
-        counted("bit_errors", counts->bit_errors);
+    if (counts.bits > 0) {
+        counted("bits", counts.bits);
+        counted("bit_errors", counts.bit_errors);
     }
     return outcome;
 }

@@ -2,8 +2,8 @@
 #include <map>
 
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/bits.hpp"
-#include "core/measure/serial/procedures.hpp"
 #include "core/measure/serial/source.hpp"
 #include "core/serial/code_8b10b.hpp"
 #include "core/stats/proportion.hpp"

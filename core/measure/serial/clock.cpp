@@ -3,8 +3,8 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/fir.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/parts.hpp"
-#include "core/measure/serial/procedures.hpp"
 #include "core/stats/spread.hpp"
 
 namespace rt {

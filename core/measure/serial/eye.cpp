@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/parts.hpp"
-#include "core/measure/serial/procedures.hpp"
 
 namespace rt {
 namespace {

@@ -2,9 +2,9 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/bits.hpp"
 #include "core/measure/serial/parts.hpp"
-#include "core/measure/serial/procedures.hpp"
 #include "core/serial/jitter.hpp"
 #include "core/serial/pattern.hpp"
 

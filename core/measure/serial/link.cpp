@@ -1,8 +1,8 @@
 #include <iterator>
 
 #include "core/dsp/parallel.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/parts.hpp"
-#include "core/measure/serial/procedures.hpp"
 
 namespace rt {
 namespace {

@@ -1,8 +1,8 @@
 #include "core/serial/pattern.hpp"
 
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/bits.hpp"
-#include "core/measure/serial/procedures.hpp"
 #include "core/measure/serial/source.hpp"
 #include "core/stats/proportion.hpp"
 

@@ -3,7 +3,7 @@
 
 #include <optional>
 
-#include "core/measure/outcome.hpp"
+#include "core/outcome/outcome.hpp"
 #include "core/signal/spectrum.hpp"
 
 namespace rt {

@@ -1,4 +1,5 @@
-#include "core/measure/spectrum/channel_power.hpp"
+// spectrum.channel-power: power of a channel and of its neighbours.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -143,6 +144,9 @@ Outcome measure_channel_power(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Channel power (dBm), its mean density, the highest density in a window, and the power of neighbouring
+// channels relative to it (dB below is positive: the adjacent channel power ratio of 3GPP TS 36.521-1 6.6.2.3
+// and others). Trace `spectrum`.
 Procedure channel_power() {
     return {"spectrum.channel-power",
             "Power of a channel and of its neighbours",

@@ -1,4 +1,5 @@
-#include "core/measure/spectrum/density.hpp"
+// spectrum.density: power spectral density of complex samples.
+#include "core/measure/procedure.hpp"
 
 #include <algorithm>
 #include <array>
@@ -79,6 +80,8 @@ Outcome measure_spectrum_density(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Averaged windowed periodogram (Welch 1967). Trace `density` (dBm/Hz, dBFS/Hz without a reference level);
+// results `total_power`, `peak_density`, `peak_frequency`, `median_density`, `segments`.
 Procedure spectrum_density() {
     return {
         "spectrum.density",

@@ -1,4 +1,5 @@
-#include "core/measure/spectrum/markers.hpp"
+// spectrum.markers: peaks of a spectrum and the distances between them.
+#include "core/measure/procedure.hpp"
 
 #include <array>
 #include <cmath>
@@ -100,6 +101,8 @@ Outcome measure_markers(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Highest peak, the next one, their distance, the width of the highest a number of dB down. Table `peaks`,
+// trace `spectrum`.
 Procedure spectrum_markers() {
     return {"spectrum.markers",
             "Peaks of a spectrum",

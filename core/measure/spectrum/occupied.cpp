@@ -1,4 +1,5 @@
-#include "core/measure/spectrum/occupied.hpp"
+// spectrum.occupied-bandwidth: bandwidths of a signal.
+#include "core/measure/procedure.hpp"
 
 #include <array>
 #include <cmath>
@@ -96,6 +97,8 @@ Outcome measure_occupied(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// The band that holds a share of the power (ITU-R SM.328: 99 %, half of the rest on each side), and the band
+// between the outermost points a given number of dB below the highest. Trace `spectrum`.
 Procedure occupied_bandwidth() {
     return {"spectrum.occupied-bandwidth",
             "Occupied bandwidth and bandwidth at a level",

@@ -1,7 +1,7 @@
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/serial/bits.hpp"
 #include "core/measure/serial/source.hpp"
-#include "core/measure/storage/procedures.hpp"
 #include "core/serial/storage_frames.hpp"
 #include "core/stats/proportion.hpp"
 

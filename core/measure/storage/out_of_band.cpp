@@ -2,7 +2,7 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/bus/timings.hpp"
-#include "core/measure/storage/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/serial/activity.hpp"
 #include "core/serial/levels.hpp"
 

@@ -6,8 +6,8 @@
 #include "core/base/error.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/window.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/tone/sine_fit.hpp"
-#include "core/measure/tone/tone.hpp"
 #include "core/measure/wave_source.hpp"
 
 namespace rt {
@@ -107,7 +107,7 @@ Outcome measure_quality(Capture any, const Parameters& p) {
     const double rate = 1 / wave.step_s;
     const std::span<const double> x(volts);
     Outcome outcome;
-    if (wave.overload) outcome.invalid = *wave.overload;
+    if (wave.distrust) outcome.invalid = *wave.distrust;
     const auto stated = p.number("frequency");
     const double near = stated ? *stated : strongest_tone(x, rate);
     if (!(near > 0)) {
@@ -166,6 +166,8 @@ Outcome measure_quality(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Level, frequency, THD, THD+N and SINAD of a sine (IEC 61606, IEEE Std 1241). Trace `spectrum`, table
+// `harmonics`.
 Procedure tone_quality() {
     return {
         "tone.quality",

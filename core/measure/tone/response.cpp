@@ -3,8 +3,8 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/tone/sine_fit.hpp"
-#include "core/measure/tone/tone.hpp"
 #include "core/measure/wave_source.hpp"
 
 namespace rt {
@@ -113,7 +113,7 @@ Outcome measure_response(Capture any, const Parameters& p) {
             format({static_cast<double>(volts.size()) / rate, Unit::second}));
     }
     Outcome outcome;
-    if (wave.overload) outcome.invalid = *wave.overload;
+    if (wave.distrust) outcome.invalid = *wave.distrust;
     // Low frequencies need longer pieces: two periods at least.
     std::vector<Step> steps;
     double below = rate;
@@ -164,6 +164,8 @@ Outcome measure_response(Capture any, const Parameters& p) {
 
 }  // namespace
 
+// Level against frequency of a tone that steps or sweeps. Trace `response`, relative to a reference
+// frequency.
 Procedure tone_response() {
     return {"tone.response",
             "Frequency response from a tone that steps or sweeps",

@@ -3,8 +3,8 @@
 
 #include "core/base/error.hpp"
 #include "core/bus/usb_states.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/usb/moments.hpp"
-#include "core/measure/usb/procedures.hpp"
 #include "core/measure/wave_source.hpp"
 #include "core/stats/spread.hpp"
 

@@ -2,7 +2,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/measure/usb/procedures.hpp"
+#include "core/measure/procedure.hpp"
 #include "core/measure/wave_source.hpp"
 #include "core/serial/pieces.hpp"
 

@@ -6,7 +6,7 @@
 #include "lab/report/page/values.hpp"
 #include "lab/report/verdict_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // With a true minus sign, so that -3 does not look like a dash.
@@ -169,4 +169,4 @@ PageData rule_summary(const PageRuns& runs) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 #include "core/base/text.hpp"
 #include "lab/report/plain_text.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // Looks at every tag before anything is filled in.
@@ -198,4 +198,4 @@ std::string fill_template(const std::string& text, const std::string& file, cons
     return filled.render(values);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

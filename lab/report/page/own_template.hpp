@@ -7,7 +7,7 @@
 
 #include "lab/report/page/values.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Whether what the template makes is HTML or XML, by its name: "letter.html", "letter.html.mustache".
 bool makes_markup(const std::filesystem::path& name);
@@ -19,4 +19,4 @@ bool makes_markup(const std::filesystem::path& name);
 std::string fill_template(const std::string& text, const std::string& file, const PageData& values,
                           bool markup);
 
-}  // namespace rt
+}  // namespace rt::lab

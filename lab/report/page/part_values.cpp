@@ -8,7 +8,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/page/values.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 using Texts = std::initializer_list<std::pair<const char*, std::string>>;
@@ -220,4 +220,4 @@ PageData anomaly_values(const PageRuns& runs) {
     return out;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -9,7 +9,7 @@
 #include "lab/report/verdict_data.hpp"
 #include "lab/version.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 Verdict overall_of(const PageRuns& runs) {
@@ -118,4 +118,4 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     return page;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

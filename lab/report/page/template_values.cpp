@@ -8,7 +8,7 @@
 #include "lab/report/plain_text.hpp"
 #include "lab/report/verdict_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 using Points = std::vector<PlacedPoint>;
@@ -139,4 +139,4 @@ PageData template_values(PageData page, const PageRuns& runs, const ReportFigure
     return page;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

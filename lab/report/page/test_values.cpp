@@ -2,12 +2,13 @@
 #include <map>
 
 #include "core/base/text.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/axes.hpp"
 #include "lab/report/page/values.hpp"
 #include "lab/report/verdict_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 // Pictures of the instrument's screen, as browsers show them.
@@ -106,10 +107,10 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
         // Each spectrum is shown by itself; of other captures those with figures, besides the table of all.
         // Of very many spectra only those with figures: the others are lines too.
         const bool drawn = figures.points.contains({placed.part, point.position});
-        const bool spectrum =
-            point.capture.kind == "spectrum" && point.kind == PointKind::point && all.size() <= 200;
-        if (spectrum || drawn) points << point_values(runs, placed, figures);
-        if (!spectrum && !(drawn && point.capture.kind == "spectrum")) {
+        const bool each = figures_of(point) == Figures::each;
+        const bool shown = each && point.kind == PointKind::point && all.size() <= 200;
+        if (shown || drawn) points << point_values(runs, placed, figures);
+        if (!shown && !(drawn && each)) {
             rows << row_values(runs, placed, drawn);
             ++lines;
         }
@@ -176,4 +177,4 @@ PageData test_values(const PageRuns& runs, const ReportFigures& figures) {
     return tests;
 }
 
-}  // namespace rt
+}  // namespace rt::lab

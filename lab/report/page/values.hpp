@@ -8,9 +8,9 @@
 #include <vector>
 
 #include "lab/report/report_figures.hpp"
-#include "lab/report/run_data.hpp"
+#include "lab/tally/run_data.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 using PageData = kainjow::mustache::data;
 using PageRuns = std::vector<const RunData*>;
@@ -65,4 +65,4 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures);
 // says what tables are written in.
 PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html);
 
-}  // namespace rt
+}  // namespace rt::lab

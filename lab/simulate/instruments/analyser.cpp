@@ -6,7 +6,7 @@
 #include "core/base/text.hpp"
 #include "core/dsp/detect.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 const std::vector<std::string> detectors{"POSitive", "NEGative", "SAMPle",  "AVERage",
@@ -145,4 +145,4 @@ void SimulatedAnalyser::sweep() {
     note_overload(display.overload);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 #include "lab/simulate/iq_display.hpp"
 #include "lab/simulate/scpi_instrument.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // Its commands are SCPI-1999: FREQuency, BANDwidth, DETector, SWEep, INPut:ATTenuation, DISPlay ... RLEVel,
 // UNIT:POWer, INITiate, TRACe, FORMat, STATus.
@@ -41,4 +41,4 @@ class SimulatedAnalyser : public ScpiInstrument {
         visits_;  // how often each setting was swept: noise differs each time
 };
 
-}  // namespace rt
+}  // namespace rt::lab

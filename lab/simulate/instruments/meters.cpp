@@ -10,7 +10,7 @@
 #include "lab/simulate/thermal.hpp"
 #include "lab/simulate/wave_display.hpp"
 
-namespace rt {
+namespace rt::lab {
 namespace {
 
 std::uint64_t seed_of(const Stage& stage, const std::string& what, std::uint64_t visit) {
@@ -232,4 +232,4 @@ void SimulatedNetworkAnalyser::sweep() {
     note_overload(false);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

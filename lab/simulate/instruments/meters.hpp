@@ -3,7 +3,7 @@
 
 #include "lab/simulate/scpi_instrument.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // SENSe:FREQuency, SENSe:AVERage:COUNt, READ1?, CALibration:ZERO, CALibration, UNIT:POWer. Three sensors: the
 // first at `end`, the others at "`end`-2" and "`end`-3". Reads 3 nW too much until zeroed.
@@ -73,4 +73,4 @@ class SimulatedNetworkAnalyser : public ScpiInstrument {
     std::uint64_t sweeps_ = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -6,7 +6,7 @@
 
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 SimulatedGenerator::SimulatedGenerator(std::shared_ptr<Stage> stage, std::string role)
     : ScpiInstrument(std::move(stage), "generator", role), role_(std::move(role)) {
@@ -103,4 +103,4 @@ void SimulatedPositioner::arrive() {
     stage_->set_height(height_.to);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

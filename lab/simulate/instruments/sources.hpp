@@ -5,7 +5,7 @@
 
 #include "lab/simulate/scpi_instrument.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // SOURce:FREQuency, SOURce:POWer, OUTPut.
 class SimulatedGenerator : public ScpiInstrument {
@@ -67,4 +67,4 @@ class SimulatedPositioner : public ScpiInstrument {
     std::size_t polarisation_ = 0;
 };
 
-}  // namespace rt
+}  // namespace rt::lab

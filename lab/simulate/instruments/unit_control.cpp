@@ -5,7 +5,7 @@
 
 #include "core/base/text.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
     : ScpiInstrument(stage, "unit control", stage->unit().name()) {
@@ -37,4 +37,4 @@ std::optional<std::string> SimulatedUnitControl::handle(std::string_view message
     return ScpiInstrument::handle(message);
 }
 
-}  // namespace rt
+}  // namespace rt::lab

@@ -3,7 +3,7 @@
 
 #include "lab/simulate/scpi_instrument.hpp"
 
-namespace rt {
+namespace rt::lab {
 
 // UNIT:STATe, :CHANnel, :LEVel ... one command for each of its settings; UNIT:TEMPerature?. Silent while the
 // unit has no supply or hangs.
@@ -16,4 +16,4 @@ class SimulatedUnitControl : public ScpiInstrument {
     void reset() override {}
 };
 
-}  // namespace rt
+}  // namespace rt::lab

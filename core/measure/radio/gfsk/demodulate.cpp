@@ -7,9 +7,9 @@
 #include <numeric>
 
 #include "core/dsp/fir.hpp"
-#include "core/dsp/interpolate.hpp"
 #include "core/measure/radio/gfsk/packet.hpp"
 #include "core/quantity/quantity.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt::gfsk {
 namespace {

@@ -7,8 +7,8 @@
 
 #include "core/dsp/fft.hpp"
 #include "core/dsp/fir.hpp"
-#include "core/dsp/interpolate.hpp"
 #include "core/quantity/quantity.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt::ofdm {
 namespace {

@@ -4,7 +4,7 @@
 #include <iterator>
 
 #include "core/dsp/parallel.hpp"
-#include "core/measure/radio/burst_samples.hpp"
+#include "core/measure/burst_samples.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 
 namespace rt::oqpsk {

@@ -6,10 +6,10 @@
 
 #include "core/base/text.hpp"
 #include "core/dsp/fft.hpp"
-#include "core/dsp/interpolate.hpp"
 #include "core/dsp/least_squares.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
 #include "core/quantity/quantity.hpp"
+#include "core/signal/interpolate.hpp"
 
 namespace rt::oqpsk {
 namespace {

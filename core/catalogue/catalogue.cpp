@@ -1,0 +1,73 @@
+#include "core/catalogue/catalogue.hpp"
+
+#include <array>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+// Every procedure: a function of this name, defined in a file of its own below core/measure.
+// clang-format off
+#define RT_EVERY_PROCEDURE(each) \
+    each(emission_scan) \
+    each(emission_final) \
+    each(spectrum_density) \
+    each(channel_power) \
+    each(occupied_bandwidth) \
+    each(spectrum_markers) \
+    each(radio_mask) \
+    each(spurious) \
+    each(carrier) \
+    each(bursts) \
+    each(occupancy) \
+    each(oqpsk_modulation) \
+    each(gfsk_modulation) \
+    each(ofdm_modulation) \
+    each(am_fm) \
+    each(tone_quality) \
+    each(tone_response) \
+    each(power_level) \
+    each(path_loss) \
+    each(error_rate) \
+    each(pulse_edges) \
+    each(serial_clock) \
+    each(serial_jitter) \
+    each(serial_eye) \
+    each(serial_link) \
+    each(serial_pattern) \
+    each(two_wire_bus) \
+    each(four_wire_bus) \
+    each(ethernet_idle) \
+    each(ethernet_density) \
+    each(ethernet_droop) \
+    each(ethernet_distortion) \
+    each(network_return_loss) \
+    each(storage_out_of_band) \
+    each(storage_frames) \
+    each(usb_handshake) \
+    each(usb_levels) \
+    each(serial_characters)
+// clang-format on
+
+namespace rt {
+
+#define RT_DECLARE(name) Procedure name();
+RT_EVERY_PROCEDURE(RT_DECLARE)
+#undef RT_DECLARE
+
+std::span<const Procedure> procedures() {
+#define RT_LIST(name) name(),
+    static const std::array list{RT_EVERY_PROCEDURE(RT_LIST)};
+#undef RT_LIST
+    return list;
+}
+
+const Procedure& find_procedure(std::string_view name) {
+    std::vector<std::string> names;
+    for (const auto& entry : procedures()) {
+        if (name == entry.name) return entry;
+        names.emplace_back(entry.name);
+    }
+    fail_input("unknown procedure " + in_quotes(name) + suggestion(name, names));
+}
+
+}  // namespace rt

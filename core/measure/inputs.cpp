@@ -1,0 +1,56 @@
+#include "core/measure/inputs.hpp"
+
+#include <algorithm>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt {
+
+const Capture* Inputs::find(std::string_view name) const {
+    const auto at = std::find_if(all_.begin(), all_.end(), [&](const Input& i) { return i.name == name; });
+    return at == all_.end() ? nullptr : &at->capture;
+}
+
+Capture Inputs::take_first() {
+    return std::move(all_.front().capture);
+}
+
+Capture Inputs::take(std::string_view name) {
+    const auto at = std::find_if(all_.begin(), all_.end(), [&](const Input& i) { return i.name == name; });
+    if (at == all_.end()) throw Error(ErrorKind::internal, "", "an input that may be missing is taken");
+    return std::move(at->capture);
+}
+
+void Inputs::require(std::span<const InputInfo> infos, std::string_view procedure) {
+    const std::string who(procedure);
+    if (infos.empty()) {
+        if (all_.size() == 1 && all_.front().name.empty()) return;
+        fail_input(who + " takes one capture, without a name");
+    }
+    std::vector<std::string> names;
+    for (const auto& info : infos) names.emplace_back(info.name);
+    if (!all_.empty() && all_.front().name.empty()) all_.front().name = names.front();
+    for (const auto& input : all_) {
+        if (std::find(names.begin(), names.end(), input.name) == names.end())
+            fail_input(who + " has no input " + in_quotes(input.name) + suggestion(input.name, names));
+    }
+    std::vector<Input> ordered;
+    for (const auto& info : infos) {
+        const auto same = [&](const Input& input) { return input.name == info.name; };
+        const auto count = std::count_if(all_.begin(), all_.end(), same);
+        if (count > 1) fail_input(who + " takes one input " + in_quotes(info.name) + ", two were given");
+        if (count == 1) ordered.push_back(std::move(*std::find_if(all_.begin(), all_.end(), same)));
+        if (count == 0 && info.required) {
+            fail_input(who + " needs the input " + in_quotes(info.name) + " (" + info.help + "): write " +
+                       info.name + "=FILE");
+        }
+    }
+    all_ = std::move(ordered);
+}
+
+std::string Inputs::prefix(const Input& input) const {
+    return all_.size() == 1 ? "" : input.name + ": ";
+}
+
+}  // namespace rt

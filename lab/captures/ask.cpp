@@ -1,0 +1,74 @@
+#include "lab/captures/ask.hpp"
+
+#include <cctype>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt::lab {
+
+void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what) {
+    const std::string done = session.ask(command, to_milliseconds(longest_s));
+    if (done != "1") {
+        session.fail(std::string("the end of the ") + what + " was announced by " + in_quotes(done) +
+                     " instead of 1");
+    }
+}
+
+// Forgets what was latched before this capture.
+void forget_overload(ScpiSession& session) {
+    if (session.knows("query_overload")) session.ask("query_overload");
+}
+
+// Overload and the error queue, read after each capture.
+std::optional<std::string> read_distrust(ScpiSession& session, const char* remedy) {
+    const Instrument& instrument = session.instrument();
+    long long bits = 0;
+    if (session.knows("query_overload")) {
+        const std::string status = session.ask("query_overload");
+        const auto number = to_double(status);
+        if (!number || *number < 0 || *number > 1e9)
+            session.fail("the overload status is not a number: " + in_quotes(status));
+        bits = static_cast<long long>(*number);
+    }
+    const auto errors = session.drain_errors();
+    if (bits & instrument.dialect.overload_mask) return instrument.role + " overloaded: " + remedy;
+    if (!errors.empty()) return instrument.role + " reported error " + errors.front();
+    return std::nullopt;
+}
+
+void ReadBack::number(const std::string& what, const std::string& name, double wanted, double tolerance,
+                      Unit unit, bool more_is_well) {
+    const auto answer = asked(what);
+    if (!answer) return;
+    const auto value = to_double(*answer);
+    if (value && (std::abs(*value - wanted) <= tolerance || (more_is_well && *value > wanted))) return;
+    tell(name, value ? format({*value, unit}) : in_quotes(*answer), format({wanted, unit}));
+}
+
+void ReadBack::word(const std::string& what, const std::string& name, const std::string& wanted) {
+    const auto answer = asked(what);
+    if (!answer) return;
+    std::string brief;
+    for (const char c : wanted) brief += std::islower(static_cast<unsigned char>(c)) ? "" : std::string(1, c);
+    std::string given = lower(*answer);
+    std::erase(given, '"');
+    if (given == lower(wanted) || given == lower(brief)) return;
+    tell(name, in_quotes(*answer), wanted);
+}
+
+std::optional<std::string> ReadBack::asked(const std::string& what) {
+    return distrust_ ? std::nullopt : session_.ask_if_known("query_" + what);
+}
+
+void ReadBack::tell(const std::string& name, const std::string& is, const std::string& wanted) {
+    distrust_ = session_.instrument().role + " has " + name + " " + is + ", " + wanted + " was asked for";
+}
+
+void ReadBack::format_of_numbers() {
+    word("format", "the form of numbers", "REAL,64");
+    word("byte_order", "the byte order", "SWAPped");
+}
+
+}  // namespace rt::lab

@@ -1,0 +1,63 @@
+// What asking instruments for captures shares: blocks of numbers, the end of a sweep, settings read back, and
+// what makes a capture doubtful.
+#pragma once
+
+#include <bit>
+#include <cstring>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "lab/bench/instrument_role.hpp"
+
+namespace rt::lab {
+
+// A block of little-endian numbers.
+template <typename Number = double>
+std::vector<Number> read_numbers(ScpiSession& session, const std::string& command, const Arguments& arguments,
+                                 std::size_t count, const char* what) {
+    const std::string bytes = session.ask_block(command, arguments);
+    if (bytes.size() != count * sizeof(Number)) {
+        session.fail(std::string("the ") + what + " has " + std::to_string(bytes.size()) + " bytes, " +
+                     std::to_string(count) + " points of " + std::to_string(sizeof(Number)) +
+                     " bytes were expected");
+    }
+    static_assert(std::endian::native == std::endian::little, "dialects ask for little-endian numbers");
+    std::vector<Number> numbers(count);
+    std::memcpy(numbers.data(), bytes.data(), bytes.size());
+    return numbers;
+}
+
+// Waits until it is announced by 1. Throws Error(bench) for another answer.
+void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what);
+
+// Forgets what was latched before this capture.
+void forget_overload(ScpiSession& session);
+// Overload and the error queue, read after each capture; `remedy` says what to do against an overload.
+std::optional<std::string> read_distrust(ScpiSession& session, const char* remedy);
+
+// What an instrument has set against what it was told: the first thing that differs.
+class ReadBack {
+  public:
+    explicit ReadBack(ScpiSession& session) : session_(session) {}
+
+    void number(const std::string& what, const std::string& name, double wanted, double tolerance, Unit unit,
+                bool more_is_well = false);
+    // In short or long form, whatever the capitals.
+    void word(const std::string& what, const std::string& name, const std::string& wanted);
+    // Form of numbers and byte order.
+    void format_of_numbers();
+    const std::optional<std::string>& distrust() const { return distrust_; }
+
+  private:
+    std::optional<std::string> asked(const std::string& what);
+    void tell(const std::string& name, const std::string& is, const std::string& wanted);
+
+    ScpiSession& session_;
+    std::optional<std::string> distrust_;
+};
+
+inline constexpr const char* scrambled_text =
+    "the numbers are smaller than anything measured: the byte order is another one";
+
+}  // namespace rt::lab

@@ -1,0 +1,46 @@
+#include "lab/captures/capture_file.hpp"
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/captures/kind.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/formats/sigmf.hpp"
+#include "lab/formats/spectrum_csv.hpp"
+#include "lab/formats/touchstone.hpp"
+#include "lab/formats/wav.hpp"
+
+namespace rt::lab {
+
+static std::string_view heading_of(std::string_view text) {
+    while (!text.empty()) {
+        const auto line = trim(text.substr(0, text.find('\n')));
+        if (!line.empty() && line.front() != '#') return line;
+        const auto end = text.find('\n');
+        text = end == std::string_view::npos ? std::string_view{} : text.substr(end + 1);
+    }
+    return {};
+}
+
+Capture parse_capture_csv(std::string_view text, const std::string& file, const CaptureHints& hints) {
+    const auto heading = heading_of(text);
+    for (const CaptureKind* kind : capture_kinds()) {
+        if (auto capture = kind->parse(heading, text, file, hints)) return std::move(*capture);
+    }
+    return parse_spectrum_csv(text, file);  // which says what a heading looks like
+}
+
+Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints) {
+    const std::string ending = lower(file.extension().string());
+    if (!hints.sample_type.empty()) return read_raw_samples(file, hints);
+    if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
+    if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
+    if (ending == ".wav") return read_wav(file, hints);
+    if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"))) return read_touchstone(file);
+    return parse_capture_csv(read_file(file), file.string(), hints);
+}
+
+WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture) {
+    return kind_of(capture).write(stem, capture);
+}
+
+}  // namespace rt::lab

@@ -1,0 +1,83 @@
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "core/signal/scrambled.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/captures/ask.hpp"
+#include "lab/captures/kind.hpp"
+#include "lab/formats/touchstone.hpp"
+
+namespace rt::lab {
+
+Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
+    ScpiSession& session = analyser.session();
+    session.send("set_start", {{"hz", exact(setup.start_hz)}});
+    session.send("set_stop", {{"hz", exact(setup.stop_hz)}});
+    session.send("set_points", {{"count", std::to_string(setup.points)}});
+    session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
+    ReadBack back(session);
+    back.format_of_numbers();
+    auto differs = back.distrust();
+    forget_overload(session);
+    Network network;
+    network.ports = 2;
+    network.s.resize(4 * setup.points);
+    for (std::size_t i = 0; i < setup.points; ++i) {
+        network.frequency_hz.push_back(setup.start_hz + (setup.stop_hz - setup.start_hz) *
+                                                            static_cast<double>(i) /
+                                                            static_cast<double>(setup.points - 1));
+    }
+    const double longest =
+        analyser.instrument().timeout_s + 3 * static_cast<double>(setup.points) / setup.bandwidth_hz;
+    for (std::size_t parameter = 0; parameter < 4; ++parameter) {
+        const std::string word = "S" + std::to_string(parameter / 2 + 1) + std::to_string(parameter % 2 + 1);
+        session.send("set_parameter", {{"parameter", word}});
+        require_done(session, "sweep", longest, "sweep");
+        const auto numbers = read_numbers(session, "read_trace", {}, 2 * setup.points, "trace");
+        if (scrambled(numbers) && !differs) differs = scrambled_text;
+        for (std::size_t i = 0; i < setup.points; ++i) {
+            if (!std::isfinite(numbers[2 * i]) || !std::isfinite(numbers[2 * i + 1]))
+                session.fail("the trace holds a parameter that is no number");
+            network.s[4 * i + parameter] = {numbers[2 * i], numbers[2 * i + 1]};
+        }
+    }
+    network.distrust = read_distrust(session, "lower the source power");
+    if (!network.distrust) network.distrust = differs;
+    return network;
+}
+
+namespace {
+
+class NetworkKind : public KindOf<Network> {
+    const char* instrument() const override { return "network-analyser"; }
+    Figures figures() const override { return Figures::few; }
+    Network ask(InstrumentRole& role, const NetworkSetup& s) const override { return scan_network(role, s); }
+    double seconds_of(const Instrument&, const NetworkSetup& s) const override {
+        return 4 * static_cast<double>(s.points) / s.bandwidth_hz;
+    }
+    std::string text_of(const NetworkSetup& s) const override {
+        return format({s.start_hz, Unit::hertz}) + " to " + format({s.stop_hz, Unit::hertz}) + ", " +
+               std::to_string(s.points) + " points, two ports";
+    }
+    std::optional<Band> band_of(const NetworkSetup& s) const override { return Band{s.start_hz, s.stop_hz}; }
+    std::optional<Unit> unit_of(const NetworkSetup&) const override { return std::nullopt; }
+    void complete(Network&, std::optional<double>) const override {}
+    WrittenCapture keep(const std::filesystem::path& stem, const Network& data) const override {
+        return keep_text(stem, (".s" + std::to_string(data.ports) + "p").c_str(), touchstone(data));
+    }
+    std::optional<Network> from_table(std::string_view, std::string_view, const std::string&,
+                                      const CaptureHints&) const override {
+        return std::nullopt;  // Touchstone has endings of its own
+    }
+};
+
+}  // namespace
+
+template <>
+const CaptureKind& kind_of<Network>() {
+    static const NetworkKind kind;
+    return kind;
+}
+
+}  // namespace rt::lab

@@ -1,0 +1,22 @@
+#include "lab/catalogue/config_files.hpp"
+
+#include <array>
+
+#include "lab/formats/bench_file.hpp"
+#include "lab/formats/campaign_file.hpp"
+#include "lab/formats/dialect_file.hpp"
+#include "lab/formats/profile_file.hpp"
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/sign_off_file.hpp"
+#include "lab/simulate/world.hpp"
+
+namespace rt::lab {
+
+std::span<const FileInfo* const> config_files() {
+    static constexpr std::array<const FileInfo*, 7> files{&campaign_file,      &profile_file,  &bench_file,
+                                                          &dialect_file,       &rulebook_file, &sign_off_file,
+                                                          &simulated_unit_file};
+    return files;
+}
+
+}  // namespace rt::lab

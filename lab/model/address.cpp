@@ -1,0 +1,90 @@
+#include "lab/model/address.hpp"
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt::lab {
+namespace {
+
+[[noreturn]] void fail(std::string_view text, const std::string& why) {
+    fail_input(in_quotes(text) + " is no address" + why +
+               ": write \"tcp://host:port\", \"hislip://host\", \"serial:/dev/ttyUSB0,115200,8N1\", "
+               "\"device:/dev/usbtmc0\", \"simulated\", \"files:PATTERN\", \"program:FILE\" or \"by hand\"");
+}
+
+void require_port(std::string_view text, const std::string& port) {
+    const auto number = to_double(port);
+    if (!number || *number < 1 || *number > 65535 || *number != static_cast<unsigned short>(*number)) {
+        fail(text, ", its port is not 1 to 65535");
+    }
+}
+
+// "host:port", "host", "[::1]:5025".
+void read_host(std::string_view whole, std::string_view text, const char* default_port, Address& out) {
+    const auto bracket = text.rfind(']');
+    const auto colon = text.rfind(':');
+    const bool port =
+        colon != std::string_view::npos && (bracket == std::string_view::npos ? true : colon > bracket);
+    out.host = std::string(text.substr(0, port ? colon : text.size()));
+    if (out.host.size() > 2 && out.host.front() == '[') out.host = out.host.substr(1, out.host.size() - 2);
+    out.port = port ? std::string(text.substr(colon + 1)) : default_port;
+    if (out.host.empty()) fail(whole, ", it names no host");
+    if (out.port.empty()) fail(whole, ", it names no port");
+    require_port(whole, out.port);
+}
+
+void read_serial(std::string_view whole, std::string_view rest, Address& out) {
+    const auto parts = split(rest, ',');
+    out.path = std::string(trim(parts[0]));
+    if (out.path.empty()) fail(whole, ", it names no device");
+    if (parts.size() > 1) {
+        const auto baud = to_double(trim(parts[1]));
+        if (!baud || *baud < 50 || *baud > 4e6) fail(whole, ", its rate is no number of bits a second");
+        out.baud = static_cast<unsigned>(*baud);
+    }
+    if (parts.size() > 2) {
+        const auto frame = trim(parts[2]);
+        if (frame.size() != 3 || frame[0] < '5' || frame[0] > '8' ||
+            std::string_view("NEO").find(frame[1]) == std::string_view::npos || frame[2] < '1' ||
+            frame[2] > '2') {
+            fail(whole, ", its frame is not of the form 8N1");
+        }
+        out.data_bits = static_cast<unsigned>(frame[0] - '0');
+        out.parity = frame[1];
+        out.stop_bits = static_cast<unsigned>(frame[2] - '0');
+    }
+}
+
+}  // namespace
+
+Address parse_address(std::string_view text) {
+    using enum Address::Kind;
+    Address out;
+    const auto after = [&](std::string_view scheme) { return text.substr(scheme.size()); };
+    if (text == "simulated" || text == "simulated:hislip") {
+        out.kind = simulated;
+        out.name = text == "simulated" ? "tcp" : "hislip";
+    } else if (text == "by hand") {
+        out.kind = by_hand;
+    } else if (text.starts_with("tcp://")) {
+        read_host(text, after("tcp://"), "", out);
+    } else if (text.starts_with("hislip://")) {
+        out.kind = hislip;
+        auto rest = after("hislip://");
+        const auto slash = rest.find('/');
+        out.name = slash == std::string_view::npos ? "hislip0" : std::string(rest.substr(slash + 1));
+        read_host(text, rest.substr(0, slash), "4880", out);
+    } else if (text.starts_with("serial:")) {
+        out.kind = serial;
+        read_serial(text, after("serial:"), out);
+    } else if (text.starts_with("device:") || text.starts_with("files:") || text.starts_with("program:")) {
+        out.kind = text[0] == 'd' ? device : text[0] == 'f' ? files : program;
+        out.path = std::string(trim(text.substr(text.find(':') + 1)));
+        if (out.path.empty()) fail(text, ", nothing stands behind the colon");
+    } else {
+        fail(text, "");
+    }
+    return out;
+}
+
+}  // namespace rt::lab

@@ -1,0 +1,46 @@
+// A campaign: what to test, how, and by which rules.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "lab/model/named_file.hpp"
+#include "lab/model/profile.hpp"
+#include "lab/model/question.hpp"
+#include "lab/model/report_wishes.hpp"
+#include "lab/model/watch.hpp"
+
+namespace rt::lab {
+
+struct Campaign {
+    std::string title;
+    std::string customer;
+    std::string person;  // who carries it out
+    std::string note;
+    TextPairs unit;         // maker, model, serial ...
+    TextPairs environment;  // temperature, humidity ...
+    JudgingPresets judging;
+    std::filesystem::path bench;      // "" when the campaign names none
+    std::vector<Question> questions;  // asked before the run
+    std::vector<NamedFile> files;
+    std::set<std::string> books;  // ids of the rulebooks it uses
+    std::vector<Test> tests;
+    std::vector<Watch> watches;
+    std::vector<Recheck> rechecks;
+    bool confirm_connections = false;
+    std::optional<GrowingTable> table;
+    ReportHead report;
+    Profile profile;
+    std::filesystem::path file;
+    std::string text;
+
+    // The value of a unit detail, "" when absent.
+    std::string unit_detail(std::string_view key) const;
+    const Test* find(std::string_view test) const;
+};
+
+}  // namespace rt::lab

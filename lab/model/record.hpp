@@ -1,0 +1,117 @@
+// What a tally keeps, as plain data.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <set>
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "core/outcome/outcome.hpp"
+#include "core/rules/finding.hpp"
+
+namespace rt::lab {
+
+struct CaptureRecord {
+    std::string file;  // relative to the run folder
+    std::string kind;  // "spectrum", "power", "counts", "trials", "picture"
+    std::string sha256;
+    std::uint64_t bytes = 0;
+};
+
+struct InstrumentRecord {
+    std::string role, name, serial, identity, calibration_due, connected_to, address;
+};
+
+struct TestRecord {
+    std::string name, title, procedure, instrument, note;
+    std::size_t points_planned = 0;
+};
+
+enum class PointKind {
+    point,      // of a sweep
+    trial,      // of a search: measured, not judged
+    threshold,  // what a search came to
+    check,      // of a recheck
+};
+
+enum class Standing {
+    valid,
+    superseded,  // measured again later
+    voided,      // not to be trusted: its findings have no verdict
+};
+
+struct PointRecord {
+    std::string id;            // 16 hexadecimal digits, see core/sweep
+    std::string parent;        // of a trial: the id of the point that it is made for; "" for others
+    std::string invalid;       // why nothing of it may be judged; "" when it may
+    std::size_t position = 0;  // order of the run, from 1
+    std::size_t attempt = 1;   // counts measurements of one id
+    PointKind kind = PointKind::point;
+    Standing standing = Standing::valid;
+    std::string standing_reason;
+    std::string test;
+    std::string label;
+    std::vector<std::pair<std::string, std::string>> axes;
+    std::vector<std::pair<std::string, std::string>> parameters;
+    std::set<std::string> presets;  // names of parameters that nobody stated: the procedure's own values
+    std::string started, ended;     // UTC, ISO 8601
+    CaptureRecord capture;
+    std::vector<CaptureRecord> attachments;  // pictures
+    std::vector<Result> results;
+    std::vector<Finding> findings;
+    std::vector<std::string> notes;
+
+    const Result* find_result(const std::string& name) const;
+};
+
+// Takes the verdicts of a void point away, as a tally gives it back.
+void withdraw(PointRecord& point);
+
+struct EventRecord {
+    std::string time, kind, text;
+    double seconds = 0;  // how long it lasted
+};
+
+// One reading of a watch.
+struct SampleRecord {
+    std::string time, watch;
+    double value = 0;
+    Unit unit = Unit::none;
+};
+
+// A calibration that a test of the run has made.
+struct CalibrationRecord {
+    std::string name, test, taken, valid_until;  // UTC; "" for the whole run
+    std::string file, sha256;                    // table of corrections, "" for none
+    std::string invalid;                         // why it is none
+};
+
+// A copied input file: campaign, bench, rulebook, dialect, simulated unit.
+struct FileRecord {
+    std::string file;  // relative to the run folder
+    std::string kind, sha256;
+    std::string reference;  // as the file that needs it names it
+};
+
+struct RunRecord {
+    std::map<std::string, std::string> facts;  // title, customer, operator, unit.model, environment.* ...
+    std::vector<InstrumentRecord> instruments;
+    std::vector<TestRecord> tests;
+    std::vector<PointRecord> points;      // in the order of the run, without those superseded
+    std::vector<PointRecord> superseded;  // in the order of the run
+    std::vector<EventRecord> events;
+    std::vector<SampleRecord> samples;
+    std::vector<CalibrationRecord> calibrations;  // in the order in which they were made
+    std::vector<FileRecord> files;
+
+    std::string fact(const std::string& name) const;
+    VerdictCounts counts() const;
+};
+
+// Of the run as a whole: FAIL before NONE (also of a run that is not complete, or judged nothing) before
+// MARGINAL.
+Verdict overall_verdict(const RunRecord& run);
+
+}  // namespace rt::lab

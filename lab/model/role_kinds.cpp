@@ -1,0 +1,190 @@
+#include "lab/model/role_kinds.hpp"
+
+#include <algorithm>
+#include <array>
+#include <string>
+#include <vector>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+
+namespace rt::lab {
+namespace {
+
+// Commands that any kind may have.
+constexpr std::array common{
+    CommandInfo{"identify", true, "", "who it is"},
+    CommandInfo{"clear", false, "", "forget errors and events"},
+    CommandInfo{"prepare", false, "", "once after connecting: known state"},
+    CommandInfo{"next_error", true, "", "takes one entry out of the error queue"},
+    CommandInfo{"zero", false, "", "sets its zero; answers when done"},
+    CommandInfo{"calibrate", false, "", "adjusts itself; answers when done"},
+    CommandInfo{"wait", false, "", "answers when everything sent before is done"},
+    CommandInfo{"picture", false, "", "a picture of its screen, as a data block"},
+    CommandInfo{"query_power_on", false, "",
+                "standard event status register (IEEE 488.2), whose bit 7 says that it was switched on"},
+    CommandInfo{"query_temperature", false, "", "its temperature in degC, for watches"},
+};
+
+// Of all that send blocks of numbers.
+constexpr CommandInfo query_format{"query_format", false, "", "reads the form of numbers back: REAL,64"};
+constexpr CommandInfo query_byte_order{"query_byte_order", false, "",
+                                       "reads the byte order back: SWAP for little-endian"};
+
+constexpr std::array analyser_commands{
+    CommandInfo{"set_start", true, "hz=1000000", "lowest frequency"},
+    CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
+    CommandInfo{"set_points", true, "count=101", "points of a trace"},
+    CommandInfo{"set_bandwidth", true, "hz=9000", "resolution bandwidth"},
+    CommandInfo{"set_detector", true, "detector=@", "detector, in the words of [detectors]"},
+    CommandInfo{"set_dwell", true, "s=0.001", "measuring time at each frequency"},
+    CommandInfo{"set_reference", true, "dbm=-10", "reference level"},
+    CommandInfo{"set_attenuation", true, "db=10", "input attenuation"},
+    CommandInfo{"couple_attenuation", true, "", "attenuation follows the reference level"},
+    CommandInfo{"set_unit", true, "unit=DBM", "unit of levels, DBM or DBUV"},
+    CommandInfo{"query_start", false, "", "reads the lowest frequency back"},
+    CommandInfo{"query_stop", false, "", "reads the highest frequency back"},
+    CommandInfo{"query_points", false, "", "reads the number of points back"},
+    CommandInfo{"query_bandwidth", false, "", "reads the resolution bandwidth back"},
+    CommandInfo{"query_detector", false, "", "reads the detector back, in the words of [detectors]"},
+    CommandInfo{"query_dwell", false, "", "reads the measuring time back"},
+    CommandInfo{"query_unit", false, "", "reads the unit of levels back"},
+    CommandInfo{"query_coupled", false, "", "1 while the attenuation follows the reference level"},
+    query_format,
+    query_byte_order,
+    CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
+    CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+    CommandInfo{"read_trace", true, "", "the levels, as a block of little-endian 64-bit numbers"},
+    CommandInfo{"set_iq_centre", false, "hz=1000000", "complex samples: what 0 Hz stands for"},
+    CommandInfo{"set_iq_rate", false, "hz=1000000", "complex samples: how many a second"},
+    CommandInfo{"set_iq_samples", false, "count=1000", "complex samples: how many"},
+    CommandInfo{"set_iq_reference", false, "level=-10", "complex samples: reference level in dBm"},
+    CommandInfo{"record_iq", false, "", "records complex samples; answers 1 when done"},
+    CommandInfo{"query_iq_full_scale", false, "", "level in dBm of a tone with |x| = 1"},
+    CommandInfo{"read_iq", false, "", "I and Q in turn, as a block of little-endian 32-bit numbers"},
+};
+
+constexpr std::array generator_settings{
+    SettingInfo{"frequency", Unit::hertz, "1 GHz", true, "carrier frequency"},
+    SettingInfo{"level", Unit::dbm, "-30 dBm", true, "output level"},
+    SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF"},
+    SettingInfo{"modulation", Unit::none, "OFF", false, "ON or OFF"},
+};
+
+constexpr std::array oscilloscope_commands{
+    query_format,
+    query_byte_order,
+    CommandInfo{"set_span", true, "s=0.00001", "time from the first to the last sample"},
+    CommandInfo{"set_points", true, "count=1000", "samples of a record"},
+    CommandInfo{"set_range", true, "channel=1 v=1", "largest voltage to either side of zero"},
+    CommandInfo{"set_trigger", true, "channel=1 v=0", "channel and level of the trigger"},
+    CommandInfo{"acquire", true, "", "one record; answers 1 when done"},
+    CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+    CommandInfo{"query_step", true, "", "time between samples, in seconds"},
+    CommandInfo{"read_waveform", true, "channel=1", "volts, as a block of little-endian 64-bit numbers"},
+};
+
+constexpr std::array network_settings{
+    SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
+};
+constexpr std::array network_commands{
+    query_format,
+    query_byte_order,
+    CommandInfo{"set_start", true, "hz=1000000", "lowest frequency"},
+    CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
+    CommandInfo{"set_points", true, "count=11", "points of a sweep"},
+    CommandInfo{"set_bandwidth", true, "hz=1000", "bandwidth of the receivers"},
+    CommandInfo{"set_parameter", true, "parameter=S21", "which parameter is measured"},
+    CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
+    CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+    CommandInfo{"read_trace", true, "", "real and imaginary parts in turn, as a block of 64-bit numbers"},
+};
+
+constexpr std::array power_settings{
+    SettingInfo{"frequency", Unit::hertz, "1 GHz", true, "at which the sensors are corrected"},
+};
+constexpr std::array power_commands{
+    CommandInfo{"query_unit", false, "", "reads the unit of readings back: DBM"},
+    CommandInfo{"set_averages", true, "count=4", "readings that are averaged"},
+    CommandInfo{"read_power", true, "sensor=1", "one reading in dBm"},
+    CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+};
+
+constexpr std::array attenuator_settings{
+    SettingInfo{"attenuation", Unit::db, "10 dB", true, "in steps"},
+};
+
+constexpr std::array supply_settings{
+    SettingInfo{"voltage", Unit::volt, "5 V", true, "output voltage"},
+    SettingInfo{"current", Unit::ampere, "1 A", true, "current limit"},
+    SettingInfo{"output", Unit::none, "ON", true, "ON or OFF"},
+};
+constexpr std::array supply_commands{
+    CommandInfo{"query_voltage", true, "", "measured voltage, in volts"},
+    CommandInfo{"query_current", true, "", "measured current, in amperes"},
+};
+
+constexpr std::array positioner_settings{
+    SettingInfo{"angle", Unit::degree, "10 deg", false, "of a turntable"},
+    SettingInfo{"height", Unit::metre, "1.5 m", false, "of a mast"},
+    SettingInfo{"polarisation", Unit::none, "HORizontal", false, "of the antenna on a mast"},
+};
+constexpr std::array positioner_commands{
+    CommandInfo{"query_angle", false, "", "where the turntable is, in degrees"},
+    CommandInfo{"query_height", false, "", "where the mast is, in metres"},
+    CommandInfo{"stop", false, "", "stops at once"},
+};
+
+constexpr std::array counter_commands{
+    CommandInfo{"set_packets", true, "count=100", "packets that the next count sends"},
+    CommandInfo{"count", true, "", "sends them; answers 1 when done"},
+    CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
+};
+
+const std::array known_kinds{
+    RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
+    RoleKind{"generator", "signal generator", generator_settings, {}},
+    RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
+    RoleKind{"network-analyser", "network analyser", network_settings, network_commands},
+    RoleKind{"power-meter", "power meter with one to three sensors", power_settings, power_commands},
+    RoleKind{"attenuator", "step attenuator", attenuator_settings, {}},
+    RoleKind{"supply", "DC supply", supply_settings, supply_commands},
+    RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
+    RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
+    RoleKind{"unit", "control of the unit under test", {}, {}, true},
+};
+
+}  // namespace
+
+const SettingInfo* RoleKind::find_setting(std::string_view setting) const {
+    const auto at = std::find_if(settings.begin(), settings.end(),
+                                 [&](const SettingInfo& info) { return setting == info.name; });
+    return at == settings.end() ? nullptr : &*at;
+}
+
+bool RoleKind::knows_command(std::string_view command) const {
+    const auto same = [&](const CommandInfo& info) { return command == info.name; };
+    if (std::any_of(common.begin(), common.end(), same)) return true;
+    if (std::any_of(commands.begin(), commands.end(), same)) return true;
+    if (open_settings && (command.starts_with("set_") || command.starts_with("query_"))) return true;
+    return command.starts_with("set_") && find_setting(command.substr(4));
+}
+
+std::span<const CommandInfo> common_commands() {
+    return common;
+}
+
+std::span<const RoleKind> role_kinds() {
+    return known_kinds;
+}
+
+const RoleKind& find_role_kind(std::string_view name) {
+    std::vector<std::string> names;
+    for (const auto& kind : known_kinds) {
+        if (name == kind.name) return kind;
+        names.emplace_back(kind.name);
+    }
+    fail_input("unknown kind of instrument " + in_quotes(name) + suggestion(name, names));
+}
+
+}  // namespace rt::lab

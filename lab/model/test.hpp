@@ -1,0 +1,98 @@
+// A test of a campaign: a procedure, swept and judged.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+#include "core/measure/emission/candidates.hpp"
+#include "core/measure/procedure.hpp"
+#include "core/rules/judge.hpp"
+#include "core/sweep/maximum.hpp"
+#include "core/sweep/search.hpp"
+#include "core/sweep/sweep.hpp"
+
+namespace rt::lab {
+
+using TextPairs = std::vector<std::pair<std::string, std::string>>;
+
+// One rule that a test is judged by.
+struct Judging {
+    RuleRef rule;
+    Condition when;  // all must match
+    JudgeOptions options;
+
+    // `axes` are the names and values of a point, as its record has them; axes of the sweep alone matter.
+    bool applies(const Sweep& sweep, const TextPairs& axes) const;
+};
+
+// "generator.level": a setting of the instrument in a role.
+struct SettingTarget {
+    std::string role, setting;
+};
+
+// What a target of an axis or a key of "settings" means; nothing for "parameter.NAME" and "operator".
+std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis);
+
+// Values of an axis that an earlier test finds.
+struct FromTest {
+    std::string test, result;
+    std::size_t most = 10;
+    std::optional<Quantity> apart;
+    std::string trace = "";  // candidates of this curve instead of a result
+    CandidateSettings candidates = {};
+};
+
+struct Test {
+    std::string name;
+    std::string title;
+    const Procedure* procedure = nullptr;
+    std::string instrument;     // role that delivers the capture
+    Parameters parameters{{}};  // the campaign's, then the rules' presets, then the procedure's
+    TextPairs settings;         // "ROLE.SETTING" before the test
+    std::vector<Judging> judgings;
+    Sweep sweep;
+    std::optional<Search> search;       // in place of a last axis
+    std::optional<Maximise> maximise;   // each point is measured where this is highest
+    std::optional<FromTest> from_test;  // where the values of the last axis come from
+    std::optional<double> duration_s;   // the sweep is repeated for so long
+    std::string note;
+    std::string trend;            // "rising", "falling", "": of the first result over the last axis
+    std::string prompt;           // what a person has to do before the test; "" for nothing
+    std::string power_cycle;      // role of the supply that is switched off and on before the test
+    std::string provides;         // name of the calibration that its results are; "" for none
+    std::string provides_result;  // which result, tabulated over the axis that sets a frequency
+    std::optional<double> valid_for_s;
+    std::vector<std::string> needs;  // calibrations that must be in force
+    bool selects_only = false;       // its rules choose candidates, nothing is judged by them
+    int redo = 1;                    // of a point with an unexpected signal, when nobody is there
+    std::string where;               // file:line:column
+
+    // Whether a point gets a finding by one of the test's judgings. Trials lead to one that does.
+    bool judges(const Judging& judging, bool trial, const TextPairs& axes) const {
+        return !selects_only && !trial && judging.applies(sweep, axes);
+    }
+    // The parameters of one point: axis values put over the test's own. Throws Error(input).
+    Parameters parameters_at(const Point& point) const { return parameters_at(sweep, point); }
+    // What the instrument is asked for at a point; of a search, at the end that should hold.
+    CaptureSetup setup_at(const Point& point) const;
+    // The parameters of a trial of a search, whose sweep has an axis more.
+    Parameters parameters_at(const Sweep& swept, const Point& point) const;
+};
+
+// Values at which a search is tried besides what it needs: each limit that judges what it gives, and where
+// margins to it become marginal. With the axes of a point only what judges there.
+std::vector<Quantity> confirmations(const Test& test, const TextPairs* axes = nullptr);
+
+// True when a value of the axis changes what is measured.
+bool sets_parameter(const Axis& axis);
+
+// What the campaign says of judging, where a test or a rule of it says nothing.
+struct JudgingPresets {
+    std::optional<double> marginal_db;
+    Decision decision = Decision::simple;
+};
+
+}  // namespace rt::lab

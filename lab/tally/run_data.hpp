@@ -1,0 +1,62 @@
+// A kept run, opened for reports: the tally's record, the rules it was judged by, and its traces measured
+// again from the captures.
+#pragma once
+
+#include <deque>
+#include <filesystem>
+#include <vector>
+
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/model/record.hpp"
+
+namespace rt::lab {
+
+// What is done with a run that is not as it was written.
+enum class Altered { refuse, mark };
+
+class RunData {
+  public:
+    // The chain of the tally is gone through first. Throws Error(input) for a folder that is no run, and for
+    // one that was altered, unless it is to be marked.
+    explicit RunData(const std::filesystem::path& folder, Altered altered = Altered::refuse);
+
+    // What is not as it was written, each in a line; empty for nearly all runs.
+    const std::vector<std::string>& altered() const { return altered_; }
+
+    const RunRecord& record() const { return record_; }
+    const RuleLibrary& rules() const { return library_; }
+    const std::filesystem::path& folder() const { return folder_; }
+
+    // The last hash of the tally's chain: stands for everything in it.
+    const std::string& seal() const { return seal_; }
+
+    // Rules that findings of the run cite, in order of their ids.
+    std::vector<RuleRef> cited_rules() const;
+
+    // The procedure run again on the kept capture. Throws Error(input) when the capture is missing or its
+    // hash is not the one in the tally.
+    Outcome outcome_of(const PointRecord& point) const;
+
+  private:
+    std::filesystem::path folder_;
+    RunRecord record_;
+    std::string seal_;
+    std::vector<std::string> altered_;
+    RuleLibrary library_;
+};
+
+// Several kept runs, opened together.
+class OpenRuns {
+  public:
+    // Throws as RunData does.
+    explicit OpenRuns(const std::vector<std::filesystem::path>& folders, Altered altered = Altered::refuse) {
+        for (const auto& folder : folders) all_.push_back(&opened_.emplace_back(folder, altered));
+    }
+    const std::vector<const RunData*>& all() const { return all_; }
+
+  private:
+    std::deque<RunData> opened_;  // addresses stay valid
+    std::vector<const RunData*> all_;
+};
+
+}  // namespace rt::lab
