@@ -174,6 +174,42 @@ Capture read_captures(const Call& call, const Procedure& procedure, std::span<co
     return joined(records);
 }
 
+// "open=FILE": an input with its name. A file that is called so in whole is no such thing.
+std::optional<std::pair<std::string, std::string>> named_input(const std::string& word) {
+    const auto equals = word.find('=');
+    if (equals == std::string::npos || equals == 0 || std::filesystem::exists(word)) return std::nullopt;
+    const std::string name = word.substr(0, equals);
+    if (name.find_first_not_of("abcdefghijklmnopqrstuvwxyz0123456789_-") != std::string::npos)
+        return std::nullopt;
+    return std::pair{name, word.substr(equals + 1)};
+}
+
+// What the words behind the procedure name: one file, files of frames, or inputs by name.
+Inputs read_inputs(const Call& call, const Procedure& procedure, std::span<const std::string> words,
+                   const Parameters& stated, Texts& notes) {
+    std::vector<Input> named;
+    std::vector<std::string> plain;
+    for (const auto& word : words) {
+        if (const auto input = named_input(word)) {
+            named.push_back({input->first, read_capture(call, input->second, stated)});
+        } else {
+            plain.push_back(word);
+        }
+    }
+    if (named.empty() && procedure.inputs.empty())
+        return Inputs(read_captures(call, procedure, plain, stated, notes));
+    if (plain.size() > 1) {
+        std::string list;
+        for (const auto& input : procedure.inputs)
+            list += std::string(" ") + (input.required ? "" : "[") + input.name + "=FILE" +
+                    (input.required ? "" : "]");
+        fail_input(std::string(procedure.name) + " takes its captures by name: rare-tally measure " +
+                   procedure.name + list);
+    }
+    for (const auto& file : plain) named.insert(named.begin(), {"", read_capture(call, file, stated)});
+    return Inputs(std::move(named));
+}
+
 ExitCode perform_measure(const Call& call) {
     const auto words = call.texts("words");
     if (call.flag("list")) {
@@ -196,7 +232,7 @@ ExitCode perform_measure(const Call& call) {
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
     Texts joins;
-    const Capture capture = read_captures(call, procedure, std::span(words).subspan(1), parameters, joins);
+    Inputs inputs = read_inputs(call, procedure, std::span(words).subspan(1), parameters, joins);
     for (const auto& id : call.texts("rule")) {
         rules.push_back(library.find(id));
         require_applicable(procedure, rules.back());
@@ -208,7 +244,7 @@ ExitCode perform_measure(const Call& call) {
         rules.push_back({&own, &rule});
     }
     parameters.fill_presets();
-    Outcome outcome = measure(procedure, capture, parameters);
+    Outcome outcome = measure(procedure, std::move(inputs), parameters);
     outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
     std::vector<Finding> findings;
     VerdictCounts counts;
@@ -241,9 +277,10 @@ ExitCode perform_measure(const Call& call) {
 Command measure_command() {
     return {
         "measure",
-        "PROCEDURE FILE... [--rule ID]",
-        "a capture file through a procedure, judged if a rule is named; frames of several files count "
-        "together",
+        "PROCEDURE [NAME=]FILE... [--rule ID]",
+        "a capture file, or several by the names of the procedure's inputs, through a procedure, judged if a "
+        "rule is named; "
+        "frames of several files count together",
         "rare-tally measure emission.scan scan.csv --rule cispr-32/mains-b-av --figure scan.png",
         {{"rule", "ID", "judge by this rule (book/rule); may be given more than once"},
          {"limit", "LIMIT",

@@ -39,6 +39,17 @@ std::vector<std::string> remarks_of(const Test& test) {
     if (!test.prompt.empty()) out.push_back("first, a person: " + test.prompt);
     if (!test.power_cycle.empty()) out.push_back("the unit's supply is switched off and on first");
     for (const auto& need : test.needs) out.push_back("needs the calibration " + need);
+    for (const auto& take : test.takes) {
+        std::string settings;
+        for (const auto& [name, value] : take.settings) settings += ", " + name + " " + value;
+        out.push_back("takes " + take.input +
+                      (take.instrument.empty() ? "" : " with the " + take.instrument) + settings);
+        if (!take.prompt.empty()) out.push_back("before it, a person: " + take.prompt);
+    }
+    for (const auto& source : test.sources) {
+        if (!test.concludes)
+            out.push_back(source.input + " comes from " + source.test + ", where axes are the same");
+    }
     if (!test.provides.empty()) {
         out.push_back("provides the calibration " + test.provides +
                       (test.valid_for_s ? ", valid for " + duration_text(*test.valid_for_s) : ""));
@@ -78,13 +89,23 @@ std::vector<std::string> remarks_of(const Test& test) {
     return out;
 }
 
+// The instrument that measures it, or the tests that it is made from.
+std::string origin_text(const Test& test) {
+    std::string sources;
+    for (const auto& source : test.sources) sources += (sources.empty() ? "" : " and ") + source.test;
+    if (test.concludes) return "from " + sources + (test.over.empty() ? "" : " over " + test.over);
+    return test.measures() ? test.instrument : "from " + sources;
+}
+
 void print_test(const Console& console, const PlannedTest& planned, std::size_t& number, std::size_t width,
                 std::size_t most) {
     const Test& test = *planned.test;
     console.out("");
     console.out(console.tinted(printable(test.name), Tone::strong) + "  " + test.procedure->name + ", " +
-                printable(test.instrument) + ", " + (planned.at_most ? "at most " : "") +
-                count_text(planned.captures, "point", "points") + ", " + duration_text(planned.seconds));
+                printable(origin_text(test)) + ", " + (planned.at_most ? "at most " : "") +
+                (test.concludes ? count_text(planned.captures, "conclusion", "conclusions")
+                                : count_text(planned.captures, "point", "points")) +
+                (planned.instrument ? ", " + duration_text(planned.seconds) : ""));
     for (const auto& remark : remarks_of(test)) console.out("  " + printable(remark));
     std::vector<std::vector<std::string>> rows;
     for (const auto& point : planned.points) {

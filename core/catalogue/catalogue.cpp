@@ -45,7 +45,17 @@
     each(storage_frames) \
     each(usb_handshake) \
     each(usb_levels) \
-    each(serial_characters)
+    each(serial_characters) \
+    each(results_crossing) \
+    each(results_spread) \
+    each(results_drift) \
+    each(results_slope) \
+    each(results_compression) \
+    each(results_extremes) \
+    each(results_yield) \
+    each(results_sum) \
+    each(results_difference) \
+    each(results_ratio)
 // clang-format on
 
 namespace rt {

@@ -69,6 +69,8 @@ void apply(Counts&, const SignalPath&) {}
 
 void apply(Network&, const SignalPath&) {}
 
+void apply(ResultTable&, const SignalPath&) {}
+
 bool has(const Spectrum& s) {
     return !s.correction_db.empty();
 }
@@ -86,6 +88,9 @@ bool has(const Counts&) {
 }
 bool has(const Network&) {
     return false;
+}
+bool has(const ResultTable&) {
+    return true;  // results count everything in that was to be counted
 }
 
 // Levels behind an antenna are field strengths only where they are a spectrum's.
@@ -117,6 +122,9 @@ std::string refusal(Kind<Waveform>, const SignalPath& path) {
 }
 std::string refusal(Kind<Counts>, const SignalPath&) {
     return "counts have no level that a path could change: leave the path out";
+}
+std::string refusal(Kind<ResultTable>, const SignalPath&) {
+    return {};
 }
 std::string refusal(Kind<Network>, const SignalPath&) {
     return "network data cannot be corrected by the losses of a path, which have no phase: calibrate the "

@@ -71,6 +71,7 @@ template Spectrum take<Spectrum>(Capture, const char*);
 template PowerReading take<PowerReading>(Capture, const char*);
 template Counts take<Counts>(Capture, const char*);
 template IqRecord take<IqRecord>(Capture, const char*);
+template ResultTable take<ResultTable>(Capture, const char*);
 template Network take<Network>(Capture, const char*);
 
 }  // namespace rt

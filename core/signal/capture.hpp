@@ -10,6 +10,7 @@
 #include "core/signal/iq_record.hpp"
 #include "core/signal/network.hpp"
 #include "core/signal/power_reading.hpp"
+#include "core/signal/result_table.hpp"
 #include "core/signal/spectrum.hpp"
 #include "core/signal/waveform.hpp"
 
@@ -33,7 +34,7 @@ struct KindsOf<std::variant<Kinds...>> {
     using Setups = std::variant<typename Kinds::Setup...>;
 };
 
-using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network>;
+using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

@@ -103,6 +103,7 @@ class CountsKind : public KindOf<Counts> {
     }
     std::optional<Counts> from_table(std::string_view heading, std::string_view text, const std::string& file,
                                      const CaptureHints&) const override {
+        if (heading.starts_with("point,verdict,")) return std::nullopt;  // results, maybe of such counts
         for (const char* word : {"packets_sent", "packets_received", "bit_errors"}) {
             if (heading.find(word) != std::string_view::npos) return counts_of(CsvTable(text, file), file);
         }

@@ -5,7 +5,9 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/conclude_section.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/input_section.hpp"
 #include "lab/formats/question_section.hpp"
 #include "lab/formats/report_section.hpp"
 #include "lab/formats/sweep_section.hpp"
@@ -52,6 +54,7 @@ constexpr std::array root_keys{
             "temperature, humidity and whatever else is to stand in the report"},
     KeyInfo{"question", Key::tables, false, "asked before the run"},
     KeyInfo{"test", Key::tables, true, "the tests, in order"},
+    KeyInfo{"conclude", Key::tables, false, "conclusions from the results of tests"},
     KeyInfo{"watch", Key::tables, false, "side quantities watched through the run"},
     KeyInfo{"recheck", Key::tables, false, "measurements repeated to see that nothing has drifted"},
     KeyInfo{"table", Key::table, false, "a table that grows by one row a run"},
@@ -62,11 +65,11 @@ constexpr SectionInfo root_section{"the file", "", root_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 17> sections{
+constexpr std::array<const SectionInfo*, 20> sections{
     &root_section,   &campaign_section, &unit_section,  &question_section,    &test_section,
     &judge_section,  &sweep_section,    &range_section, &values_from_section, &from_test_section,
     &search_section, &maximise_section, &watch_section, &recheck_section,     &table_section,
-    &column_section, &report_section};
+    &column_section, &report_section,   &take_section,  &conclude_section,    &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -79,6 +82,77 @@ void inherit(Test& test, const TextPairs& settings) {
     test.settings.insert(test.settings.end(), own.begin(), own.end());
 }
 
+// The rulebooks that its rules are of, and those that they are layered on.
+void note_books(const Test& test, Campaign& campaign) {
+    for (const auto& judging : test.judgings) {
+        campaign.books.insert(judging.rule.book->id);
+        if (const auto& below = judging.rule.book->layered_on; !below.empty()) campaign.books.insert(below);
+    }
+}
+
+// Tests that `test` is made from.
+std::vector<std::string> builds_on(const Campaign& campaign, const Test& test) {
+    std::vector<std::string> out;
+    if (test.from_test) out.push_back(test.from_test->test);
+    for (const auto& source : test.sources) out.push_back(source.test);
+    for (const auto& other : campaign.tests) {
+        if (!other.provides.empty() &&
+            std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end())
+            out.push_back(other.name);
+    }
+    return out;
+}
+
+// Throws Error(input) for a test that is made, through others, from itself.
+void require_no_circle(const Campaign& campaign, const Test& start) {
+    std::vector<std::string> open = builds_on(campaign, start);
+    std::set<std::string> seen;
+    while (!open.empty()) {
+        const std::string name = open.back();
+        open.pop_back();
+        if (name == start.name)
+            fail_input(start.where,
+                       "test " + in_quotes(start.name) + " builds, through other tests, on itself");
+        if (!seen.insert(name).second) continue;
+        for (const auto& next : builds_on(campaign, *campaign.find(name))) open.push_back(next);
+    }
+}
+
+// The captures that a test takes of others: their points must be told by the axes that both have.
+void require_sources(const Campaign& campaign, const Test& test) {
+    std::vector<std::string> names;
+    for (const auto& other : campaign.tests) names.push_back(other.name);
+    for (const auto& source : test.sources) {
+        const Test* other = campaign.find(source.test);
+        if (!other)
+            fail_input(test.where,
+                       "inputs: no test " + in_quotes(source.test) + suggestion(source.test, names));
+        if (test.concludes) continue;
+        const auto fail = [&](const std::string& why) {
+            fail_input(test.where, "inputs: " + in_quotes(source.input) + " comes from " +
+                                       in_quotes(source.test) + ", " + why);
+        };
+        if (other->search || other->concludes || other->duration_s || other->from_test || other->maximise)
+            fail("which has no capture for each combination of its axes: take it from a plain sweep");
+        if (other->sweep.repeats > 1 && other->sweep.repeats != test.sweep.repeats)
+            fail("which is repeated: which repeat is meant? Give both the same repeats");
+        for (const auto& axis : other->sweep.axes) {
+            const auto same = [&](const Axis& own) { return own.name == axis.name; };
+            if (axis.values.size() > 1 && std::none_of(test.sweep.axes.begin(), test.sweep.axes.end(), same))
+                fail("whose axis " + in_quotes(axis.name) + " this test does not have: which of its " +
+                     std::to_string(axis.values.size()) + " values is meant?");
+            for (const auto& own : test.sweep.axes) {
+                if (own.name != axis.name) continue;
+                for (const auto& value : own.values) {
+                    const auto equal = [&](const AxisValue& v) { return v.text == value.text; };
+                    if (std::none_of(axis.values.begin(), axis.values.end(), equal))
+                        fail("which has no point at " + axis.name + " " + value.text);
+                }
+            }
+        }
+    }
+}
+
 // What a test refers to of other tests.
 void require_known(const Campaign& campaign) {
     std::vector<std::string> provided, earlier;
@@ -86,6 +160,8 @@ void require_known(const Campaign& campaign) {
         if (!test.provides.empty()) provided.push_back(test.provides);
     }
     for (const auto& test : campaign.tests) {
+        require_sources(campaign, test);
+        require_no_circle(campaign, test);
         for (const auto& need : test.needs) {
             if (std::find(provided.begin(), provided.end(), need) == provided.end()) {
                 fail_input(test.where, "test " + in_quotes(test.name) + " needs " + in_quotes(need) +
@@ -96,7 +172,9 @@ void require_known(const Campaign& campaign) {
         }
         if (test.from_test) {
             const Test* source = campaign.find(test.from_test->test);
-            if (std::find(earlier.begin(), earlier.end(), test.from_test->test) == earlier.end()) {
+            // Conclusions stand behind all tests in the file, and are drawn as soon as they can be.
+            if (std::find(earlier.begin(), earlier.end(), test.from_test->test) == earlier.end() &&
+                !(source && source->concludes)) {
                 fail_input(test.where, "from_test: no earlier test " + in_quotes(test.from_test->test) +
                                            suggestion(test.from_test->test, earlier));
             }
@@ -176,11 +254,7 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
             section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
         }
-        for (const auto& judging : test.judgings) {
-            campaign.books.insert(judging.rule.book->id);
-            if (const auto& below = judging.rule.book->layered_on; !below.empty())
-                campaign.books.insert(below);
-        }
+        note_books(test, campaign);
         for (const auto& axis : section.tables("sweep", sweep_section)) {
             const std::string plan = axis.text("plan");
             if (!plan.empty()) campaign.books.insert(plan.substr(0, plan.find('/')));
@@ -188,6 +262,11 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         campaign.tests.push_back(std::move(test));
     }
     if (campaign.tests.empty()) root.fail("test", "the campaign has no tests");
+    for (const auto& section : root.tables("conclude", conclude_section)) {
+        Test conclusion = read_conclusion(section, campaign, library);
+        note_books(conclusion, campaign);
+        campaign.tests.push_back(std::move(conclusion));
+    }
     for (const auto& section : root.tables("watch", watch_section)) {
         campaign.watches.push_back(read_watch(section));
     }
@@ -209,7 +288,9 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
             head.fail("settings",
                       in_quotes(name) + " is no setting: write \"supply.output\", \"unit.state\" ...");
     }
-    for (auto& test : campaign.tests) inherit(test, settings);
+    for (auto& test : campaign.tests) {
+        if (!test.concludes) inherit(test, settings);
+    }
     for (auto& recheck : campaign.rechecks) inherit(recheck.test, settings);
     require_known(campaign);
     for (const auto& [name, parameters] : campaign.profile.parameters) {

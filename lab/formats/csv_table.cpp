@@ -33,6 +33,35 @@ char csv_separator(std::string_view heading) {
     return ',';
 }
 
+std::vector<std::string> csv_cells(std::string_view line, char separator) {
+    std::vector<std::string> out(1);
+    bool quoted = false;
+    for (std::size_t i = 0; i < line.size(); ++i) {
+        const char c = line[i];
+        if (quoted && c == '"' && i + 1 < line.size() && line[i + 1] == '"') {
+            out.back() += line[++i];
+        } else if (c == '"' && (quoted || trim(out.back()).empty())) {
+            quoted = !quoted;
+        } else if (c == separator && !quoted) {
+            out.emplace_back();
+        } else {
+            out.back() += c;
+        }
+    }
+    for (auto& cell : out) cell = std::string(trim(cell));
+    return out;
+}
+
+std::string csv_cell(std::string text) {
+    // Spreadsheets take such a text for a formula; numbers are none.
+    const bool formula =
+        !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
+    if (formula && !to_double(text)) text.insert(0, 1, '\'');
+    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
+    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
+    return '"' + text + '"';
+}
+
 CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(file)) {
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);  // byte order mark of some spreadsheets
     char separator = ',';
@@ -49,7 +78,8 @@ CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(fi
         }
         if (columns_.empty()) {
             separator = csv_separator(line);
-            for (const auto cell : split(line, separator)) {
+            for (const auto& written : csv_cells(line, separator)) {
+                const std::string_view cell = written;
                 const auto unit = heading_unit(cell);
                 const auto spelling = unit.empty() ? std::nullopt : parse_unit(unit);
                 if (!unit.empty() && !spelling) {
@@ -59,13 +89,14 @@ CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(fi
                 }
                 auto name = trim(cell.substr(0, cell.size()));
                 if (!unit.empty()) name = trim(cell.substr(0, cell.rfind(unit)));
+                if (name.ends_with("[]")) name.remove_suffix(1);  // without a unit, whatever the name ends in
                 while (!name.empty() && std::string_view("[(_/ ").find(name.back()) != std::string_view::npos)
                     name.remove_suffix(1);
                 columns_.push_back({std::string(name), spelling, {}});
             }
             continue;
         }
-        const auto cells = split(line, separator);
+        const auto cells = csv_cells(line, separator);
         if (cells.size() < columns_.size()) {
             fail_input(
                 file_ + ", row " + std::to_string(line_number) + ", column " +

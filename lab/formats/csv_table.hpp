@@ -18,6 +18,13 @@ std::string_view heading_unit(std::string_view heading);
 // Comma, semicolon or tab: what stands between the cells of a heading.
 char csv_separator(std::string_view heading);
 
+// The cells of a line, without spaces around them; quotation marks around one may enclose separators, two
+// stand for one.
+std::vector<std::string> csv_cells(std::string_view line, char separator);
+
+// A cell of a CSV file: in quotation marks where commas, quotation marks or line ends need them.
+std::string csv_cell(std::string text);
+
 struct CsvColumn {
     std::string name;  // without its unit
     std::optional<Spelling> unit;

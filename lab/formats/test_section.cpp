@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/catalogue/catalogue.hpp"
+#include "lab/formats/input_section.hpp"
 
 namespace rt::lab {
 namespace {
@@ -20,6 +21,12 @@ constexpr std::array test_keys{
     KeyInfo{
         "settings", Key::pairs, false,
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
+    KeyInfo{"take", Key::tables, false,
+            "captures of a point under settings of their own, for procedures with several inputs"},
+    KeyInfo{
+        "inputs", Key::pairs, false,
+        "inputs that come from an earlier test, its point with the same values on the axes that both have: "
+        "{ open = \"test:dummy-open\" }"},
     KeyInfo{"judge", Key::tables, false, "the rules"},
     KeyInfo{"selects_only", Key::flag, false,
             "its rules choose candidates for a later test (nearest the limit), nothing is judged by them"},
@@ -100,34 +107,6 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
         sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
     }
     return sweep;
-}
-
-Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
-                     const JudgingPresets& presets) {
-    Judging judging;
-    section.at("rule", [&] {
-        judging.rule = library.find(section.text("rule"));
-        // What a search gives is judged, not its trials.
-        if (!test.search) {
-            require_applicable(*test.procedure, judging.rule);
-        } else if (judging.rule.rule->applies_to != test.search->gives) {
-            fail_input("rule " + judging.rule.full_id() + " judges " +
-                       in_quotes(judging.rule.rule->applies_to) + ", but the search gives " +
-                       in_quotes(test.search->gives));
-        }
-    });
-    const Unit unit = judging.rule.rule->unit;
-    if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
-        judging.options.marginal = own->value;
-    } else if (is_decibel(unit)) {
-        judging.options.marginal = presets.marginal_db;
-    }
-    judging.options.allow_partial = section.flag("allow_partial");
-    if (const auto least = section.quantity("least_observation"))
-        judging.options.least_observation_s = least->value;
-    judging.options.decision = read_decision(section, presets.decision);
-    judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
-    return judging;
 }
 
 // Every axis value must be usable where it goes; found before anything moves.
@@ -212,6 +191,34 @@ Decision read_decision(const ConfigSection& section, Decision preset) {
                  "unknown word " + in_quotes(word) + suggestion(word, {"simple", "guarded", "cispr"}));
 }
 
+Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
+                     const JudgingPresets& presets) {
+    Judging judging;
+    section.at("rule", [&] {
+        judging.rule = library.find(section.text("rule"));
+        // What a search gives is judged, not its trials.
+        if (!test.search) {
+            require_applicable(*test.procedure, judging.rule);
+        } else if (judging.rule.rule->applies_to != test.search->gives) {
+            fail_input("rule " + judging.rule.full_id() + " judges " +
+                       in_quotes(judging.rule.rule->applies_to) + ", but the search gives " +
+                       in_quotes(test.search->gives));
+        }
+    });
+    const Unit unit = judging.rule.rule->unit;
+    if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
+        judging.options.marginal = own->value;
+    } else if (is_decibel(unit)) {
+        judging.options.marginal = presets.marginal_db;
+    }
+    judging.options.allow_partial = section.flag("allow_partial");
+    if (const auto least = section.quantity("least_observation"))
+        judging.options.least_observation_s = least->value;
+    judging.options.decision = read_decision(section, presets.decision);
+    judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
+    return judging;
+}
+
 Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
                const Profile& profile) {
     const Procedure* procedure = nullptr;
@@ -232,6 +239,9 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     test.redo = static_cast<int>(section.whole("redo").value_or(1));
     test.selects_only = section.flag("selects_only");
     test.where = section.place();
+    if (std::string_view(procedure->name).starts_with("results."))
+        section.fail("procedure", "concludes from results of other tests: write it as [[conclude]]");
+    read_inputs(section, test);
     test.sweep = read_sweep(section, sources, *procedure, test.search, test.from_test);
     const auto maximised = section.tables("maximise", maximise_section);
     if (!maximised.empty()) {

@@ -24,6 +24,11 @@ extern const SectionInfo test_section, judge_section;
 // "simple", "guarded" or "cispr" under "decision"; `preset` without the key. Throws Error(input).
 Decision read_decision(const ConfigSection& section, Decision preset);
 
+// One rule of a test, whose procedure and sweep are known. Throws Error(input) for one that judges what they
+// do not give.
+Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
+                     const JudgingPresets& presets);
+
 Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
                const Profile& profile);
 

@@ -20,6 +20,13 @@ struct CaptureRecord {
     std::uint64_t bytes = 0;
 };
 
+// A capture that a point was made from, where these have names or come from points of other tests.
+struct InputRecord {
+    std::string name;    // of the procedure's input; "" for its only one
+    std::string source;  // id of the point that it is the capture of; "" for one of its own
+    CaptureRecord capture;
+};
+
 struct InstrumentRecord {
     std::string role, name, serial, identity, calibration_due, connected_to, address;
 };
@@ -36,6 +43,15 @@ enum class PointKind {
     check,      // of a recheck
 };
 
+// Who took a point's verdict away, or set it aside.
+enum class Cause {
+    none,
+    again,    // measured again: by a person's wish, after a failure
+    watch,    // a side quantity was outside its limits
+    recheck,  // what should have stayed as it was has drifted
+    input,    // a capture of another test that it was made from no longer counts
+};
+
 enum class Standing {
     valid,
     superseded,  // measured again later
@@ -50,6 +66,7 @@ struct PointRecord {
     std::size_t attempt = 1;   // counts measurements of one id
     PointKind kind = PointKind::point;
     Standing standing = Standing::valid;
+    Cause standing_cause = Cause::none;
     std::string standing_reason;
     std::string test;
     std::string label;
@@ -58,6 +75,7 @@ struct PointRecord {
     std::set<std::string> presets;  // names of parameters that nobody stated: the procedure's own values
     std::string started, ended;     // UTC, ISO 8601
     CaptureRecord capture;
+    std::vector<InputRecord> inputs;         // all, the first among them; none for most points
     std::vector<CaptureRecord> attachments;  // pictures
     std::vector<Result> results;
     std::vector<Finding> findings;

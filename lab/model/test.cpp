@@ -73,4 +73,23 @@ bool sets_parameter(const Axis& axis) {
                        [](const auto& target) { return target.starts_with("parameter."); });
 }
 
+bool Test::measures() const {
+    if (concludes) return false;
+    if (procedure->inputs.empty()) return sources.empty();
+    return std::any_of(procedure->inputs.begin(), procedure->inputs.end(), [&](const InputInfo& input) {
+        return take_of(input.name) || (!source_of(input.name) && &input == &procedure->inputs.front());
+    });
+}
+
+const Source* Test::source_of(const std::string& input) const {
+    const auto at =
+        std::find_if(sources.begin(), sources.end(), [&](const Source& s) { return s.input == input; });
+    return at == sources.end() ? nullptr : &*at;
+}
+
+const Take* Test::take_of(const std::string& input) const {
+    const auto at = std::find_if(takes.begin(), takes.end(), [&](const Take& t) { return t.input == input; });
+    return at == takes.end() ? nullptr : &*at;
+}
+
 }  // namespace rt::lab

@@ -45,6 +45,21 @@ struct FromTest {
     CandidateSettings candidates = {};
 };
 
+// Where an input of a procedure comes from: an earlier test, the capture of its point with the same values on
+// the axes that both share; of a conclusion the results of all its points in the group.
+struct Source {
+    std::string input;  // "" for the only one of a procedure
+    std::string test;
+};
+
+// A capture of a point that is taken under settings of its own, in the order of these.
+struct Take {
+    std::string input;
+    TextPairs settings;      // besides those of the test, and above them
+    std::string instrument;  // role; "" for that of the test
+    std::string prompt;      // what a person has to do first; "" for nothing
+};
+
 struct Test {
     std::string name;
     std::string title;
@@ -52,6 +67,10 @@ struct Test {
     std::string instrument;     // role that delivers the capture
     Parameters parameters{{}};  // the campaign's, then the rules' presets, then the procedure's
     TextPairs settings;         // "ROLE.SETTING" before the test
+    std::vector<Take> takes;    // of procedures with several inputs
+    std::vector<Source> sources;
+    bool concludes = false;  // from results of other tests: nothing is measured
+    std::string over;        // of a conclusion: the axis of these that it runs over; "" for all points
     std::vector<Judging> judgings;
     Sweep sweep;
     std::optional<Search> search;       // in place of a last axis
@@ -69,6 +88,11 @@ struct Test {
     bool selects_only = false;       // its rules choose candidates, nothing is judged by them
     int redo = 1;                    // of a point with an unexpected signal, when nobody is there
     std::string where;               // file:line:column
+
+    // Whether the bench is needed at all: not when everything comes from earlier tests.
+    bool measures() const;
+    const Source* source_of(const std::string& input) const;
+    const Take* take_of(const std::string& input) const;
 
     // Whether a point gets a finding by one of the test's judgings. Trials lead to one that does.
     bool judges(const Judging& judging, bool trial, const TextPairs& axes) const {

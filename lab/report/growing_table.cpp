@@ -14,6 +14,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/tables.hpp"
+#include "lab/formats/csv_table.hpp"
 
 namespace rt::lab {
 namespace {

@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/report/anomalies.hpp"
 #include "lab/version.hpp"
+#include "lab/formats/csv_table.hpp"
 
 namespace rt::lab {
 namespace {
@@ -102,16 +103,6 @@ std::string cell(std::optional<double> value, Unit unit) {
 }
 
 }  // namespace
-
-std::string csv_cell(std::string text) {
-    // Spreadsheets take such a text for a formula; numbers are none.
-    const bool formula =
-        !text.empty() && std::string_view("=+-@\t\r").find(text.front()) != std::string_view::npos;
-    if (formula && !to_double(text)) text.insert(0, 1, '\'');
-    if (text.find_first_of(",\"\n\r") == std::string::npos) return text;
-    for (std::size_t at = 0; (at = text.find('"', at)) != std::string::npos; at += 2) text.insert(at, 1, '"');
-    return '"' + text + '"';
-}
 
 std::string run_json(const RunRecord& run) {
     Json json = head();

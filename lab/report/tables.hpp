@@ -20,9 +20,6 @@ std::string measurement_json(const Outcome& outcome, const std::vector<Finding>&
 // All curves below each other: "trace,x,y" with the units in remarks.
 std::string traces_csv(const std::vector<Trace>& traces);
 
-// A cell of a CSV file: in quotation marks where commas, quotation marks or line ends need them.
-std::string csv_cell(std::string text);
-
 // One row a finding, in the order of the run.
 std::string findings_csv(const RunRecord& run);
 

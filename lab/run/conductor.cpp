@@ -7,13 +7,11 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/captures/result_table.hpp"
 #include "lab/clock.hpp"
+#include "lab/formats/files.hpp"
 
 namespace rt::lab {
-
-static std::uint64_t id_of(const PointRecord& record) {
-    return std::strtoull(record.id.c_str(), nullptr, 16);
-}
 
 Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tally& tally,
                      BenchConnection& bench, RunListener& listener, const RunOptions& options)
@@ -24,22 +22,16 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
       listener_(listener),
       options_(options),
       calibrations_(*plan.bench, folder),
+      measured_(plan),
       maker_(plan, folder, tally, bench, calibrations_, listener),
       watches_(plan.campaign->watches, bench),
       pace_(plan) {
     for (const auto& recheck : plan.campaign->rechecks) stabilities_.emplace_back(recheck);
-    for (const auto& planned : plan.tests) {
-        const Test& test = *planned.test;
-        if (test.from_test) remembered_.insert(test.from_test->test);
-        if (test.search || test.maximise || test.duration_s || !test.provides.empty())
-            remembered_.insert(test.name);
-    }
 }
 
 void Conductor::know(const RunRecord& earlier) {
     for (const auto& record : earlier.superseded) {
-        auto& attempt = earlier_attempts_[id_of(record)];
-        attempt = std::max(attempt, record.attempt);
+        measured_.set_aside(record);
         position_ = std::max(position_, record.position);
     }
     std::map<std::string, std::vector<const PointRecord*>> open;  // points since the last check, by recheck
@@ -47,17 +39,22 @@ void Conductor::know(const RunRecord& earlier) {
         position_ = std::max(position_, record.position);
         last_ended_ = record.ended;
         if (record.kind == PointKind::check) {
-            earlier_attempts_[id_of(record)] = record.attempt;
+            measured_.set_aside(record);
             open[record.test].clear();
             continue;
         }
         // What a recheck has doubted was to be measured again: the run ended before it came to that.
         if (record.standing == Standing::voided && record.attempt == 1 &&
-            record.standing_reason.starts_with("recheck ")) {
-            earlier_attempts_[id_of(record)] = record.attempt;
+            record.standing_cause == Cause::recheck) {
+            measured_.set_aside(record);
             continue;
         }
-        attempts_[id_of(record)] = record.attempt;
+        // So does one whose input from another test has been measured again, or counts no more.
+        if (!inputs_stand(record)) {
+            measured_.set_aside(record);
+            continue;
+        }
+        measured_.put(record);
         settle(record);
         for (auto& stability : stabilities_) {
             const auto& name = stability.recheck().test.name;
@@ -65,9 +62,6 @@ void Conductor::know(const RunRecord& earlier) {
         }
         const PlannedTest* planned = plan_.find(record.test);
         if (planned && record.kind != PointKind::threshold) pace_.known(*planned);
-        if (!remembered_.contains(record.test)) continue;
-        records_[record.test][id_of(record)] = record;
-        record_order_[record.test].push_back(id_of(record));
     }
     for (const auto& calibration : earlier.calibrations) calibrations_.know(calibration);
     // A calibration whose test is measured again is made again.
@@ -110,6 +104,7 @@ RunEnd Conductor::run() {
     for (auto& stability : stabilities_) {
         if (flow != Flow::stop && stability.open()) flow = check(stability);
     }
+    if (flow != Flow::stop) flow = renew();
     if (flow == Flow::stop) end_.state = RunEnd::State::stopped;
     if (end_.state == RunEnd::State::complete) tell_owed();
     watches_.close_events();
@@ -159,7 +154,7 @@ void Conductor::finish_test(const PlannedTest& planned) {
     const Test& test = *planned.test;
     if (test.provides.empty() || calibrations_.knows(test.provides)) return;
     std::vector<PointRecord> points;
-    for (const auto& [id, record] : records_[test.name]) points.push_back(record);
+    for (const PointRecord* record : measured_.of(test.name)) points.push_back(*record);
     const CalibrationRecord made = calibrations_.make(planned, points);
     tally_.add(made);
     maker_.note("calibration",
@@ -218,7 +213,8 @@ Conductor::Flow Conductor::before_point(const PlannedTest& planned) {
     if (flow == Flow::go) flow = prepare(planned);
     for (auto& stability : stabilities_) {
         if (flow != Flow::go || recovering_) break;
-        if (stability.covers(planned.test->name) && stability.due()) flow = check(stability);
+        if (planned.instrument && stability.covers(planned.test->name) && stability.due())
+            flow = check(stability);
     }
     return flow;
 }
@@ -239,8 +235,8 @@ Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vec
 Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
     const Test& test = *planned.test;
     double passed = 0;
-    for (const auto& [id, record] : records_[test.name])
-        passed += seconds_between(record.started, record.ended);
+    for (const PointRecord* record : measured_.of(test.name))
+        passed += seconds_between(record->started, record->ended);
     Sweep sweep = test.sweep;
     sweep.repeats = 2;  // labels name the turn
     for (std::uint32_t turn = 1;; ++turn) {
@@ -262,6 +258,62 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
 Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     const Flow flow = before_point(planned);
     return flow == Flow::go ? one(planned, sweep, point) : flow;
+}
+
+// Every input that a kept point has from another test is still the capture of a point that counts.
+bool Conductor::inputs_stand(const PointRecord& record) const {
+    const Test* test = plan_.campaign->find(record.test);
+    return std::all_of(record.inputs.begin(), record.inputs.end(), [&](const InputRecord& input) {
+        if (input.source.empty()) return true;
+        const Source* source = test ? test->source_of(input.name) : nullptr;
+        if (!source) return true;
+        const PointRecord* now =
+            measured_.find(source->test, std::strtoull(input.source.c_str(), nullptr, 16));
+        return now && now->standing == Standing::valid && now->capture.sha256 == input.capture.sha256;
+    });
+}
+
+// What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
+// drawn anew; points that were measured with such an input lose their verdict.
+Conductor::Flow Conductor::renew() {
+    for (const auto& planned : plan_.tests) {
+        if (planned.test->sources.empty() || skipped_.contains(&planned)) continue;
+        std::vector<std::size_t> doubtful;
+        for (const auto& point : planned.points) {
+            const PointRecord* kept = measured_.find(planned.test->name, point.id);
+            if (!kept) continue;
+            if (!planned.test->concludes) {
+                if (kept->standing == Standing::valid && !inputs_stand(*kept))
+                    doubtful.push_back(kept->position);
+                continue;
+            }
+            if (still_drawn_from(planned, point, *kept)) continue;
+            const Flow flow = one(planned, planned.test->sweep, point);
+            if (flow != Flow::go) return flow;
+        }
+        if (doubtful.empty()) continue;
+        tally_.void_points(doubtful, Cause::input,
+                           "an input from another test was measured again or counts no more");
+        maker_.note("inputs", planned.test->name + ": " + std::to_string(doubtful.size()) +
+                                  (doubtful.size() == 1 ? " point was" : " points were") +
+                                  " made with an input that no longer counts, and lost the verdict; carry "
+                                  "the run on to measure anew");
+        end_.state = RunEnd::State::stopped;
+    }
+    return Flow::go;
+}
+
+// Whether the tables that a conclusion would be drawn from now are those that it was drawn from.
+bool Conductor::still_drawn_from(const PlannedTest& planned, const Point& point,
+                                 const PointRecord& kept) const {
+    for (const auto& given :
+         given_inputs(plan_, measured_, folder_, *planned.test, planned.test->sweep, point)) {
+        const auto named = [&](const InputRecord& i) { return i.name == given.input; };
+        const auto at = std::find_if(kept.inputs.begin(), kept.inputs.end(), named);
+        const std::string& known = at == kept.inputs.end() ? kept.capture.sha256 : at->capture.sha256;
+        if (sha256(table_text(std::get<ResultTable>(*given.capture))) != known) return false;
+    }
+    return true;
 }
 
 void Conductor::owe(const Test& test, const Sweep& sweep, const Point& point) {
@@ -291,7 +343,15 @@ Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, c
     if (planned.test->search) return search(planned, point);
     if (planned.test->maximise) return maximum(planned, sweep, point);
     PointRecord record;
-    return measure(planned, {planned.test, planned.instrument, &sweep, &point, PointKind::point, {}}, record);
+    return measure(planned,
+                   {planned.test,
+                    planned.instrument,
+                    &sweep,
+                    &point,
+                    PointKind::point,
+                    {},
+                    given_inputs(plan_, measured_, folder_, *planned.test, sweep, point)},
+                   record);
 }
 
 Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {
@@ -323,13 +383,11 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
 
 void Conductor::add(const PlannedTest* planned, PointRecord record, const Point* point) {
     const std::uint64_t id = id_of(record);
-    const auto before = std::max(attempts_.contains(id) ? attempts_[id] : 0,
-                                 earlier_attempts_.contains(id) ? earlier_attempts_[id] : 0);
-    record.attempt = before + 1;
+    record.attempt = measured_.next_attempt(id);
     if (record.kind == PointKind::check) {
-        earlier_attempts_[id] = record.attempt;
+        measured_.set_aside(record);
     } else {
-        attempts_[id] = record.attempt;
+        measured_.put(record);
     }
     note_clock(record);
     tally_.add(record, watches_.take_samples());
@@ -339,12 +397,9 @@ void Conductor::add(const PlannedTest* planned, PointRecord record, const Point*
     PointRecord shown = record;
     if (record.standing == Standing::voided) withdraw(shown);
     for (auto& stability : stabilities_) {
-        if (!point || !stability.covers(record.test)) continue;
+        // What was not measured has not drifted.
+        if (!point || !stability.covers(record.test) || !planned->instrument) continue;
         stability.vouch({planned, *point, record.position, record.kind == PointKind::trial});
-    }
-    if (remembered_.contains(record.test)) {
-        if (!records_[record.test].contains(id)) record_order_[record.test].push_back(id);
-        records_[record.test][id] = record;
     }
     listener_.point_done(shown, pace_.progress());
 }

@@ -5,10 +5,10 @@
 #include <map>
 #include <optional>
 #include <set>
-#include <unordered_map>
 #include <unordered_set>
 #include <vector>
 
+#include "lab/run/measured.hpp"
 #include "lab/run/pace.hpp"
 #include "lab/run/point_maker.hpp"
 #include "lab/run/runner.hpp"
@@ -60,7 +60,10 @@ class Conductor {
     Flow check(Stability& stability);
     Flow recover(Stability& stability, const std::string& reason);
 
-    bool done(const Point& point) const { return attempts_.contains(point.id); }
+    bool done(const Point& point) const { return measured_.done(point.id); }
+    bool inputs_stand(const PointRecord& record) const;
+    Flow renew();
+    bool still_drawn_from(const PlannedTest& planned, const Point& point, const PointRecord& kept) const;
     // Points that rules apply to and that have no finding: with any of them the run is not complete.
     void owe(const Test& test, const Sweep& sweep, const Point& point);
     void settle(const PointRecord& record);
@@ -76,17 +79,12 @@ class Conductor {
     RunListener& listener_;
     const RunOptions& options_;
     Calibrations calibrations_;
+    Measured measured_;
     PointMaker maker_;
     WatchKeeper watches_;
     Pace pace_;
     std::vector<Stability> stabilities_;
-    std::unordered_map<std::uint64_t, std::size_t> attempts_;          // by id, of what stands
-    std::unordered_map<std::uint64_t, std::size_t> earlier_attempts_;  // and of what was set aside
-    std::size_t position_ = 0;                                         // of the last point
-    // Points of tests that something later is made from; only of those.
-    std::set<std::string> remembered_;
-    std::map<std::string, std::map<std::uint64_t, PointRecord>> records_;
-    std::map<std::string, std::vector<std::uint64_t>> record_order_;
+    std::size_t position_ = 0;  // of the last point
     std::set<const PlannedTest*> prepared_, skipped_, told_;
     // Ids of points with a finding or without need of one, and of points that were to get a finding, with
     // their names.

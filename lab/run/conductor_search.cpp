@@ -11,10 +11,9 @@ namespace rt::lab {
 std::vector<AxisValue> Conductor::found_results(const FromTest& from) {
     std::vector<AxisValue> values;
     std::vector<double> taken;
-    for (const auto id : record_order_[from.test]) {
-        const auto at = records_[from.test].find(id);
-        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
-        const Result* result = at->second.find_result(from.result);
+    for (const PointRecord* record : measured_.of(from.test)) {
+        if (record->standing != Standing::valid) continue;
+        const Result* result = record->find_result(from.result);
         if (!result || values.size() == from.most) continue;
         const double apart = from.apart ? from.apart->value : 0;
         const bool near = std::any_of(taken.begin(), taken.end(), [&](double other) {
@@ -32,10 +31,9 @@ std::vector<AxisValue> Conductor::found_candidates(const FromTest& from) {
     const auto source = std::find_if(plan_.tests.begin(), plan_.tests.end(),
                                      [&](const PlannedTest& t) { return t.test->name == from.test; });
     std::vector<Trace> traces;
-    for (const auto id : record_order_[from.test]) {
-        const auto at = records_[from.test].find(id);
-        if (at == records_[from.test].end() || at->second.standing != Standing::valid) continue;
-        Outcome outcome = measure_kept(folder_, *source->test->procedure, at->second);
+    for (const PointRecord* record : measured_.of(from.test)) {
+        if (record->standing != Standing::valid) continue;
+        Outcome outcome = measure_kept(folder_, *source->test->procedure, *record);
         if (outcome.invalid) continue;
         for (auto& trace : outcome.traces) {
             if (trace.name == from.trace) traces.push_back(std::move(trace));
@@ -81,19 +79,19 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
     const TextPairs axes = axes_of(test.sweep, point);
     ThresholdSearch search(*test.search, confirmations(test, &axes));
     std::vector<PointRecord> trials;
-    auto& known = records_[test.name];
     while (const auto value = search.next()) {
         const Trial trial = trial_of(test.name, test.sweep, point, *test.search, *value);
-        const auto before = known.find(trial.point.id);
+        const PointRecord* before = measured_.find(test.name, trial.point.id);
         PointRecord record;
         // A search that is carried on takes the trials that it has.
-        if (before != known.end() && done(trial.point)) {
-            record = before->second;
+        if (before && done(trial.point)) {
+            record = *before;
         } else {
             if (listener_.stop()) return Flow::stop;
             const Flow flow = measure(
                 planned,
-                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text()},
+                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text(),
+                 given_inputs(plan_, measured_, folder_, test, trial.sweep, trial.point)},
                 record);
             if (flow != Flow::go) return flow;
         }
@@ -111,18 +109,18 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     const Test& test = *planned.test;
     const Maximise& what = *test.maximise;
     MaximumSearch search(what);
-    auto& known = records_[test.name];
     while (const auto place = search.next()) {
         const Trial trial = place_of(test.name, sweep, point, what, *place, true);
-        const auto before = known.find(trial.point.id);
+        const PointRecord* before = measured_.find(test.name, trial.point.id);
         PointRecord record;
-        if (before != known.end() && done(trial.point)) {
-            record = before->second;
+        if (before && done(trial.point)) {
+            record = *before;
         } else {
             if (listener_.stop()) return Flow::stop;
             const Flow flow = measure(
                 planned,
-                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text()},
+                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text(),
+                 given_inputs(plan_, measured_, folder_, test, trial.sweep, trial.point)},
                 record);
             if (flow != Flow::go) return flow;
         }
@@ -146,7 +144,8 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
         maker_.note("maximum", test.name + ", " + label(sweep, point) + ": " + text);
     PointRecord record;
     return measure(planned,
-                   {&test, planned.instrument, &last.sweep, &last.point, PointKind::point, point.id_text()},
+                   {&test, planned.instrument, &last.sweep, &last.point, PointKind::point, point.id_text(),
+                    given_inputs(plan_, measured_, folder_, test, last.sweep, last.point)},
                    record);
 }
 

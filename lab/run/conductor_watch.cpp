@@ -33,6 +33,7 @@ Conductor::Flow Conductor::heed_watches(PointRecord& record, bool& again) {
         case Watch::Action::drop:
         case Watch::Action::stop:
             record.standing = Standing::voided;
+            record.standing_cause = Cause::watch;
             record.standing_reason = seen->text;
             if (seen->watch->action == Watch::Action::drop) return Flow::go;
             maker_.note("watch", seen->text + ": the run stops");
@@ -87,9 +88,9 @@ Conductor::Flow Conductor::recover(Stability& stability, const std::string& reas
     std::vector<std::size_t> positions;
     for (const auto& vouched : doubtful) {
         positions.push_back(vouched.position);
-        records_[vouched.planned->test->name].erase(vouched.point.id);
+        measured_.forget(vouched.planned->test->name, vouched.point.id);
     }
-    tally_.void_points(positions, reason);
+    if (!positions.empty()) tally_.void_points(positions, Cause::recheck, reason);
     maker_.note("drift",
                 reason + "; " + std::to_string(positions.size()) +
                     (positions.size() == 1 ? " point loses its verdict" : " points lose their verdict") +

@@ -92,8 +92,8 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
 
 // The path must cover what is going to be measured, and be one that its kind can be corrected by; tables
 // known only at the run are left to it.
-void require_path(const Bench& bench, const Test& test, const CaptureSetup& setup) {
-    const BenchPath* path = bench.find_path(test.instrument);
+void require_path(const Bench& bench, const Test& test, const std::string& role, const CaptureSetup& setup) {
+    const BenchPath* path = bench.find_path(role);
     if (!path) return;
     SignalPath known;
     for (const auto& entry : path->entries) known.parts.push_back(entry.part);
@@ -116,15 +116,15 @@ void require_path(const Bench& bench, const Test& test, const CaptureSetup& setu
 
 // Levels must convert into the units of the limits: a field strength needs an antenna in the path, power and
 // voltage the impedance of the input.
-void require_units(const Bench& bench, const Test& test, const PlannedTest& planned,
+void require_units(const Bench& bench, const Test& test, const Instrument& instrument,
                    const CaptureSetup& setup) {
     const auto levels = kind_of(setup).level_unit(setup);
-    if (!levels || planned.instrument->recorded()) return;  // files state their own units
-    const BenchPath* path = bench.find_path(test.instrument);
+    if (!levels || instrument.recorded()) return;  // files state their own units
+    const BenchPath* path = bench.find_path(instrument.role);
     const bool antenna = path && std::any_of(path->entries.begin(), path->entries.end(),
                                              [](const PathEntry& entry) { return entry.part.antenna; });
     const Unit unit = antenna ? Unit::dbuv_per_metre : *levels;
-    const auto& impedance = planned.instrument->impedance_ohm;
+    const auto& impedance = instrument.impedance_ohm;
     for (const auto& judging : test.judgings) {
         const Rule& rule = *judging.rule.rule;
         if (rule.bound() || rule.unit == unit || !is_decibel(rule.unit)) continue;
@@ -133,7 +133,7 @@ void require_units(const Bench& bench, const Test& test, const PlannedTest& plan
         if (impedance_helps && impedance) continue;
         fail_input(test.where,
                    "test " + in_quotes(test.name) + ": the limit of " + judging.rule.full_id() + " is in " +
-                       symbol(rule.unit) + ", the levels of the " + test.instrument + " are in " +
+                       symbol(rule.unit) + ", the levels of the " + instrument.role + " are in " +
                        symbol(unit) +
                        (impedance_helps ? ": add impedance = \"50 ohm\" to the instrument"
                         : rule.unit == Unit::dbuv_per_metre && !antenna ? ": the path to it has no antenna"
@@ -143,26 +143,40 @@ void require_units(const Bench& bench, const Test& test, const PlannedTest& plan
 
 // Setups of the test, each once where no parameter changes; gives the seconds of all.
 double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
-    const auto seconds_of = [&](const CaptureSetup& setup) {
+    const auto seconds_one = [&](const CaptureSetup& setup, const Instrument& instrument) {
         const char* kind = kind_of(setup).instrument();
-        if (!planned.instrument->recorded() && !planned.instrument->is(kind)) {
+        if (!instrument.recorded() && !instrument.is(kind)) {
             fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
-                                       " needs an instrument of kind " + kind + ", the " +
-                                       planned.instrument->role + " is one of kind " +
-                                       planned.instrument->dialect.kind->name);
+                                       " needs an instrument of kind " + kind + ", the " + instrument.role +
+                                       " is one of kind " + instrument.dialect.kind->name);
         }
-        require_path(bench, test, setup);
-        require_units(bench, test, planned, setup);
-        return kind_of(setup).seconds(*planned.instrument, setup);
+        require_path(bench, test, instrument.role, setup);
+        require_units(bench, test, instrument, setup);
+        return kind_of(setup).seconds(instrument, setup);
+    };
+    // Of all captures that are taken at a point.
+    const auto seconds_of = [&](const CaptureSetup& setup, const Parameters& parameters) {
+        if (test.takes.empty()) return seconds_one(setup, *planned.instrument);
+        double sum = 0;
+        for (const auto& take : test.takes) {
+            const auto& inputs = test.procedure->inputs;
+            const auto named = [&](const InputInfo& input) { return take.input == input.name; };
+            const InputInfo& info = *std::find_if(inputs.begin(), inputs.end(), named);
+            const Instrument& instrument =
+                take.instrument.empty() ? *planned.instrument : *bench.find(take.instrument);
+            sum += seconds_one(info.setup ? info.setup(parameters) : setup, instrument);
+        }
+        return sum;
     };
     if (test.from_test)
-        return seconds_of(test.procedure->setup(test.parameters)) * static_cast<double>(planned.captures);
+        return seconds_of(test.procedure->setup(test.parameters), test.parameters) *
+               static_cast<double>(planned.captures);
     const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), sets_parameter);
     double sum = 0;
     std::size_t trials = 1;
     if (test.search) trials = ThresholdSearch(*test.search, confirmations(test)).most_trials();
     for (const auto& point : planned.points) {
-        double seconds = seconds_of(test.setup_at(point));
+        double seconds = seconds_of(test.setup_at(point), test.parameters_at(point));
         seconds *= static_cast<double>(trials);
         if (!varies) return seconds * static_cast<double>(planned.points.size());
         sum += seconds;
@@ -173,9 +187,20 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
 PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     PlannedTest planned;
     planned.test = &test;
+    if (!test.measures()) {
+        planned.points = expand(test.name, test.sweep);
+        planned.captures = planned.points.size();
+        return planned;
+    }
     planned.instrument = &require_role(bench, test.instrument, test);
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
+    for (const auto& take : test.takes) {
+        if (!take.instrument.empty())
+            require_role(bench, take.instrument, test), plan.roles.insert(take.instrument);
+        for (const auto& [name, value] : take.settings)
+            require_setting(bench, test, *setting_target(name, ""), value, plan);
+    }
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;
     if (test.from_test) {
         planned.at_most = true;
@@ -246,6 +271,8 @@ bool ready(const Plan& plan, const Test& test, const std::vector<std::size_t>& l
         if (&other == &test) continue;
         if (test.from_test && test.from_test->test == other.name) return false;
         if (std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end()) return false;
+        const auto source = [&](const Source& s) { return s.test == other.name; };
+        if (std::any_of(test.sources.begin(), test.sources.end(), source)) return false;
     }
     return true;
 }
@@ -261,10 +288,11 @@ std::vector<Stretch> order_of(const Plan& plan) {
     std::string present;  // slow values as they are now
     for (;;) {
         // What is ready under the present slow values or needs none, by test; else the next change.
+        // Conclusions wait until nothing else is ready: what they are drawn from can still be measured again.
         std::optional<std::size_t> same, any;
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (left[i] == 0 || !ready(plan, *plan.tests[i].test, left)) continue;
-            if (!any) any = i;
+            if (!any || (plan.tests[*any].test->concludes && !plan.tests[i].test->concludes)) any = i;
             for (const auto& [key, stretch] : all[i]) {
                 if (!same && !key.empty() && key == present && !stretch.points.empty()) same = i;
             }
@@ -378,7 +406,7 @@ void warn(Plan& plan) {
     };
     std::size_t unjudged = 0;
     for (const auto& planned : plan.tests) {
-        const auto lapse = calibration_lapse(*planned.instrument);
+        const auto lapse = planned.instrument ? calibration_lapse(*planned.instrument) : "";
         if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
         unjudged +=
             planned.test->judgings.empty() && planned.test->provides.empty() && !planned.test->selects_only;
@@ -386,6 +414,13 @@ void warn(Plan& plan) {
             if (!plan.provider(need))
                 add("test " + planned.test->name + " needs " + need +
                     ", whose test is not chosen: it will get no verdict");
+        }
+    }
+    for (const auto& planned : plan.tests) {
+        for (const auto& source : planned.test->sources) {
+            if (!plan.find(source.test))
+                add("test " + planned.test->name + " is made from " + source.test +
+                    ", which is not chosen: it will get no verdict");
         }
     }
     warn_of_budgets(plan, add);

@@ -11,7 +11,7 @@ namespace rt::lab {
 
 struct PlannedTest {
     const Test* test = nullptr;
-    const Instrument* instrument = nullptr;
+    const Instrument* instrument = nullptr;  // none when everything comes from earlier tests
     std::vector<Point> points;  // of a search, without its axis; none of a test with from_test or duration
     std::size_t captures = 0;   // expected, trials of searches included
     bool at_most = false;       // the number of captures is known only when it is over

@@ -78,22 +78,29 @@ std::string content_of(Database& database, const std::string& kind, const std::s
                         {"test", "SELECT * FROM test WHERE ?1 = '' ORDER BY number"}},
                        "", counts);
     if (kind == "point") {
-        // Schema 3 had neither parents nor reasons of their own.
+        // Schema 3 had neither parents nor reasons of their own, schema 4 no inputs.
         const bool newer = schema_of(database) >= 4;
-        return rows_of(
-            database,
-            {{"point",
-              newer ? "SELECT position, id, attempt, kind, test, label, parent, invalid, started, ended, "
-                      "capture_path, capture_kind, capture_sha256, capture_bytes FROM point "
-                      "WHERE position = ?1"
-                    : "SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
-                      "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1"},
-             {"attachment", "SELECT * FROM attachment WHERE point = ?1 ORDER BY number"},
-             {"setting", "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number"},
-             {"result", "SELECT * FROM result WHERE point = ?1 ORDER BY number"},
-             {"finding", "SELECT * FROM finding WHERE point = ?1 ORDER BY number"},
-             {"remark", "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number"}},
-            key, counts);
+        const std::string inputs =
+            schema_of(database) < 5
+                ? ""
+                : rows_of(database, {{"input", "SELECT * FROM input WHERE point = ?1 ORDER BY number"}}, key,
+                          counts);
+        return inputs +
+               rows_of(
+                   database,
+                   {{"point",
+                     newer ? "SELECT position, id, attempt, kind, test, label, parent, invalid, started, "
+                             "ended, "
+                             "capture_path, capture_kind, capture_sha256, capture_bytes FROM point "
+                             "WHERE position = ?1"
+                           : "SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
+                             "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1"},
+                    {"attachment", "SELECT * FROM attachment WHERE point = ?1 ORDER BY number"},
+                    {"setting", "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number"},
+                    {"result", "SELECT * FROM result WHERE point = ?1 ORDER BY number"},
+                    {"finding", "SELECT * FROM finding WHERE point = ?1 ORDER BY number"},
+                    {"remark", "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number"}},
+                   key, counts);
     }
     if (kind == "event")
         return rows_of(database, {{"event", "SELECT * FROM event WHERE number = ?1"}}, key, counts);
@@ -129,6 +136,10 @@ void append(Database& database, const std::string& kind, const std::string& key,
 long long single(Database& database, const std::string& query) {
     Statement one(database, query.c_str());
     return one.step() ? one.whole(0) : 0;
+}
+
+bool has_table(Database& database, const std::string& table) {
+    return table != "input" || schema_of(database) >= 5;
 }
 
 // What a person calls an entry.
@@ -186,7 +197,8 @@ class Checker {
                          std::to_string(end->entry) + " had been written: its end was cut off");
                 return;
             }
-            if (!end || end->entry <= last || !stood(*end)) {
+            // Runs of older programs noted an end again after a transaction that wrote nothing.
+            if (!end || end->entry < last || !stood(*end)) {
                 complain("line " + std::to_string(line) + " of " + seal_file + " does not fit the chain");
                 return;
             }
@@ -197,8 +209,9 @@ class Checker {
     }
     // Every row of every table is one that an entry speaks for, and its number is one.
     void coverage() {
-        for (const char* table : {"file", "test", "point", "attachment", "setting", "result", "finding",
-                                  "remark", "event", "calibration", "sample"}) {
+        for (const char* table : {"file", "test", "point", "input", "attachment", "setting", "result",
+                                  "finding", "remark", "event", "calibration", "sample"}) {
+            if (!has_table(database_, table)) continue;
             const long long there = single(database_, "SELECT count(*) FROM " + std::string(table));
             if (there != rows_[table]) {
                 complain("the table of " + std::string(table) + "s has " + std::to_string(there) + " rows, " +
@@ -206,6 +219,7 @@ class Checker {
             }
         }
         for (const auto& [table, key] : {std::pair{"point", "position"},
+                                         {"input", "point"},
                                          {"attachment", "point"},
                                          {"setting", "point"},
                                          {"result", "point"},
@@ -214,6 +228,7 @@ class Checker {
                                          {"finding", "number"},
                                          {"event", "number"},
                                          {"sample", "number"}}) {
+            if (!has_table(database_, table)) continue;
             const std::string what =
                 std::string(" FROM ") + table + " WHERE typeof(" + key + ") <> 'integer' OR " + key + " < 0";
             if (single(database_, "SELECT count(*)" + what) > 0)
@@ -237,14 +252,16 @@ class Checker {
                    "the entry of " + roles.text(0));
         }
         if (instruments_there != state_["instrument"].size()) complain("instruments of the run are missing");
-        Statement points(database_,
-                         "SELECT position, standing, standing_reason FROM point ORDER BY position");
+        const std::string cause = schema_of(database_) >= 5 ? "standing_cause" : "''";
+        Statement points(database_, ("SELECT position, standing, standing_reason, " + cause +
+                                     " FROM point ORDER BY position")
+                                        .c_str());
         while (points.step()) {
             const std::string key = std::to_string(points.whole(0));
-            const std::string now = standing_text(points.text(1), points.text(2));
+            const std::string now = standing_text(points.text(1), points.text(3), points.text(2));
             const auto& known = state_["standing"];
             const auto at = known.find(key);
-            const std::string then = at == known.end() ? standing_text("valid", "") : at->second;
+            const std::string then = at == known.end() ? standing_text("valid", "", "") : at->second;
             if (then != now) complain("the standing of " + named(database_, "point", key) + " was altered");
         }
     }
@@ -297,11 +314,14 @@ std::string outside_reason(const std::string& name) {
 // Captures, pictures, tables of calibrations and copies of inputs against their hashes. What lies elsewhere
 // than in the folder is not looked at.
 void check_files(Database& database, const std::filesystem::path& folder, Verification& out) {
+    const std::string inputs = has_table(database, "input") ? "UNION SELECT path, sha256 FROM input " : "";
     Statement rows(
         database,
-        "SELECT capture_path, capture_sha256 FROM point WHERE capture_sha256 <> '' UNION SELECT path, "
-        "sha256 FROM attachment UNION SELECT path, sha256 FROM file WHERE sha256 <> '' UNION SELECT path, "
-        "sha256 FROM calibration WHERE sha256 <> '' ORDER BY 1");
+        ("SELECT capture_path, capture_sha256 FROM point WHERE capture_sha256 <> '' UNION SELECT path, "
+         "sha256 FROM attachment UNION SELECT path, sha256 FROM file WHERE sha256 <> '' UNION SELECT path, "
+         "sha256 FROM calibration WHERE sha256 <> '' " +
+         inputs + "ORDER BY 1")
+            .c_str());
     std::set<std::string> named;
     while (rows.step()) {
         const std::string name = rows.text(0);
@@ -374,8 +394,8 @@ std::string instrument_text(Database& database, const std::string& role) {
     return rows_of(database, {{"instrument", "SELECT * FROM instrument WHERE role = ?1"}}, role);
 }
 
-std::string standing_text(const std::string& standing, const std::string& reason) {
-    return standing + ": " + reason;
+std::string standing_text(const std::string& standing, const std::string& cause, const std::string& reason) {
+    return standing + (cause.empty() ? "" : " (" + cause + ")") + ": " + reason;
 }
 
 Verification verify_chain(Database& database, const std::filesystem::path& folder) {
@@ -404,6 +424,8 @@ void SealList::begin() const {
 
 void SealList::note(Database& database) const {
     const ChainEnd end = end_of(database);
+    if (end.entry == noted_) return;  // a transaction that wrote nothing
+    noted_ = end.entry;
     if (end.entry > 0) append_line(file_, std::to_string(end.entry) + " " + end.hash);
 }
 

@@ -36,7 +36,7 @@ std::string resumed_from(Database& database);
 
 // Row by row as text; what link_state() keeps of an instrument or a point's standing.
 std::string instrument_text(Database& database, const std::string& role);
-std::string standing_text(const std::string& standing, const std::string& reason);
+std::string standing_text(const std::string& standing, const std::string& cause, const std::string& reason);
 
 // The end of the chain after every transaction, as lines "ENTRIES HASH" in a file of its own: `tally.seals`.
 // One that was killed between the two may lack its last line.
@@ -49,6 +49,7 @@ class SealList {
 
   private:
     std::filesystem::path file_;
+    mutable std::size_t noted_ = 0;  // last entry that a line was written for
 };
 
 struct Verification {

@@ -18,9 +18,22 @@ Enum parse(const char* const (&names)[n], const std::string& text) {
     return static_cast<Enum>((at == std::end(names) ? std::begin(names) : at) - std::begin(names));
 }
 
+template <typename PointOf>
+void read_inputs(Database& db, const PointOf& point) {
+    Statement inputs(
+        db, "SELECT point, name, source, path, kind, sha256, bytes FROM input ORDER BY point, number");
+    while (inputs.step()) {
+        point(inputs).inputs.push_back(
+            {inputs.text(1),
+             inputs.text(2),
+             {inputs.text(3), inputs.text(4), inputs.text(5), static_cast<std::uint64_t>(inputs.whole(6))}});
+    }
+}
+
 void read_points(Database& db, RunRecord& run) {
     // Schema 3 had neither parents nor reasons of its own.
-    const std::string more = schema_of(db) >= 4 ? ", parent, invalid" : ", '', ''";
+    const std::string more = std::string(schema_of(db) >= 4 ? ", parent, invalid" : ", '', ''") +
+                             (schema_of(db) >= 5 ? ", standing_cause" : ", ''");
     Statement points(db, ("SELECT position, id, test, label, started, ended, capture_path, capture_kind, "
                           "capture_sha256, capture_bytes, attempt, kind, standing, standing_reason" +
                           more + " FROM point ORDER BY position")
@@ -38,6 +51,7 @@ void read_points(Database& db, RunRecord& run) {
         p.standing = parse<Standing>(standing_names, points.text(12));
         p.standing_reason = points.text(13);
         p.parent = points.text(14), p.invalid = points.text(15);
+        p.standing_cause = parse<Cause>(cause_names, points.text(16));
         index[points.whole(0)] = run.points.size();
         run.points.push_back(std::move(p));
     }
@@ -88,6 +102,7 @@ void read_points(Database& db, RunRecord& run) {
         f.wrong_pass = findings.number(17);
         point(findings).findings.push_back(std::move(f));
     }
+    if (schema_of(db) >= 5) read_inputs(db, point);
     Statement attachments(db,
                           "SELECT point, path, kind, sha256, bytes FROM attachment ORDER BY point, number");
     while (attachments.step()) {
@@ -113,6 +128,16 @@ void read_older_reasons(RunRecord& run) {
         for (const auto& note : point.notes) {
             if (point.invalid.empty() && note.starts_with(mark)) point.invalid = note.substr(mark.size());
         }
+    }
+}
+
+// Before schema 5 who took a verdict away stood in the reason alone.
+void read_older_causes(RunRecord& run) {
+    for (auto& point : run.points) {
+        if (point.standing == Standing::valid || point.standing_cause != Cause::none) continue;
+        point.standing_cause = point.standing_reason.starts_with("recheck ") ? Cause::recheck
+                               : point.standing == Standing::voided          ? Cause::watch
+                                                                             : Cause::again;
     }
 }
 
@@ -154,6 +179,7 @@ RunRecord read_run(Database& db) {
     }
     read_points(db, run);
     read_older_reasons(run);
+    read_older_causes(run);
     sort_standing(run);
     Statement events(db, "SELECT time, kind, text, seconds FROM event ORDER BY number");
     while (events.step()) {

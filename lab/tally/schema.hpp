@@ -16,11 +16,16 @@ CREATE TABLE test (
 CREATE TABLE point (
     position INTEGER PRIMARY KEY, id TEXT NOT NULL, attempt INTEGER NOT NULL,
     kind TEXT NOT NULL CHECK (kind IN ('point', 'trial', 'threshold', 'check')),
-    standing TEXT NOT NULL CHECK (standing IN ('valid', 'superseded', 'void')), standing_reason TEXT NOT NULL,
+    standing TEXT NOT NULL CHECK (standing IN ('valid', 'superseded', 'void')),
+    standing_cause TEXT NOT NULL CHECK (standing_cause IN ('', 'again', 'watch', 'recheck', 'input')), standing_reason TEXT NOT NULL,
     test TEXT NOT NULL REFERENCES test(name), label TEXT NOT NULL, parent TEXT NOT NULL, invalid TEXT NOT NULL,
     started TEXT NOT NULL, ended TEXT NOT NULL,
     capture_path TEXT NOT NULL, capture_kind TEXT NOT NULL, capture_sha256 TEXT NOT NULL,
     capture_bytes INTEGER NOT NULL, UNIQUE (id, attempt)) STRICT;
+CREATE TABLE input (
+    point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, name TEXT NOT NULL, source TEXT NOT NULL,
+    path TEXT NOT NULL, kind TEXT NOT NULL, sha256 TEXT NOT NULL, bytes INTEGER NOT NULL,
+    PRIMARY KEY (point, number)) WITHOUT ROWID, STRICT;
 CREATE TABLE attachment (
     point INTEGER NOT NULL REFERENCES point(position), number INTEGER NOT NULL, path TEXT NOT NULL,
     kind TEXT NOT NULL, sha256 TEXT NOT NULL, bytes INTEGER NOT NULL,

@@ -25,6 +25,10 @@ static const char* name(Standing standing) {
     return standing_names[static_cast<std::size_t>(standing)];
 }
 
+static const char* name(Cause cause) {
+    return cause_names[static_cast<std::size_t>(cause)];
+}
+
 // One process writes a run. The lock goes with the process, however it ends.
 class FolderLock {
   public:
@@ -53,25 +57,28 @@ struct Writer {
                  {&add_file, "INSERT INTO file VALUES (?, ?, ?, ?)"},
                  {&add_instrument, "INSERT OR REPLACE INTO instrument VALUES (?, ?, ?, ?, ?, ?, ?)"},
                  {&add_test, "INSERT INTO test VALUES (NULL, ?, ?, ?, ?, ?, ?)"},
-                 {&add_point, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
+                 {&add_point, "INSERT INTO point VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
                  {&add_setting, "INSERT INTO setting VALUES (?, ?, ?, ?, ?)"},
                  {&add_result, "INSERT INTO result VALUES (?, ?, ?, ?, ?, ?, ?)"},
                  {&add_finding,
                   "INSERT INTO finding VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"},
                  {&add_remark, "INSERT INTO remark VALUES (?, ?, ?, ?)"},
                  {&add_event, "INSERT INTO event VALUES (NULL, ?, ?, ?, ?)"},
+                 {&add_input, "INSERT INTO input VALUES (?, ?, ?, ?, ?, ?, ?, ?)"},
                  {&add_attachment, "INSERT INTO attachment VALUES (?, ?, ?, ?, ?, ?)"},
                  {&add_sample, "INSERT INTO sample VALUES (NULL, ?, ?, ?, ?)"},
                  {&add_calibration, "INSERT INTO calibration VALUES (NULL, ?, ?, ?, ?, ?, ?, ?)"},
-                 {&set_standing, "UPDATE point SET standing = ?, standing_reason = ? WHERE position = ?"},
+                 {&set_standing,
+                  "UPDATE point SET standing = ?, standing_cause = ?, standing_reason = ? WHERE position = "
+                  "?"},
                  {&to_set_aside,
                   "SELECT position FROM point WHERE id = ? AND attempt < ? AND standing <> 'superseded'"}})
             statement->emplace(database, sql);
     }
 
     std::optional<Statement> add_fact, add_file, add_instrument, add_test, add_point, add_setting, add_result,
-        add_finding, add_remark, add_event, add_attachment, add_sample, add_calibration, set_standing,
-        to_set_aside;
+        add_finding, add_remark, add_event, add_input, add_attachment, add_sample, add_calibration,
+        set_standing, to_set_aside;
     Chain chain;
     SealList seals;
 };
@@ -107,9 +114,10 @@ struct Tally::State {
         w().add_fact->run(name, value);
         w().chain.link_state("fact", name, "=" + value);
     }
-    void put_standing(std::size_t position, const char* standing, const std::string& reason) {
-        w().set_standing->run(standing, reason, position);
-        w().chain.link_state("standing", std::to_string(position), standing_text(standing, reason));
+    void put_standing(std::size_t position, Standing standing, Cause cause, const std::string& reason) {
+        w().set_standing->run(name(standing), name(cause), reason, position);
+        w().chain.link_state("standing", std::to_string(position),
+                             standing_text(name(standing), name(cause), reason));
     }
     std::size_t last_row() { return static_cast<std::size_t>(sqlite3_last_insert_rowid(database.get())); }
 };
@@ -244,15 +252,22 @@ void Tally::State::insert(const RunRecord& run) {
 }
 
 void Tally::State::insert(const PointRecord& p) {
-    w().add_point->run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), p.standing_reason, p.test,
-                       p.label, p.parent, p.invalid, p.started, p.ended, p.capture.file, p.capture.kind,
-                       p.capture.sha256, static_cast<std::size_t>(p.capture.bytes));
+    w().add_point->run(p.position, p.id, p.attempt, name(p.kind), name(p.standing), name(p.standing_cause),
+                       p.standing_reason, p.test, p.label, p.parent, p.invalid, p.started, p.ended,
+                       p.capture.file, p.capture.kind, p.capture.sha256,
+                       static_cast<std::size_t>(p.capture.bytes));
     if (p.attempt > 1) {
         std::vector<std::size_t> earlier;
         w().to_set_aside->start(p.id, p.attempt);
         while (w().to_set_aside->step())
             earlier.push_back(static_cast<std::size_t>(w().to_set_aside->whole(0)));
-        for (const std::size_t position : earlier) put_standing(position, "superseded", "measured again");
+        for (const std::size_t position : earlier)
+            put_standing(position, Standing::superseded, Cause::again, "measured again");
+    }
+    for (std::size_t i = 0; i < p.inputs.size(); ++i) {
+        const CaptureRecord& c = p.inputs[i].capture;
+        w().add_input->run(p.position, i, p.inputs[i].name, p.inputs[i].source, c.file, c.kind, c.sha256,
+                           static_cast<std::size_t>(c.bytes));
     }
     for (std::size_t i = 0; i < p.attachments.size(); ++i) {
         const CaptureRecord& a = p.attachments[i];
@@ -288,7 +303,7 @@ void Tally::State::insert(const PointRecord& p) {
     w().chain.link("point", p.position);
     if (p.standing != Standing::valid)
         w().chain.link_state("standing", std::to_string(p.position),
-                             standing_text(name(p.standing), p.standing_reason));
+                             standing_text(name(p.standing), name(p.standing_cause), p.standing_reason));
 }
 
 void Tally::add(const PointRecord& point, const std::vector<SampleRecord>& samples) {
@@ -319,15 +334,16 @@ void Tally::add(const CalibrationRecord& c) {
     state_->commit(transaction);
 }
 
-void Tally::void_points(const std::vector<std::size_t>& positions, const std::string& reason) {
+void Tally::void_points(const std::vector<std::size_t>& positions, Cause cause, const std::string& reason) {
     Transaction transaction(state_->database);
-    for (const auto position : positions) state_->put_standing(position, "void", reason);
+    for (const auto position : positions) state_->put_standing(position, Standing::voided, cause, reason);
     state_->commit(transaction);
 }
 
 void Tally::supersede(const std::vector<std::size_t>& positions, const std::string& reason) {
     Transaction transaction(state_->database);
-    for (const auto position : positions) state_->put_standing(position, "superseded", reason);
+    for (const auto position : positions)
+        state_->put_standing(position, Standing::superseded, Cause::again, reason);
     state_->commit(transaction);
 }
 

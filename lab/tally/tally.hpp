@@ -9,7 +9,7 @@
 
 namespace rt::lab {
 
-inline constexpr int tally_schema = 4;         // PRAGMA user_version
+inline constexpr int tally_schema = 5;         // PRAGMA user_version
 inline constexpr int oldest_tally_schema = 3;  // that can be read
 inline constexpr const char* tally_file = "tally.sqlite";
 
@@ -37,7 +37,7 @@ class Tally {
     void add(const CalibrationRecord& calibration);
     void add(const std::vector<SampleRecord>& samples);
     // Takes the verdicts of these points (by position) back.
-    void void_points(const std::vector<std::size_t>& positions, const std::string& reason);
+    void void_points(const std::vector<std::size_t>& positions, Cause cause, const std::string& reason);
     // Sets these points (by position) aside: the run measures them again.
     void supersede(const std::vector<std::size_t>& positions, const std::string& reason);
     void add(const EventRecord& event);

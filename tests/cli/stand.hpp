@@ -149,7 +149,7 @@ inline void cut_off(const std::filesystem::path& run, std::size_t last) {
               after.substr(0, after.size() - 2) + "); DELETE FROM finding WHERE point" + after +
               "DELETE FROM result WHERE point" + after + "DELETE FROM setting WHERE point" + after +
               "DELETE FROM remark WHERE point" + after + "DELETE FROM attachment WHERE point" + after +
-              "DELETE FROM point WHERE position" + after +
+              "DELETE FROM input WHERE point" + after + "DELETE FROM point WHERE position" + after +
               // What was written later, and what changed since.
               "DELETE FROM event WHERE CAST(number AS TEXT) NOT IN (SELECT key FROM chain WHERE kind = "
               "'event'); "

@@ -163,10 +163,10 @@ TEST_CASE("what a recheck has doubted is measured again although the run was kil
     stand.tests = Stand::scanning("scan", "repeats = 3\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
     CHECK(stand.run().code == 0);
     alter(stand.folder / "run",
-          "UPDATE point SET standing = 'void', standing_reason = 'recheck ref: level moved' WHERE position = "
+          "UPDATE point SET standing = 'void', standing_cause = 'recheck', standing_reason = 'recheck ref: level moved' WHERE position = "
           "2");
     alter(stand.folder / "run",
-          "INSERT INTO chain VALUES (NULL, 'standing', '2', 'void: recheck ref: level moved', '')");
+          "INSERT INTO chain VALUES (NULL, 'standing', '2', 'void (recheck): recheck ref: level moved', '')");
     rechain(stand.folder / "run");
     CHECK(stand.record().counts().none == 1);
     CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 0);

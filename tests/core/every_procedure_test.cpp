@@ -179,6 +179,8 @@ TEST_CASE("every procedure on captures has its line here") {
     for (const char* other : {"network.return-loss", "power.level", "path.loss", "receiver.error-rate"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
+        // Conclusions are drawn from results: results_test.cpp.
+        if (std::string_view(procedure.name).starts_with("results.")) continue;
         CAPTURE(procedure.name);
         CHECK(here.contains(procedure.name));
     }

@@ -51,7 +51,7 @@ struct Kept {
         tally.add(std::vector<SampleRecord>{{utc_now(), "supply", 4.99, Unit::volt}});
         tally.add(EventRecord{utc_now(), "prompt", "cable changed", 3});
         tally.add(CalibrationRecord{"loss", "test", utc_now(), "", "", "", ""});
-        tally.void_points({1}, "drift");
+        tally.void_points({1}, Cause::recheck, "drift");
         tally.put_instruments({{"analyser", "a", "1", "answered", "2036-03-31", "antenna", "simulated"}});
         tally.set_fact("state", "complete");
     }

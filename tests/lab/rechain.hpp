@@ -23,7 +23,8 @@ inline void rechain(const std::filesystem::path& run) {
             return rows("SELECT * FROM file WHERE ?1 = '' ORDER BY path", "") +
                    rows("SELECT * FROM test WHERE ?1 = '' ORDER BY number", "");
         if (kind == "point") {
-            std::string out = rows(
+            std::string out = rows("SELECT * FROM input WHERE point = ?1 ORDER BY number", key);
+            out += rows(
                 "SELECT position, id, attempt, kind, test, label, parent, invalid, started, ended, "
                 "capture_path, "
                 "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1",

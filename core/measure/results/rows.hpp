@@ -1,0 +1,50 @@
+// What procedures on tables of results share: which result, over which axis, and the curve that these make.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "core/measure/procedure.hpp"
+#include "core/outcome/rows.hpp"
+
+namespace rt {
+
+inline constexpr ParameterInfo result_parameter{"result", ParameterKind::text, Unit::none, "",
+                                                "name of the result; needed where the points have several"};
+inline constexpr ParameterInfo over_parameter{
+    "over", ParameterKind::text, Unit::none, "",
+    "axis that the conclusion runs over; needed where the points have several axes"};
+
+// One point of the curve.
+struct ResultPoint {
+    double x = 0, y = 0;
+    bool at_least = false, at_most = false;  // y is a bound of the true value only
+    std::string place;                       // label of the point
+    double at_s = 0;                         // when it was measured, since the first
+};
+
+struct ResultCurve {
+    std::string result, over;
+    Unit x_unit = Unit::none, y_unit = Unit::none;
+    std::vector<ResultPoint> points;  // in the order of the table
+};
+
+// The result that the parameters name. Throws Error(input) for one that the table does not have, and
+// Error(signal) when a point is not valid or has no such result: what is concluded from some of the points is
+// no conclusion about all. `exact`: bounds are refused too.
+ResultCurve values_of(const ResultTable& table, const Parameters& parameters, bool exact = true);
+
+// The same over an axis of quantities, by ascending x. Throws Error(input) for an axis of words, and
+// Error(signal) for two points at one value.
+ResultCurve curve_of(const ResultTable& table, const Parameters& parameters, bool exact = true);
+
+// The curve as a trace called "values", to look at. Over words or without an axis the points are counted.
+Trace trace_of(const ResultCurve& curve);
+
+// What is asked for: the result that the parameters name.
+CaptureSetup results_setup(const Parameters& parameters);
+
+// Nothing of a rule says how a conclusion is drawn but its named presets.
+inline constexpr auto preset_results = preset_named;
+
+}  // namespace rt

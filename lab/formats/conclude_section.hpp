@@ -1,0 +1,16 @@
+// Conclusions of a campaign: drawn from the results of its tests when these are measured.
+#pragma once
+
+#include "lab/formats/config.hpp"
+#include "lab/formats/rulebook_file.hpp"
+#include "lab/model/campaign.hpp"
+
+namespace rt::lab {
+
+extern const SectionInfo conclude_section, conclude_judge_section;
+
+// A test that is not measured. `campaign` has all tests, and the conclusions read before. Throws Error(input)
+// for tests, axes and results that are not there.
+Test read_conclusion(const ConfigSection& section, const Campaign& campaign, const RuleLibrary& library);
+
+}  // namespace rt::lab

@@ -1,0 +1,179 @@
+#include "lab/run/given.hpp"
+
+#include <algorithm>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/captures/capture_file.hpp"
+#include "lab/clock.hpp"
+#include "lab/formats/files.hpp"
+
+namespace rt::lab {
+namespace {
+
+const std::string* value_of(const TextPairs& axes, const std::string& name) {
+    const auto at =
+        std::find_if(axes.begin(), axes.end(), [&](const auto& axis) { return axis.first == name; });
+    return at == axes.end() ? nullptr : &at->second;
+}
+
+// Whether a point of another test has the values of this one on the axes that both have.
+bool shares(const TextPairs& other, const TextPairs& own) {
+    return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
+        const std::string* value = value_of(own, axis.first);
+        return !value || *value == axis.second;
+    });
+}
+
+ResultTable::AxisValue axis_value(const std::string& text) {
+    try {
+        const Quantity q = parse_quantity(text);
+        // As a table that is read again spells it.
+        return {format_exact(q), q.value};
+    } catch (const Error&) {
+        return {text, {}};
+    }
+}
+
+// "repeat 2": repeats stand in the label of a point alone.
+bool in_group(const PointRecord& record, const TextPairs& group) {
+    return std::all_of(group.begin(), group.end(), [&](const auto& wanted) {
+        const std::string* value = value_of(record.axes, wanted.first);
+        return value && *value == wanted.second;
+    });
+}
+
+// Worst verdict of a point, "" without findings.
+std::string verdict_of(const PointRecord& record) {
+    VerdictCounts counts;
+    for (const auto& finding : record.findings) counts.add(finding.verdict);
+    return record.findings.empty() ? "" : name(counts.worst());
+}
+
+std::string invalid_of(const PointRecord& record) {
+    if (record.standing == Standing::voided) return "void: " + record.standing_reason;
+    return record.invalid;
+}
+
+// How many points the plan has in the group; nothing where that shows during the run only.
+std::optional<std::size_t> expected(const Plan& plan, const Test& test, const TextPairs& group) {
+    const PlannedTest* planned = plan.find(test.name);
+    if (!planned) return 0;
+    if (test.from_test || test.duration_s) return std::nullopt;
+    return static_cast<std::size_t>(
+        std::count_if(planned->points.begin(), planned->points.end(), [&](const Point& point) {
+            const TextPairs axes = axes_of(test.sweep, point);
+            return std::all_of(group.begin(), group.end(), [&](const auto& wanted) {
+                const std::string* value = value_of(axes, wanted.first);
+                return value && *value == wanted.second;
+            });
+        }));
+}
+
+Given capture_of(const Measured& measured, const std::filesystem::path& run, const Source& source,
+                 const Test& other, const Sweep& sweep, const Point& point) {
+    Given out{source.input, {}, {}, {}, {}};
+    const TextPairs axes = axes_of(sweep, point);
+    const PointRecord* found = nullptr;
+    for (const PointRecord* record : measured.of(source.test)) {
+        if (record->kind != PointKind::point || !shares(record->axes, axes)) continue;
+        // Of repeats the one with the same number.
+        const std::string mark = "(repeat " + std::to_string(point.repeat) + ")";
+        if (other.sweep.repeats > 1 && !record->label.ends_with(mark)) continue;
+        found = record;
+    }
+    const std::string what = "the input " + source.input + " from " + source.test;
+    if (!found) {
+        out.doubt = what + " is missing: the test was not measured";
+        return out;
+    }
+    out.source = found->id;
+    out.kept = found->capture;
+    if (const auto why = invalid_of(*found); !why.empty())
+        out.doubt = what + " (" + found->label + ") does not count: " + why;
+    const auto path = run / found->capture.file;
+    if (sha256(read_file(path)) != found->capture.sha256)
+        fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
+    out.capture = read_capture(path);
+    return out;
+}
+
+}  // namespace
+
+ResultTable gathered(const Plan& plan, const Measured& measured, const Test& test, const std::string& over,
+                     const TextPairs& group) {
+    ResultTable out;
+    std::vector<const PointRecord*> rows;
+    for (const PointRecord* record : measured.of(test.name)) {
+        const bool kind = record->kind == (test.search ? PointKind::threshold : PointKind::point);
+        if (kind && in_group(*record, group)) rows.push_back(record);
+    }
+    // Axes in the order of the sweep; the value of each tells its unit.
+    for (const auto& axis : test.sweep.axes) {
+        Unit unit = Unit::none;
+        for (const PointRecord* record : rows) {
+            const std::string* value = value_of(record->axes, axis.name);
+            if (!value) continue;
+            try {
+                unit = parse_quantity(*value).unit;
+            } catch (const Error&) {
+                unit = Unit::none;
+            }
+            break;
+        }
+        if (axis.name == over || value_of(group, axis.name) == nullptr) out.axes.push_back({axis.name, unit});
+    }
+    for (const PointRecord* record : rows) {
+        for (const auto& result : record->results) {
+            if (!out.find_result(result.name)) out.results.push_back({result.name, result.value.unit});
+        }
+    }
+    for (const PointRecord* record : rows) {
+        ResultTable::Row row{record->label,
+                             verdict_of(*record),
+                             invalid_of(*record),
+                             seconds_between(rows.front()->started, record->started),
+                             {},
+                             {}};
+        for (const auto& axis : out.axes) {
+            const std::string* value = value_of(record->axes, axis.name);
+            row.axes.push_back(value ? axis_value(*value) : ResultTable::AxisValue{});
+        }
+        for (const auto& column : out.results) {
+            ResultTable::Cell cell;
+            if (const Result* result = record->find_result(column.name);
+                result && result->value.unit == column.unit) {
+                cell.value = result->value.value;
+                cell.at_least = result->known == Known::at_least,
+                cell.at_most = result->known == Known::at_most;
+            }
+            row.cells.push_back(cell);
+        }
+        out.rows.push_back(std::move(row));
+    }
+    const auto wanted = expected(plan, test, group);
+    if (wanted && rows.size() < *wanted) {
+        out.distrust = std::to_string(*wanted - rows.size()) + " of " + std::to_string(*wanted) +
+                       " points of " + test.name + " were not measured";
+    } else if (rows.empty()) {
+        out.distrust = test.name + " has no points here";
+    }
+    return out;
+}
+
+std::vector<Given> given_inputs(const Plan& plan, const Measured& measured, const std::filesystem::path& run,
+                                const Test& test, const Sweep& sweep, const Point& point) {
+    std::vector<Given> out;
+    for (const auto& source : test.sources) {
+        const Test& other = *plan.campaign->find(source.test);
+        if (!test.concludes) {
+            out.push_back(capture_of(measured, run, source, other, sweep, point));
+            continue;
+        }
+        ResultTable table = gathered(plan, measured, other, test.over, axes_of(sweep, point));
+        out.push_back({source.input, {}, {}, Capture(std::move(table)), {}});
+    }
+    return out;
+}
+
+}  // namespace rt::lab

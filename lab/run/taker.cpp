@@ -1,0 +1,304 @@
+#include "lab/run/taker.hpp"
+
+#include <algorithm>
+#include <chrono>
+#include <thread>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "core/correct/by_kind.hpp"
+#include "lab/captures/capture_file.hpp"
+#include "lab/captures/kind.hpp"
+#include "lab/clock.hpp"
+
+namespace rt::lab {
+
+Taker::Taker(const Plan& plan, BenchConnection& bench, Calibrations& calibrations, RunListener& listener,
+             Tally& tally)
+    : tally_(tally),
+      bench_(bench),
+      calibrations_(calibrations),
+      listener_(listener),
+      setter_(
+          bench,
+          [this](const std::string& text) {
+              const auto reply = listener_.ask({Request::Kind::by_hand, "unit", text, false});
+              if (reply != RunListener::Reply::go) throw Interruption{reply};
+          },
+          [this](const std::string& role, double hz) {
+              if (makes_path(role)) return 0.0;  // a level that measures the path counts before it
+              const SignalPath path = calibrations_.path(role);
+              // What cannot be relied on keeps its points from a verdict; the level stays as it is.
+              return path.parts.empty() || !path.invalid().empty() ? 0.0 : path.loss_db(hz);
+          }),
+      recorded_(plan) {}
+
+void Taker::note(const std::string& kind, const std::string& text) {
+    const EventRecord event{utc_now(), kind, text};
+    tally_.add(event);
+    listener_.event(event);
+}
+
+bool Taker::makes_path(const std::string& role) const {
+    const BenchPath* path = bench_.bench().find_path(role);
+    if (!path || !now_ || now_->provides.empty()) return false;
+    return std::any_of(path->entries.begin(), path->entries.end(),
+                       [&](const PathEntry& entry) { return entry.calibration == now_->provides; });
+}
+
+void Taker::ask(const std::string& test, const std::string& text) {
+    const auto reply = listener_.ask({Request::Kind::prompt, test, text, false});
+    note("prompt", test + ": " + text);
+    if (reply != RunListener::Reply::go) throw Interruption{reply};
+}
+
+void Taker::prompt_axes(const PointJob& job) {
+    for (std::size_t i = 0; i < job.sweep->axes.size(); ++i) {
+        const Axis& axis = job.sweep->axes[i];
+        const std::string& value = job.point->value(*job.sweep, i).text;
+        if (axis.prompt.empty() || prompted_[axis.name] == value) continue;
+        std::string text = axis.prompt;
+        if (const auto hole = text.find("{value}"); hole != std::string::npos) text.replace(hole, 7, value);
+        const auto reply = listener_.ask({Request::Kind::axis, job.test->name, text, false});
+        note("prompt", job.test->name + ": " + text);
+        if (reply != RunListener::Reply::go) throw Interruption{reply};
+        prompted_[axis.name] = value;
+    }
+}
+
+void Taker::set_up(const PointJob& job, const Take* take) {
+    std::vector<std::pair<SettingTarget, std::string>> wanted;
+    const auto want = [&](const SettingTarget& target, const std::string& value) {
+        for (auto& [known, text] : wanted) {
+            if (known.role != target.role || known.setting != target.setting) continue;
+            text = value;
+            return;
+        }
+        wanted.emplace_back(target, value);
+    };
+    for (const auto& [name, value] : job.test->settings) want(*setting_target(name, ""), value);
+    for (std::size_t i = 0; i < job.sweep->axes.size(); ++i) {
+        const Axis& axis = job.sweep->axes[i];
+        const AxisValue& value = job.point->value(*job.sweep, i);
+        for (const auto& text : axis.sets) {
+            const auto target = setting_target(text, axis.name);
+            if (!target) continue;
+            // A channel is a number for the unit and a frequency for everything else.
+            const bool frequency = value.channel && target->role != "unit" && value.quantity;
+            want(*target, frequency ? format_exact(*value.quantity) : value.text);
+        }
+    }
+    if (take) {
+        for (const auto& [name, value] : take->settings) want(*setting_target(name, ""), value);
+    }
+    setter_.apply(std::move(wanted));
+    if (std::exchange(unit_known_, true) || !bench_.speaks("unit")) return;
+    // A unit that had no power when the run began can say only now who it is.
+    auto instruments = bench_.identified();
+    for (auto& instrument : instruments) {
+        if (instrument.role != "unit" || !instrument.identity.empty()) continue;
+        instrument.identity = bench_.role("unit").identify();
+        tally_.put_instruments({instrument});
+        listener_.connected(instrument);
+    }
+}
+
+void Taker::power_cycle(const Test& test) {
+    const std::string& supply = test.power_cycle;
+    std::vector<std::pair<SettingTarget, std::string>> wanted;
+    for (const auto& [name, value] : test.settings) {
+        const auto target = *setting_target(name, "");
+        if (target.role == supply) wanted.emplace_back(target, value);
+    }
+    setter_.apply(std::move(wanted));
+    const Instrument& instrument = *bench_.bench().find(supply);
+    setter_.forget(supply);
+    bench_.role(supply).set("output", "OFF");
+    std::this_thread::sleep_for(std::chrono::duration<double>(instrument.off_time_s));
+    bench_.role(supply).set("output", "ON");
+    note("power", "the unit's supply was switched off for " + format({instrument.off_time_s, Unit::second}));
+    if (!bench_.speaks("unit")) return;
+    const auto deadline = std::chrono::steady_clock::now() +
+                          std::chrono::duration<double>(bench_.bench().find("unit")->timeout_s);
+    for (;;) {
+        try {
+            bench_.reconnect("unit");
+            bench_.role("unit").identify();
+            return;
+        } catch (const Error& error) {
+            if (std::chrono::steady_clock::now() >= deadline) throw;
+            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        }
+    }
+}
+
+Capture Taker::recorded(const PointJob& job, const Instrument& instrument, const Parameters& parameters) {
+    Capture capture = read_capture(recorded_.find(instrument, *job.test, *job.sweep, *job.point));
+    // What the bench and the campaign state counts where the file says nothing.
+    kind_of(capture).state(capture, instrument.impedance_ohm);
+    complete(capture, parameters);
+    return capture;
+}
+
+// Captures until the signal is the one expected, or somebody says that this one is to be taken.
+Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters) {
+    for (int tries = 0;; ++tries) {
+        Capture capture =
+            wanted.instrument->recorded()
+                ? recorded(job, *wanted.instrument, parameters)
+                : kind_of(wanted.setup).acquire(bench_.role(wanted.instrument->role), wanted.setup);
+        if (!wanted.first || !job.test->procedure->check || distrust(capture)) return capture;
+        const auto unexpected = job.test->procedure->check(capture, parameters);
+        if (!unexpected) return capture;
+        note("unexpected signal",
+             job.test->name + ", " + label(*job.sweep, *job.point) + ": " + unexpected->text());
+        if (wanted.instrument->recorded()) return capture;
+        const auto reply = listener_.ask(
+            {Request::Kind::unexpected, job.test->name, unexpected->text(), tries < job.test->redo});
+        if (reply == RunListener::Reply::skip || reply == RunListener::Reply::stop) throw Interruption{reply};
+        if (reply == RunListener::Reply::go) return capture;
+        setter_.forget("unit");
+        set_up(job, wanted.take);
+    }
+}
+
+void Taker::restarted(const std::string& role) {
+    const Instrument& instrument = *bench_.bench().find(role);
+    note("restart", "the " + role + " was switched on anew: what it was set to is lost and set again");
+    setter_.forget(role);
+    if (instrument.zero) {
+        bench_.role(role).zero();
+        note("zero", role + " zeroed and calibrated again");
+    }
+}
+
+void Taker::connect_anew(const std::string& role, WatchKeeper& watches) {
+    {
+        const auto hold = watches.hold();
+        bench_.reconnect(role);
+    }
+    setter_.forget(role);
+    const Instrument& instrument = *bench_.bench().find(role);
+    if (instrument.zero && bench_.speaks(role)) bench_.role(role).zero();
+}
+
+bool Taker::look_for_restarts() {
+    bool any = false;
+    const std::string in_use = bench_.in_use();
+    for (const auto& role : bench_.speaking()) {
+        if (!bench_.role(role).switched_on()) continue;
+        bench_.role(role).prepare();
+        restarted(role);
+        any = true;
+    }
+    bench_.use(in_use);
+    return any;
+}
+
+Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
+                    WatchKeeper& watches, std::string& doubt) {
+    std::map<std::string, int> tried;
+    std::string failed;  // role to be connected anew
+    int restarts = 0;
+    for (;;) {
+        std::optional<Capture> taken;
+        try {
+            if (!failed.empty()) {
+                if (failed == "unit" && !job.test->power_cycle.empty()) {
+                    const auto hold = watches.hold();
+                    power_cycle(*job.test);
+                }
+                connect_anew(failed, watches);
+                failed.clear();
+            }
+            for (const auto& role : watches.take_lost()) {
+                bench_.use(role);
+                note("retry", "the " + role + " gave a watch no answer in time; connected anew");
+                connect_anew(role, watches);
+            }
+            look_for_restarts();
+            set_up(job, wanted.take);
+            watches.look();
+            taken = capture(job, wanted, parameters);
+            watches.look();
+            // What restarted meanwhile was not in the state that this was taken in.
+            if (look_for_restarts()) {
+                constexpr int most_restarts = 3;
+                if (++restarts < most_restarts) continue;
+                fail_bench("instruments restart again and again in the middle of a point");
+            }
+            doubt = setter_.doubt();
+            return std::move(*taken);
+        } catch (const Error& error) {
+            if (error.kind() != ErrorKind::bench) throw;
+            failed = bench_.in_use();
+            const Instrument* instrument = bench_.bench().find(failed);
+            if (instrument && tried[failed]++ < instrument->retries) {
+                note("retry", std::string(error.what()) + "; connected anew, attempt " +
+                                  std::to_string(tried[failed] + 1) + " of " +
+                                  std::to_string(instrument->retries + 1));
+                continue;
+            }
+            if (!taken) throw;
+            // The capture is there, what should have vouched for it is not.
+            doubt = "a watch could not be read after the capture: " + std::string(error.what());
+            return std::move(*taken);
+        }
+    }
+}
+
+std::string Taker::correct(const std::string& role, Capture& capture) {
+    const SignalPath path = calibrations_.path(role);
+    if (corrected(capture)) return {};
+    if (auto trouble = path.invalid(); !trouble.empty()) return trouble;
+    if (auto why = path_refusal(capture, path); !why.empty()) return "the path to the " + role + ": " + why;
+    rt::correct(capture, path);
+    return {};
+}
+
+// What is asked for at a point, in order: each input that is not given, by its own take where it has one.
+std::vector<Taker::Wanted> Taker::wanted_of(const PointJob& job, const Parameters& parameters,
+                                            const CaptureSetup& setup) const {
+    const Test& test = *job.test;
+    std::vector<Wanted> out;
+    if (!test.measures()) return out;
+    const auto instrument_of = [&](const Take* take) {
+        return take && !take->instrument.empty() ? bench_.bench().find(take->instrument) : job.instrument;
+    };
+    if (test.procedure->inputs.empty()) {
+        out.push_back({"", nullptr, job.instrument, setup, true});
+        return out;
+    }
+    const auto& inputs = test.procedure->inputs;
+    for (const auto& take : test.takes) {
+        const auto info = std::find_if(inputs.begin(), inputs.end(),
+                                       [&](const InputInfo& i) { return take.input == i.name; });
+        out.push_back({take.input, &take, instrument_of(&take), info->setup ? info->setup(parameters) : setup,
+                       info == inputs.begin()});
+    }
+    const char* first = inputs.front().name;
+    if (!test.take_of(first) && !test.source_of(first))
+        out.insert(out.begin(), {first, nullptr, job.instrument, setup, true});
+    return out;
+}
+
+std::vector<Taken> Taker::take_all(const PointJob& job, const Parameters& parameters,
+                                   const CaptureSetup& setup, WatchKeeper& watches, std::string& doubt) {
+    now_ = job.test;
+    prompt_axes(job);
+    std::vector<Taken> out;
+    for (const Wanted& wanted : wanted_of(job, parameters, setup)) {
+        if (wanted.take && !wanted.take->prompt.empty()) ask(job.test->name, wanted.take->prompt);
+        std::string why;
+        Capture capture = take(job, wanted, parameters, watches, why);
+        std::string refused = correct(wanted.instrument->role, capture);
+        const std::string before = wanted.input.empty() ? "" : wanted.input + ": ";
+        for (const auto* text : {&refused, &why}) {
+            if (!text->empty()) doubt = before + *text;
+        }
+        out.push_back({wanted.input, std::move(capture)});
+    }
+    return out;
+}
+
+}  // namespace rt::lab
