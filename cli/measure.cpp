@@ -18,6 +18,11 @@ void explain(const Console& console, const Procedure& procedure) {
     console.out(console.tinted(procedure.name, Tone::strong) + "  " + procedure.title);
     console.out(std::string("  ") + procedure.about);
     std::vector<std::vector<std::string>> rows;
+    for (const auto& input : procedure.inputs)
+        rows.push_back({input.name, input.required ? "" : "may be missing", input.help});
+    if (!rows.empty()) console.out("  inputs, by name: NAME=FILE");
+    for (const auto& line : aligned(rows, "    ")) console.out(line);
+    rows.clear();
     for (const auto& p : procedure.parameters) {
         rows.push_back({p.name, *p.preset ? p.preset : "", p.help});
     }
@@ -196,7 +201,7 @@ Inputs read_inputs(const Call& call, const Procedure& procedure, std::span<const
             plain.push_back(word);
         }
     }
-    if (named.empty() && procedure.inputs.empty())
+    if (named.empty() && (procedure.inputs.empty() || procedure.several_records))
         return Inputs(read_captures(call, procedure, plain, stated, notes));
     if (plain.size() > 1) {
         std::string list;

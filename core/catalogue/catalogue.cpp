@@ -26,6 +26,7 @@
     each(tone_quality) \
     each(tone_response) \
     each(power_level) \
+    each(power_gain) \
     each(path_loss) \
     each(error_rate) \
     each(pulse_edges) \

@@ -60,7 +60,8 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
 std::vector<Input> PointMaker::keep_all(const PointJob& job, std::vector<Taken> taken, PointRecord& record,
                                         std::string& doubt) const {
     std::vector<Input> out;
-    const bool several = !job.test->procedure->inputs.empty();
+    const bool several =
+        !job.test->takes.empty() || (!job.test->procedure->inputs.empty() && !job.given.empty());
     for (auto& one : taken) {
         CaptureRecord kept = keep(record, one.capture, one.input);
         if (several) record.inputs.push_back({one.input, "", kept});
@@ -75,6 +76,16 @@ std::vector<Input> PointMaker::keep_all(const PointJob& job, std::vector<Taken> 
         if (record.capture.file.empty()) record.capture = std::move(kept);
         out.push_back({given.input, *given.capture});
     }
+    if (!several) return out;
+    // In the order of the procedure; the first one is the point's own.
+    const auto& infos = job.test->procedure->inputs;
+    const auto rank = [&](const InputRecord& input) {
+        return std::find_if(infos.begin(), infos.end(),
+                            [&](const InputInfo& i) { return input.name == i.name; });
+    };
+    std::stable_sort(record.inputs.begin(), record.inputs.end(),
+                     [&](const InputRecord& a, const InputRecord& b) { return rank(a) < rank(b); });
+    if (!record.inputs.empty()) record.capture = record.inputs.front().capture;
     return out;
 }
 

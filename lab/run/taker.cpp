@@ -265,7 +265,7 @@ std::vector<Taker::Wanted> Taker::wanted_of(const PointJob& job, const Parameter
     const auto instrument_of = [&](const Take* take) {
         return take && !take->instrument.empty() ? bench_.bench().find(take->instrument) : job.instrument;
     };
-    if (test.procedure->inputs.empty()) {
+    if (test.takes.empty() && test.sources.empty()) {
         out.push_back({"", nullptr, job.instrument, setup, true});
         return out;
     }

@@ -1,5 +1,7 @@
 #include "core/serial/distortion.hpp"
 
+#include <array>
+
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/serial/source.hpp"
@@ -29,7 +31,9 @@ constexpr auto distortion_parameters = joined(
 
 constexpr std::array distortion_traces{
     Product{"distortion", Unit::volt, "what is left at the worst phase, against time"},
-    Product{"phases", Unit::volt, "peak distortion at each phase of the symbol"}};
+    Product{"phases", Unit::volt, "peak distortion at each phase of the symbol"},
+    Product{"undisturbed_distortion", Unit::volt, "what is left of the record without the disturber"},
+    Product{"undisturbed_phases", Unit::volt, "its peak distortion at each phase"}};
 constexpr std::array distortion_products{
     Product{"peak_distortion", Unit::volt, "largest of all phases and symbols"},
     Product{"distortion_rms", Unit::volt, "rms at the phase with the peak"},
@@ -40,6 +44,9 @@ constexpr std::array distortion_products{
     Product{"disturber_frequency", Unit::hertz, "its frequency"},
     Product{"linear_share", Unit::percent,
             "of the power (without disturber) that the linear channel explains"},
+    Product{"undisturbed_distortion", Unit::volt,
+            "peak distortion of the record without the disturber, where there is one"},
+    Product{"disturber_effect", Unit::volt, "by how much the disturber raises the peak distortion"},
     Product{"periods", Unit::count, "periods of the sequence that were gone through"},
     Product{"symbols", Unit::count, "symbols in them"},
     Product{"noise_rms", Unit::volt,
@@ -127,6 +134,38 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
     return outcome;
 }
 
+constexpr std::array distortion_inputs{
+    InputInfo{"disturbed", "the record, with the disturber where the standard asks for one"},
+    InputInfo{"undisturbed", "the same without the disturber", false}};
+
+// With and without the disturber: what it adds to the distortion is what the transmitter does to it.
+Outcome measure_both(Inputs inputs, const Parameters& p) {
+    Outcome outcome = measure_distortion(inputs.take_first(), p);
+    if (inputs.all().size() == 1) return outcome;
+    if (!p.has("disturber"))
+        fail_input("two records are compared with and without a disturber: give the parameter disturber");
+    Parameters quiet(p.known());
+    for (const auto& [name, text] : p.texts()) {
+        if (name == "disturber") continue;
+        p.stated(name) ? quiet.set(name, text) : quiet.set_preset(name, text);
+    }
+    Outcome without = measure_distortion(inputs.take("undisturbed"), quiet);
+    if (without.invalid) {
+        outcome.invalid = "undisturbed: " + *without.invalid;
+        return outcome;
+    }
+    const double peak = without.find_result("peak_distortion")->value.value;
+    outcome.add("undisturbed_distortion", peak, Unit::volt);
+    outcome.add("disturber_effect", outcome.find_result("peak_distortion")->value.value - peak, Unit::volt);
+    for (auto& trace : without.traces) {
+        trace.name = "undisturbed_" + trace.name;
+        trace.title += " without the disturber";
+        trace.shows = "undisturbed_distortion";
+        outcome.traces.push_back(std::move(trace));
+    }
+    return outcome;
+}
+
 }  // namespace
 
 Procedure ethernet_distortion() {
@@ -141,8 +180,12 @@ Procedure ethernet_distortion() {
         distortion_traces,
         distortion_products,
         waveform_setup,
-        measure_distortion,
-        preset_named};
+        nullptr,
+        preset_named,
+        nullptr,
+        false,
+        distortion_inputs,
+        measure_both};
 }
 
 }  // namespace rt

@@ -276,6 +276,19 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
     return outcome;
 }
 
+constexpr std::array gfsk_inputs{InputInfo{"delta_f1", "packets with the payload 11110000, or with any"},
+                                 InputInfo{"delta_f2", "packets with the payload 10101010", false}};
+
+// Packets of both records count together: the ratio of the two deviations needs both payloads.
+Outcome measure_both(Inputs inputs, const Parameters& p) {
+    if (inputs.all().size() == 1) return measure_gfsk(inputs.take_first(), p);
+    if (p.stated("from") || p.stated("to"))
+        fail_input("parameters from and to name a part of one record, not of several");
+    std::vector<IqRecord> records;
+    for (const auto& input : inputs.all()) records.push_back(take<IqRecord>(input.capture, "radio.gfsk"));
+    return measure_gfsk(joined(records), p);
+}
+
 }  // namespace
 
 // Frequency deviation, carrier offset and drift of test packets, and their power, after the RF-PHY test suite
@@ -291,10 +304,12 @@ Procedure gfsk_modulation() {
             gfsk_traces,
             gfsk_products,
             iq_setup,
-            measure_gfsk,
+            nullptr,
             preset_named,
             nullptr,
-            true};
+            true,
+            gfsk_inputs,
+            measure_both};
 }
 
 }  // namespace rt
