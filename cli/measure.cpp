@@ -90,6 +90,25 @@ void print_table(const Console& console, const Table& table) {
 // The marginal distance counts for levels only, as in a campaign.
 JudgeOptions judge_options(const Call& call, const Rule& rule) {
     JudgeOptions options;
+    for (const auto& text : call.texts("given")) {
+        const auto equals = text.find('=');
+        if (equals == std::string::npos || equals == 0)
+            fail_input(
+                "--given " + text +
+                ": write it as unit.NAME=VALUE, instrument.NAME=VALUE, axis.NAME=VALUE or TEST/RESULT=VALUE");
+        const std::string name(trim(text.substr(0, equals))), value(trim(text.substr(equals + 1)));
+        if (name.find('/') != std::string::npos) {
+            options.around.results[name] = {Result{name, parse_quantity(value), {}}, {}};
+        } else if (name.starts_with("unit.") || name.starts_with("instrument.") ||
+                   name.starts_with("axis.")) {
+            options.around.values[name] = value;
+        } else {
+            fail_input(
+                "--given " + text +
+                ": unknown kind of name; write unit.NAME, instrument.NAME, axis.NAME or TEST/RESULT, and "
+                "parameters with --set");
+        }
+    }
     options.allow_partial = call.flag("allow-partial");
     options.least_observation_s = hint(call, "least-observation", Unit::second);
     if (call.flag("uncertainty")) {
@@ -292,6 +311,9 @@ Command measure_command() {
           "judge by a limit of your own: \"level <= -30 dBm\", \"0.9 V <= high_level <= 1.1 V\"; may be "
           "given "
           "more than once"},
+         {"given", "NAME=VALUE",
+          "what the rule looks up: unit.NAME, instrument.NAME, axis.NAME, TEST/RESULT; may be given more "
+          "than once"},
          {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
          {"sample-rate", "RATE", "of a record that does not state it"},
          {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},

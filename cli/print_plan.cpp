@@ -60,6 +60,12 @@ std::vector<std::string> remarks_of(const Test& test) {
                       format(s.holds_at) + " in steps of " + format(s.resolution) + ", at most " +
                       std::to_string(ThresholdSearch(s, confirmations(test)).most_trials()) + " trials");
     }
+    if (test.adjust) {
+        const Adjust& a = *test.adjust;
+        out.push_back("at each, " + a.axis + " from " + format(a.from) + " to " + format(a.to) + " until " +
+                      a.result + " is " + format({a.target, test.procedure->result(a.result).unit}) +
+                      ", in at most " + std::to_string(a.trials) + " trials");
+    }
     if (test.maximise) {
         std::string axes;
         for (const auto& axis : test.maximise->axes) {
@@ -118,6 +124,14 @@ void print_test(const Console& console, const PlannedTest& planned, std::size_t&
         console.out("  ... and " + std::to_string(planned.points.size() - rows.size()) +
                     " more (--all shows them)");
     }
+}
+
+void print_left_out(const Console& console, const Campaign& campaign) {
+    if (campaign.left_out.empty()) return;
+    console.out("");
+    console.out(console.tinted("left out", Tone::strong));
+    for (const auto& [name, why] : campaign.left_out)
+        console.out("  " + printable(name) + ": " + printable(why));
 }
 
 void print_rules(const Console& console, const Plan& plan) {
@@ -225,6 +239,7 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     for (const auto& planned : plan.tests) print_test(console, planned, number, width, most);
     print_order(console, plan);
     print_watches(console, campaign);
+    print_left_out(console, *plan.campaign);
     print_rules(console, plan);
     console.out("");
     for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));

@@ -142,7 +142,8 @@ void ConsoleListener::point_done(const PointRecord& point, const Progress& progr
         // The trials of a maximisation are many; the point that they lead to tells what they came to.
         const Test* test = loaded_.campaign.find(point.test);
         const char* done = test && test->concludes ? "concluded " : "measured  ";
-        const bool quiet = point.kind == PointKind::trial && test && test->maximise && !console_.verbose();
+        const bool quiet =
+            point.kind == PointKind::trial && test && (test->maximise || test->adjust) && !console_.verbose();
         if (point.findings.empty() && !quiet)
             console_.out(done + printable(point_line(point, progress.total, nullptr)));
         for (const auto& finding : point.findings) {

@@ -95,12 +95,6 @@ const Trace* conditions_of(const Rule& rule, const Outcome& outcome) {
 
 std::string missing_for(const Rule& rule, const Outcome& outcome, const Trace* conditions,
                         const JudgeOptions& options) {
-    for (const auto& parameter : rule.needs_stated) {
-        if (!outcome.stated.contains(parameter)) {
-            return "the rule needs " + parameter + ", which nobody has stated: set the parameter " +
-                   parameter + " (its preset counts only when it is given)";
-        }
-    }
     if (outcome.unscaled && (outcome.by_volts || absolute(rule.unit))) {
         return "the record does not say how many volts a unit of it is: give --volts-per-unit, or "
                "tally:volts_per_unit in its description";

@@ -346,7 +346,8 @@ static Finding declared(const Rule& rule, const Outcome& outcome, Finding findin
     return finding;
 }
 
-Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
+// By a rule whose bound is known.
+static Finding judge_known(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
     const Rule& rule = *ref.rule;
     Finding all = compared(ref, outcome, options);
     if (all.verdict == Verdict::none) return all;
@@ -385,9 +386,28 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
     return declared(rule, outcome, std::move(all));
 }
 
+// What the rule requires, and its bound where that is looked up, before anything is compared.
+static Finding judge_among(RuleRef ref, const Outcome& outcome, const Parameters& parameters,
+                           const JudgeOptions& options) {
+    const Rule& rule = *ref.rule;
+    const bool there = rule.bound() ? outcome.find_result(rule.applies_to) != nullptr
+                                    : outcome.find_trace(rule.applies_to, rule.detector) != nullptr;
+    if (outcome.invalid || !there) return judge_known(ref, outcome, options);
+    if (auto lack = lacking(rule, outcome, parameters, options.around); !lack.empty())
+        return no_verdict(start(ref, outcome), std::move(lack));
+    if (!rule.looked_up()) return judge_known(ref, outcome, options);
+    Resolved known = resolved(rule, outcome, parameters, options.around);
+    if (!known.why.empty()) return no_verdict(start(ref, outcome), std::move(known.why));
+    return judge_known({ref.book, &known.rule}, outcome, options);
+}
+
+Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
+    return judge_among(ref, outcome, Parameters({}), options);
+}
+
 Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const JudgeOptions& options) {
     outcome.deviations = deviations_from(*ref.rule, parameters);
-    return judge(ref, outcome, options);
+    return judge_among(ref, outcome, parameters, options);
 }
 
 }  // namespace rt

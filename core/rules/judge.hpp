@@ -5,6 +5,7 @@
 
 #include "core/outcome/outcome.hpp"
 #include "core/outcome/parameters.hpp"
+#include "core/rules/circumstances.hpp"
 #include "core/rules/finding.hpp"
 #include "core/rules/rule.hpp"
 #include "core/rules/uncertainty.hpp"
@@ -18,6 +19,7 @@ struct JudgeOptions {
     std::optional<double> least_observation_s = {};  // shorter than the rule's, by choice: a deviation
     Decision decision = Decision::simple;
     std::vector<Budget> budgets = {};  // of the bench; the first that speaks for a result counts
+    Circumstances around = {};         // where limits and requirements are looked up
 };
 
 // The verdict:

@@ -38,6 +38,13 @@ struct Bound {
     std::optional<double> max;
 };
 
+// A row of a table of bounds: what must be so for it to count ("parameter.rate", "axis.band", "unit.class"; a
+// value, or "1 GHz to 2 GHz", the first included, the second not), and the bound.
+struct BoundRow {
+    std::vector<std::pair<std::string, std::string>> when;
+    Bound bound;
+};
+
 // How much an entered value is to be trusted before the lab has checked it.
 enum class Confidence { sure, fairly_sure, unsure };
 
@@ -58,6 +65,11 @@ struct Rule {
     std::string applies_to;  // name of the trace or result it judges
     Unit unit = Unit::db;
     std::variant<LimitLine, Mask, Bound> limit = Bound{};
+    // Of a bound that is not the same everywhere: rows, of which exactly one must fit ...
+    std::vector<BoundRow> rows = {};
+    // ... or the value of a result: "tx_power_high" of the same outcome, "module/tx_power_high" of another
+    // test.
+    std::string min_from = {}, max_from = {};
     std::optional<Detector> detector;
     std::optional<Quantity> bandwidth;
     std::vector<std::pair<std::string, std::string>> conditions;  // further ones: port, class, distance ...
@@ -66,8 +78,9 @@ struct Rule {
     std::optional<double> allowed_uncertainty = {};  // expanded, that the standard allows for (Ucispr)
     std::optional<double> cover_to;  // masks without outer end: how far the trace must reach at least
     std::optional<double> least_observation_s = {};  // how long the signal must have been observed
-    std::vector<std::string> needs_stated =
-        {};  // parameters that have no meaning unless somebody states them
+    // What has no meaning unless somebody states it: a parameter ("gain"), a detail of the unit
+    // ("unit.class"), a property of the instrument ("instrument.bandwidth >= 2 GHz").
+    std::vector<std::string> needs_stated = {};
     std::string basis;
     Confidence confidence = Confidence::fairly_sure;
     std::string note;
@@ -80,7 +93,9 @@ struct Rule {
 
     const LimitLine* line() const { return std::get_if<LimitLine>(&limit); }
     const Mask* mask() const { return std::get_if<Mask>(&limit); }
+    // Empty for one whose rows or results are to be looked up: see resolved().
     const Bound* bound() const { return std::get_if<Bound>(&limit); }
+    bool looked_up() const { return !rows.empty() || !min_from.empty() || !max_from.empty(); }
 };
 
 // Channel numbers of a standard: number k from first to last lies at base + (k - first) spacing.

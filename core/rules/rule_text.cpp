@@ -50,6 +50,18 @@ std::vector<std::string> limit_text(const Rule& rule) {
         const Bound& bound = *rule.bound();
         if (bound.min) out.push_back("at least  " + format({*bound.min, rule.unit}));
         if (bound.max) out.push_back("at most  " + format({*bound.max, rule.unit}));
+        if (!rule.min_from.empty()) out.push_back("at least  the result " + rule.min_from);
+        if (!rule.max_from.empty()) out.push_back("at most  the result " + rule.max_from);
+        for (const auto& row : rule.rows) {
+            std::string text;
+            for (const auto& [name, value] : row.when)
+                text += (text.empty() ? "" : ", ") + name + " " + value;
+            if (row.bound.min) text += ": at least  " + format({*row.bound.min, rule.unit});
+            if (row.bound.max)
+                text += std::string(row.bound.min ? "," : ":") + " at most  " +
+                        format({*row.bound.max, rule.unit});
+            out.push_back(std::move(text));
+        }
     }
     return out;
 }

@@ -43,6 +43,10 @@ constexpr std::array instrument_keys{
             "of a turntable: farther from where it was sent no point gets a verdict; 1 deg without it",
             Unit::degree},
     KeyInfo{"height_tolerance", Key::quantity, false, "of a mast, likewise; 2 cm without it", Unit::metre},
+    KeyInfo{"properties", Key::pairs, false,
+            "what rules may require of it: { bandwidth = \"4 GHz\", probe_bandwidth = \"2 GHz\", "
+            "frequency_accuracy = \"0.5 ppm\", "
+            "reference = \"locked\" }"},
     KeyInfo{"impedance", Key::quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", Key::quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
@@ -187,6 +191,7 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     instrument.height_tolerance_m = section.quantity_or("height_tolerance", instrument.height_tolerance_m);
     if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
+    instrument.properties = section.pairs("properties");
     instrument.where = section.place();
     return instrument;
 }

@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/campaign_parts.hpp"
 #include "lab/formats/conclude_section.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/input_section.hpp"
@@ -34,6 +35,9 @@ constexpr std::array campaign_keys{
     KeyInfo{"note", Key::text, false, "remark for the report"},
     KeyInfo{"settings", Key::pairs, false,
             "what is set for every test that does not set it otherwise: \"supply.output\" = \"ON\""},
+    KeyInfo{"include", Key::texts, false,
+            "further campaign files, beside this one, whose tests, sweeps, conclusions, questions, watches "
+            "and rechecks come first"},
     KeyInfo{"confirm_connections", Key::flag, false,
             "a person confirms that everything is connected as drawn before anything is measured"},
 };
@@ -45,6 +49,8 @@ constexpr std::array unit_keys{
     KeyInfo{"hardware", Key::word, false, "hardware version"},
     KeyInfo{"firmware", Key::word, false, "firmware version"},
     KeyInfo{"description", Key::text, false, "what it is"},
+    KeyInfo{"details", Key::pairs, false,
+            "whatever else limits and tests depend on: { lanes = \"4\", class = \"B\" }"},
 };
 
 constexpr std::array root_keys{
@@ -53,7 +59,8 @@ constexpr std::array root_keys{
     KeyInfo{"environment", Key::pairs, false,
             "temperature, humidity and whatever else is to stand in the report"},
     KeyInfo{"question", Key::tables, false, "asked before the run"},
-    KeyInfo{"test", Key::tables, true, "the tests, in order"},
+    KeyInfo{"sweep", Key::tables, false, "axes with a name, for tests that share them"},
+    KeyInfo{"test", Key::tables, false, "the tests, in order; needed unless they are included"},
     KeyInfo{"conclude", Key::tables, false, "conclusions from the results of tests"},
     KeyInfo{"watch", Key::tables, false, "side quantities watched through the run"},
     KeyInfo{"recheck", Key::tables, false, "measurements repeated to see that nothing has drifted"},
@@ -61,15 +68,28 @@ constexpr std::array root_keys{
     KeyInfo{"report", Key::table, false, "what stands around the results in the report"},
 };
 
+// What a campaign may include of another.
+constexpr std::array part_keys{
+    KeyInfo{"sweep", Key::tables, false, "axes with a name"},
+    KeyInfo{"test", Key::tables, false, "tests"},
+    KeyInfo{"conclude", Key::tables, false, "conclusions"},
+    KeyInfo{"question", Key::tables, false, "questions"},
+    KeyInfo{"watch", Key::tables, false, "watches"},
+    KeyInfo{"recheck", Key::tables, false, "rechecks"},
+};
+
 constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo part_section{
+    "an included file", "What a campaign includes: the same sections as in the campaign itself.", part_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 20> sections{
-    &root_section,   &campaign_section, &unit_section,  &question_section,    &test_section,
-    &judge_section,  &sweep_section,    &range_section, &values_from_section, &from_test_section,
-    &search_section, &maximise_section, &watch_section, &recheck_section,     &table_section,
-    &column_section, &report_section,   &take_section,  &conclude_section,    &conclude_judge_section};
+constexpr std::array<const SectionInfo*, 22> sections{
+    &root_section,     &campaign_section,      &unit_section,  &question_section,    &test_section,
+    &judge_section,    &sweep_section,         &range_section, &values_from_section, &from_test_section,
+    &search_section,   &maximise_section,      &watch_section, &recheck_section,     &table_section,
+    &column_section,   &report_section,        &take_section,  &adjust_section,      &named_sweep_section,
+    &conclude_section, &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -80,27 +100,6 @@ void inherit(Test& test, const TextPairs& settings) {
         if (std::none_of(own.begin(), own.end(), same)) test.settings.push_back(entry);
     }
     test.settings.insert(test.settings.end(), own.begin(), own.end());
-}
-
-// The rulebooks that its rules are of, and those that they are layered on.
-void note_books(const Test& test, Campaign& campaign) {
-    for (const auto& judging : test.judgings) {
-        campaign.books.insert(judging.rule.book->id);
-        if (const auto& below = judging.rule.book->layered_on; !below.empty()) campaign.books.insert(below);
-    }
-}
-
-// Tests that `test` is made from.
-std::vector<std::string> builds_on(const Campaign& campaign, const Test& test) {
-    std::vector<std::string> out;
-    if (test.from_test) out.push_back(test.from_test->test);
-    for (const auto& source : test.sources) out.push_back(source.test);
-    for (const auto& other : campaign.tests) {
-        if (!other.provides.empty() &&
-            std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end())
-            out.push_back(other.name);
-    }
-    return out;
 }
 
 // Throws Error(input) for a test that is made, through others, from itself.
@@ -122,6 +121,28 @@ void require_no_circle(const Campaign& campaign, const Test& start) {
 void require_sources(const Campaign& campaign, const Test& test) {
     std::vector<std::string> names;
     for (const auto& other : campaign.tests) names.push_back(other.name);
+    for (const auto& name : test.settings_from()) {
+        std::vector<std::string> provided;
+        const Test* provider = nullptr;
+        for (const auto& other : campaign.tests) {
+            if (other.adjust && !other.provides.empty()) provided.push_back(other.provides);
+            if (other.provides == name) provider = &other;
+        }
+        if (!provider || !provider->adjust) {
+            fail_input(test.where, "settings: no test with an adjustment provides the calibration " +
+                                       in_quotes(name) + suggestion(name, provided));
+        }
+    }
+    for (const auto& judging : test.judgings) {
+        for (const auto& name : results_needed(*judging.rule.rule)) {
+            const auto slash = name.find('/');
+            if (!campaign.find(name.substr(0, slash)))
+                fail_input(test.where, "rule " + judging.rule.full_id() +
+                                           " takes its limit from the result " + in_quotes(name) +
+                                           ": the campaign has no test " + in_quotes(name.substr(0, slash)) +
+                                           suggestion(name.substr(0, slash), names));
+        }
+    }
     for (const auto& source : test.sources) {
         const Test* other = campaign.find(source.test);
         if (!other)
@@ -132,7 +153,8 @@ void require_sources(const Campaign& campaign, const Test& test) {
             fail_input(test.where, "inputs: " + in_quotes(source.input) + " comes from " +
                                        in_quotes(source.test) + ", " + why);
         };
-        if (other->search || other->concludes || other->duration_s || other->from_test || other->maximise)
+        if (other->by_trials() || other->concludes || other->duration_s || other->from_test ||
+            other->maximise)
             fail("which has no capture for each combination of its axes: take it from a plain sweep");
         if (other->sweep.repeats > 1 && other->sweep.repeats != test.sweep.repeats)
             fail("which is repeated: which repeat is meant? Give both the same repeats");
@@ -233,46 +255,29 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     if (const auto marginal = head.quantity("marginal")) campaign.judging.marginal_db = marginal->value;
     campaign.judging.decision = read_decision(head, Decision::simple);
     for (const auto& key : unit_keys) {
-        if (unit.has(key.name)) campaign.unit.emplace_back(key.name, unit.text(key.name));
+        if (unit.has(key.name) && key.kind != Key::pairs)
+            campaign.unit.emplace_back(key.name, unit.text(key.name));
+    }
+    for (const auto& [name, value] : unit.pairs("details")) {
+        if (!campaign.unit_detail(name).empty()) unit.fail("details", in_quotes(name) + " is stated twice");
+        campaign.unit.emplace_back(name, value);
     }
     campaign.environment = root.pairs("environment");
     for (const auto& book : head.texts("rulebooks")) {
         head.at("rulebooks", [&] { library.add(files.find("rulebook", book, file), book); });
     }
-    for (const auto& section : root.tables("question", question_section)) {
-        campaign.questions.push_back(read_question(section));
-        for (std::size_t i = 0; i + 1 < campaign.questions.size(); ++i) {
-            if (campaign.questions[i].name == campaign.questions.back().name) {
-                section.fail("name", "is the name of an earlier question");
-            }
-        }
+    CampaignParts parts(library, files, campaign);
+    for (const auto& part : head.texts("include")) {
+        std::filesystem::path path;
+        head.at("include", [&] { path = files.find("campaign part", part, file); });
+        std::string text;
+        head.at("include", [&] { text = read_file(path); });
+        campaign.files.push_back({"campaign part", part, text});
+        parts.read(parse_config(text, path.string()), path.string(), part_section);
     }
-    for (const auto& section : root.tables("test", test_section)) {
-        Test test = read_test(section, SweepSources{library, files, campaign.files}, campaign.judging,
-                              campaign.profile);
-        const auto same = [&](const Test& other) { return other.name == test.name; };
-        if (std::any_of(campaign.tests.begin(), campaign.tests.end(), same)) {
-            section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
-        }
-        note_books(test, campaign);
-        for (const auto& axis : section.tables("sweep", sweep_section)) {
-            const std::string plan = axis.text("plan");
-            if (!plan.empty()) campaign.books.insert(plan.substr(0, plan.find('/')));
-        }
-        campaign.tests.push_back(std::move(test));
-    }
-    if (campaign.tests.empty()) root.fail("test", "the campaign has no tests");
-    for (const auto& section : root.tables("conclude", conclude_section)) {
-        Test conclusion = read_conclusion(section, campaign, library);
-        note_books(conclusion, campaign);
-        campaign.tests.push_back(std::move(conclusion));
-    }
-    for (const auto& section : root.tables("watch", watch_section)) {
-        campaign.watches.push_back(read_watch(section));
-    }
-    for (const auto& section : root.tables("recheck", recheck_section)) {
-        campaign.rechecks.push_back(read_recheck(section));
-    }
+    parts.read(node, file.string(), root_section);
+    parts.finish();
+    if (campaign.tests.empty()) root.fail("test", parts.none_left());
     if (const auto section = root.table("table", table_section)) {
         campaign.table = read_growing_table(*section, file);
         for (const auto& column : campaign.table->columns) {

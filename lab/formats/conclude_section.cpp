@@ -46,7 +46,6 @@ Sweep groups_of(const ConfigSection& section, const Test& test, const std::strin
     if (over.empty()) return out;
     std::vector<std::string> names{"repeat"};
     for (const auto& axis : test.sweep.axes) names.push_back(axis.name);
-    if (test.search && !over.empty()) names.push_back(test.search->axis);
     if (std::find(names.begin(), names.end(), over) == names.end())
         section.fail("over", "test " + in_quotes(test.name) + " has no axis " + in_quotes(over) +
                                  suggestion(over, names));
@@ -92,7 +91,7 @@ bool alike(const Sweep& a, const Sweep& b) {
 
 // What the points of a test have as results.
 std::vector<std::string> results_of(const Test& test) {
-    if (test.search) return {test.search->gives, "trials"};
+    if (test.by_trials()) return test.gives();
     std::vector<std::string> out;
     for (const auto& product : test.procedure->results) out.emplace_back(product.name);
     return out;

@@ -7,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/rules/circumstances.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/sign_off_file.hpp"
 
@@ -49,20 +50,37 @@ constexpr std::array rule_keys{
             Unit::hertz},
     KeyInfo{"min", Key::quantity, false, "bound: lowest allowed value"},
     KeyInfo{"max", Key::quantity, false, "bound: highest allowed value"},
+    KeyInfo{"row", Key::tables, false,
+            "bound: rows for different values of parameters, axes or details of the unit; one must fit"},
+    KeyInfo{"min_from", Key::text, false,
+            "bound: a result that is the lowest allowed value: \"low_alarm\", or \"TEST/RESULT\" of another "
+            "test"},
+    KeyInfo{"max_from", Key::text, false, "the same for the highest"},
     KeyInfo{"marginal", Key::quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
     KeyInfo{"allowed_uncertainty", Key::quantity, false, "expanded uncertainty that the standard allows for"},
     KeyInfo{"detector", Key::text, false, "detector that the limit is for"},
     KeyInfo{"bandwidth", Key::quantity, false, "resolution bandwidth that the limit is for", Unit::hertz},
     KeyInfo{"least_observation", Key::quantity, false,
             "how long the signal must have been observed; shorter gives no verdict", Unit::second},
-    KeyInfo{"requires", Key::texts, false,
-            "parameters of the procedure that must be stated: a preset is no statement (gain)"},
+    KeyInfo{
+        "requires", Key::texts, false,
+        "what must be stated: a parameter of the procedure (gain: a preset is no statement), \"unit.NAME\", "
+        "\"instrument.bandwidth >= 2 GHz\""},
     KeyInfo{"conditions", Key::pairs, false, "further conditions: port, class, distance, site ..."},
     KeyInfo{"presets", Key::pairs, false, "procedure parameters that the clause fixes"},
     KeyInfo{"basis", Key::text, false, "how this value was obtained, if other than the book's"},
     KeyInfo{"confidence", Key::text, true, "sure, fairly sure or unsure: before the lab signs off"},
     KeyInfo{"note", Key::text, false, "remark for the reader"},
     KeyInfo{"sign_off", Key::table, false, "who checked the rule against the lab's copy"},
+};
+
+constexpr std::array row_keys{
+    KeyInfo{"when", Key::pairs, true,
+            "what must be so: \"parameter.NAME\", \"axis.NAME\", \"unit.NAME\" or \"instrument.NAME\" with a "
+            "value, or \"1 GHz to 2 "
+            "GHz\", the second not included"},
+    KeyInfo{"min", Key::quantity, false, "lowest allowed value there"},
+    KeyInfo{"max", Key::quantity, false, "highest allowed value there"},
 };
 
 constexpr std::array piece_keys{
@@ -80,6 +98,8 @@ constexpr std::array sign_off_keys{
 };
 
 constexpr SectionInfo sign_off_section{"[rule.sign_off]", "The lab's sign-off of one rule.", sign_off_keys};
+constexpr SectionInfo row_section{"[[rule.row]]", "One row of a bound that is not the same everywhere.",
+                                  row_keys};
 constexpr SectionInfo piece_section{"pieces, relative, absolute", "One piece of a limit line or mask part.",
                                     piece_keys};
 constexpr SectionInfo rule_section{"[[rule]]", "One published limit.", rule_keys};
@@ -93,8 +113,9 @@ constexpr std::array rulebook_root_keys{
 };
 constexpr SectionInfo rulebook_root{"the file", "", rulebook_root_keys};
 
-constexpr std::array<const SectionInfo*, 6> rulebook_sections{
-    &rulebook_root, &book_section, &plan_section, &rule_section, &piece_section, &sign_off_section};
+constexpr std::array<const SectionInfo*, 7> rulebook_sections{&rulebook_root,   &book_section, &plan_section,
+                                                              &rule_section,    &row_section,  &piece_section,
+                                                              &sign_off_section};
 
 // A word out of a fixed list; `preset` when the key is absent.
 std::string choice(const ConfigSection& section, const char* key, const std::vector<std::string>& known,
@@ -153,7 +174,14 @@ Bound read_bound(const ConfigSection& section, Unit unit) {
     Bound bound;
     if (const auto min = section.quantity_in("min", unit)) bound.min = min->value;
     if (const auto max = section.quantity_in("max", unit)) bound.max = max->value;
-    if (!bound.min && !bound.max) section.fail("kind", "a bound needs min or max");
+    const bool looked_up = section.has("row") || section.has("min_from") || section.has("max_from");
+    if (!bound.min && !bound.max && !looked_up)
+        section.fail("kind", "a bound needs min or max, rows, min_from or max_from");
+    if (section.has("row") && (bound.min || bound.max))
+        section.fail("row", "the bounds stand in the rows, not beside them");
+    for (const auto& [fixed, from] : {std::pair{"min", "min_from"}, {"max", "max_from"}}) {
+        if (section.has(fixed) && section.has(from)) section.fail(from, std::string("goes with no ") + fixed);
+    }
     if (bound.min && bound.max && *bound.min > *bound.max) section.fail("min", "is above max");
     return bound;
 }
@@ -193,6 +221,18 @@ Rule read_rule(const ConfigSection& section) {
               .changed_from = {}};
     if (const auto least = section.quantity("least_observation")) rule.least_observation_s = least->value;
     rule.needs_stated = section.texts("requires");
+    rule.min_from = section.text("min_from"), rule.max_from = section.text("max_from");
+    for (const auto& part : section.tables("row", row_section)) {
+        Bound own;
+        if (const auto min = part.quantity_in("min", unit)) own.min = min->value;
+        if (const auto max = part.quantity_in("max", unit)) own.max = max->value;
+        if (!own.min && !own.max) part.fail("when", "the row needs min or max");
+        if (own.min && own.max && *own.min > *own.max) part.fail("min", "is above max");
+        rule.rows.push_back({part.pairs("when"), own});
+    }
+    if (rule.looked_up() && kind != "bound")
+        section.fail("kind", "rows and limits out of results go with kind = \"bound\"");
+    section.at(rule.rows.empty() ? "requires" : "row", [&] { require_sayable(rule); });
     if (section.has("detector"))
         rule.detector = parse_detector(choice(section, "detector", detector_names(), ""));
     rule.confidence = *parse_confidence(choice(section, "confidence", {"sure", "fairly sure", "unsure"}, ""));

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -34,6 +35,14 @@ constexpr std::array sweep_keys{
             "what a person does at each change, with {value}; makes the axis slow"},
 };
 
+// The same with a name.
+constexpr auto named_sweep_keys = [] {
+    std::array<KeyInfo, sweep_keys.size() + 1> out{
+        KeyInfo{"name", Key::text, true, "what tests call it under \"sweeps\""}};
+    for (std::size_t i = 0; i < sweep_keys.size(); ++i) out[i + 1] = sweep_keys[i];
+    return out;
+}();
+
 constexpr std::array from_test_keys{
     KeyInfo{"test", Key::text, true, "name of an earlier test"},
     KeyInfo{"result", Key::text, false, "its result that gives the values"},
@@ -49,6 +58,23 @@ constexpr std::array from_test_keys{
     KeyInfo{"split_at", Key::words, false, "peaks: frequencies that part the band into sub-ranges"},
     KeyInfo{"add", Key::words, false, "peaks: further frequencies, chosen by the operator"},
     KeyInfo{"drop", Key::words, false, "peaks: frequencies that the operator leaves out"},
+};
+
+constexpr std::array adjust_keys{
+    KeyInfo{"axis", Key::text, true, "name of what is moved, for labels"},
+    KeyInfo{"sets", Key::texts, true, "what a value goes to: \"generator.level\" ..."},
+    KeyInfo{"from", Key::quantity, true, "where it begins, the safe end"},
+    KeyInfo{"to", Key::quantity, true, "the other bound"},
+    KeyInfo{"result", Key::text, true, "the result that is to meet the target"},
+    KeyInfo{"target", Key::quantity, true, "its wanted value"},
+    KeyInfo{"tolerance", Key::quantity, true, "how far from it the result may stay"},
+    KeyInfo{"method", Key::text, false,
+            "secant (without it: small steps from the safe end, then straight lines) or bisection (tries "
+            "both bounds first)"},
+    KeyInfo{"step", Key::quantity, false,
+            "secant: first move away from the safe end; a tenth of the range without it"},
+    KeyInfo{"trials", Key::whole, false, "at most so many; 12 without it"},
+    KeyInfo{"gives", Key::text, false, "name of the value found, as a result; setting without it"},
 };
 
 constexpr std::array maximise_keys{
@@ -90,6 +116,8 @@ constexpr std::array values_from_keys{
 
 const SectionInfo sweep_section{"[[test.sweep]]", "One axis. It has values, a range or channels.",
                                 sweep_keys};
+const SectionInfo named_sweep_section{"[[sweep]]", "An axis that several tests share: sweeps = [\"NAME\"].",
+                                      named_sweep_keys};
 const SectionInfo range_section{"range", "Evenly spaced values of an axis, or a number of them a decade.",
                                 range_keys};
 const SectionInfo values_from_section{"values_from", "Values of an axis from a file.", values_from_keys};
@@ -98,6 +126,12 @@ const SectionInfo from_test_section{"from_test", "Values of an axis from what an
 const SectionInfo search_section{
     "search", "The last value of the axis at which a criterion holds, found by bisection.", search_keys};
 
+const SectionInfo adjust_section{
+    "[[test.adjust]]",
+    "One setting is moved until a result meets its target. Each trial is a kept point; the value found is "
+    "the result of the point, and with provides a calibration that later tests set by: \"generator.level\" = "
+    "\"calibration:NAME\".",
+    adjust_keys};
 const SectionInfo maximise_section{
     "[[test.maximise]]",
     "An axis over which the highest result is looked for, such as the angle of a "
@@ -186,6 +220,20 @@ std::vector<AxisValue> read_values_from(const ConfigSection& section, const Swee
 }
 
 }  // namespace
+
+std::vector<ConfigSection> sweep_sections(const ConfigSection& test, const SweepSources& sources) {
+    std::vector<ConfigSection> out;
+    for (const auto& name : test.texts("sweeps")) {
+        std::vector<std::string> names;
+        for (const auto& [known, section] : sources.shared ? *sources.shared : NamedSweeps{})
+            names.push_back(known);
+        if (std::find(names.begin(), names.end(), name) == names.end())
+            test.fail("sweeps", "no [[sweep]] is called " + in_quotes(name) + suggestion(name, names));
+        out.push_back(sources.shared->at(name));
+    }
+    for (auto& section : test.tables("sweep", sweep_section)) out.push_back(std::move(section));
+    return out;
+}
 
 Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     Axis axis{section.text("axis"), {}, section.texts("sets"), section.flag("coupled")};
@@ -281,6 +329,34 @@ MaximisedAxis read_maximised(const ConfigSection& section) {
     axis.coarse = *section.quantity_in("coarse", axis.from.unit);
     axis.fine = *section.quantity_in("fine", axis.from.unit);
     return axis;
+}
+
+Adjust read_adjust(const ConfigSection& section, const Procedure& procedure) {
+    Adjust out;
+    out.axis = section.text("axis");
+    out.sets = section.texts("sets");
+    for (const auto& target : out.sets) require_target(section, target);
+    out.from = *section.quantity("from");
+    out.to = *section.quantity_in("to", out.from.unit);
+    out.result = section.text("result");
+    const Product* product = nullptr;
+    section.at("result", [&] { product = &procedure.result(out.result); });
+    out.target = section.quantity_in("target", product->unit)->value;
+    const Unit difference = is_decibel(product->unit) ? Unit::db : product->unit;
+    out.tolerance = section.quantity_in("tolerance", difference)->value;
+    const std::string method = section.has("method") ? section.text("method") : "secant";
+    if (method != "secant" && method != "bisection")
+        section.fail("method", "unknown word " + in_quotes(method) + ": write secant or bisection");
+    out.method = method == "secant" ? AdjustMethod::secant : AdjustMethod::bisection;
+    const Unit step = is_decibel(out.from.unit) ? Unit::db : out.from.unit;
+    out.step = section.quantity_in("step", step)
+                   .value_or(Quantity{std::abs(out.to.value - out.from.value) / 10, step});
+    const auto trials = section.whole("trials").value_or(12);
+    if (trials < 2 || trials > 1000) section.fail("trials", "must be 2 to 1000");
+    out.trials = static_cast<std::size_t>(trials);
+    if (section.has("gives")) out.gives = section.text("gives");
+    section.at("from", [&] { Adjustment{out}; });
+    return out;
 }
 
 Condition read_condition(const ConfigSection& section, const char* key,

@@ -1,6 +1,7 @@
 // The sweep of a test: axes with their values, wherever these come from.
 #pragma once
 
+#include <map>
 #include <string>
 #include <utility>
 #include <vector>
@@ -16,21 +17,30 @@
 
 namespace rt::lab {
 
-extern const SectionInfo sweep_section, range_section, values_from_section, from_test_section, search_section,
-    maximise_section;
+extern const SectionInfo sweep_section, named_sweep_section, range_section, values_from_section,
+    from_test_section, search_section, maximise_section, adjust_section;
+
+// Axes that several tests share, by name.
+using NamedSweeps = std::map<std::string, ConfigSection>;
 
 // What reading an axis needs besides its section.
 struct SweepSources {
     const RuleLibrary& library;
     const InputFiles& files;
-    std::vector<NamedFile>& named;  // grows
+    std::vector<NamedFile>& named;        // grows
+    const NamedSweeps* shared = nullptr;  // null: none
 };
+
+// The axes of a test: those that it names under "sweeps", then its own. Throws Error(input) for a name that
+// is not there.
+std::vector<ConfigSection> sweep_sections(const ConfigSection& test, const SweepSources& sources);
 
 // An axis with from_test has no values yet.
 Axis read_axis(const ConfigSection& section, const SweepSources& sources);
 Search read_search(const ConfigSection& section, const Procedure& procedure);
 FromTest read_from_test(const ConfigSection& section);
 MaximisedAxis read_maximised(const ConfigSection& section);
+Adjust read_adjust(const ConfigSection& section, const Procedure& procedure);
 
 // Pairs of an axis and one of its values. `key` is where they stand, for messages.
 Condition read_condition(const ConfigSection& section, const char* key,

@@ -30,8 +30,15 @@ constexpr std::array test_keys{
     KeyInfo{"judge", Key::tables, false, "the rules"},
     KeyInfo{"selects_only", Key::flag, false,
             "its rules choose candidates for a later test (nearest the limit), nothing is judged by them"},
+    KeyInfo{"like", Key::text, false,
+            "an earlier test: what this one leaves out is as there, parameters and settings one by one"},
+    KeyInfo{"applies", Key::pairs, false,
+            "for which units the test is: { \"unit.lanes\" = \"2 or 4\" }; for others it is left out"},
+    KeyInfo{"sweeps", Key::texts, false,
+            "axes that are shared, by the names of their [[sweep]]: before its own"},
     KeyInfo{"sweep", Key::tables, false, "the axes, the first one slowest"},
     KeyInfo{"maximise", Key::tables, false, "axes over which each point looks for the highest result first"},
+    KeyInfo{"adjust", Key::tables, false, "a setting that is moved until a result meets its target; one"},
     KeyInfo{"maximise_result", Key::text, false, "the result that is to be highest"},
     KeyInfo{"trial_parameters", Key::pairs, false,
             "parameters of the trials of maximise only, such as a quicker detector"},
@@ -75,7 +82,7 @@ constexpr std::array judge_keys{
 Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, const Procedure& procedure,
                  std::optional<Search>& search, std::optional<FromTest>& from_test) {
     Sweep sweep;
-    const auto axes = section.tables("sweep", sweep_section);
+    const auto axes = sweep_sections(section, sources);
     for (std::size_t i = 0; i < axes.size(); ++i) {
         const bool last = i + 1 == axes.size();
         if (axes[i].has("search") || axes[i].has("from_test")) {
@@ -101,7 +108,7 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
     if (at == orders.end())
         section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
     sweep.order = static_cast<Order>(at - orders.begin());
-    const char* key = section.has("sweep") ? "sweep" : "name";
+    const char* key = section.has("sweep") ? "sweep" : section.has("sweeps") ? "sweeps" : "name";
     if (!from_test) section.at(key, [&] { point_count(sweep); });
     for (const auto& pairs : section.pairs_list("skip")) {
         sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
@@ -119,6 +126,16 @@ void require_settable(const ConfigSection& section, const Test& test) {
             const Trial trial = trial_of(test.name, test.sweep, first, *test.search, end);
             section.at("sweep", [&] { test.procedure->setup(test.parameters_at(trial.sweep, trial.point)); });
         }
+    }
+    if (test.adjust) {
+        for (const auto& end : {test.adjust->from, test.adjust->to}) {
+            Point first;
+            first.settings.assign(test.sweep.axes.size(), 0);
+            const Trial trial = trial_of(test.name, test.sweep, first, *test.adjust, end);
+            section.at("adjust",
+                       [&] { test.procedure->setup(test.parameters_at(trial.sweep, trial.point)); });
+        }
+        return;
     }
     for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
         // Once is enough for values that no parameter takes.
@@ -144,6 +161,8 @@ void read_calibration(const ConfigSection& section, Test& test) {
                      "belongs to a test that provides something: add provides = \"NAME\"");
     }
     if (test.provides_result.empty()) return;
+    const auto gives = test.gives();
+    if (std::find(gives.begin(), gives.end(), test.provides_result) != gives.end()) return;
     section.at("provides_result", [&] { test.procedure->result(test.provides_result); });
 }
 
@@ -197,12 +216,13 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
     section.at("rule", [&] {
         judging.rule = library.find(section.text("rule"));
         // What a search gives is judged, not its trials.
-        if (!test.search) {
+        const auto gives = test.gives();
+        if (!test.by_trials()) {
             require_applicable(*test.procedure, judging.rule);
-        } else if (judging.rule.rule->applies_to != test.search->gives) {
+        } else if (std::find(gives.begin(), gives.end(), judging.rule.rule->applies_to) == gives.end()) {
             fail_input("rule " + judging.rule.full_id() + " judges " +
-                       in_quotes(judging.rule.rule->applies_to) + ", but the search gives " +
-                       in_quotes(test.search->gives));
+                       in_quotes(judging.rule.rule->applies_to) + ", but the " +
+                       (test.search ? "search" : "adjustment") + " gives " + in_quotes(gives.front()));
         }
     });
     const Unit unit = judging.rule.rule->unit;
@@ -262,12 +282,21 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
         section.fail(section.has("maximise_result") ? "maximise_result" : "trial_parameters",
                      "goes with [[test.maximise]]");
     }
+    const auto adjusted = section.tables("adjust", adjust_section);
+    if (adjusted.size() > 1)
+        section.fail("adjust",
+                     "one setting can be adjusted at a time: let another test provide the other first");
+    if (!adjusted.empty()) {
+        test.adjust = read_adjust(adjusted.front(), *procedure);
+        if (test.search || test.maximise || test.from_test || test.sweep.repeats > 1)
+            section.fail("adjust", "goes with no search, maximise, from_test or repeats");
+    }
     if (test.selects_only && test.maximise)
         section.fail("selects_only", "goes with a pre-scan, not with a test that maximises");
     if (const auto duration = section.quantity("duration")) {
         test.duration_s = duration->value;
         if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");
-        if (test.sweep.repeats > 1 || test.search || test.from_test || test.maximise) {
+        if (test.sweep.repeats > 1 || test.by_trials() || test.from_test || test.maximise) {
             section.fail("duration", "goes with neither repeats nor a search nor from_test nor maximise");
         }
     }

@@ -34,7 +34,9 @@ struct Instrument {
     double angle_tolerance_deg = 1, height_tolerance_m = 0.02;  // of where a turntable or mast must be
     std::optional<double> impedance_ohm;
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
-    std::string where;                        // file:line:column
+    // What rules may require of it: bandwidth, frequency_accuracy, reference ...
+    std::vector<std::pair<std::string, std::string>> properties;
+    std::string where;  // file:line:column
 
     bool simulated() const { return place.kind == Address::Kind::simulated; }
     bool is(std::string_view kind) const { return dialect.kind->name == kind; }

@@ -29,6 +29,7 @@ struct Campaign {
     std::vector<NamedFile> files;
     std::set<std::string> books;  // ids of the rulebooks it uses
     std::vector<Test> tests;
+    TextPairs left_out;  // tests that do not apply to the unit, with why
     std::vector<Watch> watches;
     std::vector<Recheck> rechecks;
     bool confirm_connections = false;

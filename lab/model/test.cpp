@@ -16,6 +16,11 @@ bool Judging::applies(const Sweep& sweep, const TextPairs& axes) const {
     });
 }
 
+std::string setting_calibration(const std::string& value) {
+    constexpr std::string_view mark = "calibration:";
+    return value.starts_with(mark) ? value.substr(mark.size()) : "";
+}
+
 std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis) {
     if (target == "unit") return SettingTarget{"unit", axis};
     const auto dot = target.find('.');
@@ -79,6 +84,33 @@ bool Test::measures() const {
     return std::any_of(procedure->inputs.begin(), procedure->inputs.end(), [&](const InputInfo& input) {
         return take_of(input.name) || (!source_of(input.name) && &input == &procedure->inputs.front());
     });
+}
+
+std::vector<std::string> Test::gives() const {
+    if (search) return {search->gives, "trials"};
+    if (adjust) return {adjust->gives, adjust->result, "trials"};
+    return {};
+}
+
+std::set<std::string> Test::settings_from() const {
+    std::set<std::string> out;
+    const auto add = [&](const TextPairs& list) {
+        for (const auto& [target, value] : list) {
+            if (auto from = setting_calibration(value); !from.empty()) out.insert(std::move(from));
+        }
+    };
+    add(settings);
+    for (const auto& take : takes) add(take.settings);
+    return out;
+}
+
+std::set<std::string> Test::limits_from() const {
+    std::set<std::string> out;
+    for (const auto& judging : judgings) {
+        for (const auto& wanted : results_needed(*judging.rule.rule))
+            out.insert(wanted.substr(0, wanted.find('/')));
+    }
+    return out;
 }
 
 const Source* Test::source_of(const std::string& input) const {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <set>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -10,6 +11,7 @@
 #include "core/measure/emission/candidates.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
+#include "core/sweep/adjust.hpp"
 #include "core/sweep/maximum.hpp"
 #include "core/sweep/search.hpp"
 #include "core/sweep/sweep.hpp"
@@ -32,6 +34,9 @@ struct Judging {
 struct SettingTarget {
     std::string role, setting;
 };
+
+// "calibration:NAME" as the value of a setting: the name; "" for a value.
+std::string setting_calibration(const std::string& value);
 
 // What a target of an axis or a key of "settings" means; nothing for "parameter.NAME" and "operator".
 std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis);
@@ -74,6 +79,7 @@ struct Test {
     std::vector<Judging> judgings;
     Sweep sweep;
     std::optional<Search> search;       // in place of a last axis
+    std::optional<Adjust> adjust;       // each point looks for the setting at which a result meets its target
     std::optional<Maximise> maximise;   // each point is measured where this is highest
     std::optional<FromTest> from_test;  // where the values of the last axis come from
     std::optional<double> duration_s;   // the sweep is repeated for so long
@@ -91,6 +97,14 @@ struct Test {
 
     // Whether the bench is needed at all: not when everything comes from earlier tests.
     bool measures() const;
+    // Points come of trials: what these came to is judged, not they.
+    bool by_trials() const { return search || adjust; }
+    // Names of what the trials come to, the value looked for first; empty for other tests.
+    std::vector<std::string> gives() const;
+    // Calibrations that settings come from: "calibration:NAME" in place of a value.
+    std::set<std::string> settings_from() const;
+    // Other tests whose results are limits here.
+    std::set<std::string> limits_from() const;
     const Source* source_of(const std::string& input) const;
     const Take* take_of(const std::string& input) const;
 

@@ -49,8 +49,8 @@ void Conductor::know(const RunRecord& earlier) {
             measured_.set_aside(record);
             continue;
         }
-        // So does one whose input from another test has been measured again, or counts no more.
-        if (!inputs_stand(record)) {
+        // So does one whose input, or limit, from another test has been measured again, or counts no more.
+        if (!inputs_stand(record) || !limits_stand(record)) {
             measured_.set_aside(record);
             continue;
         }
@@ -273,11 +273,28 @@ bool Conductor::inputs_stand(const PointRecord& record) const {
     });
 }
 
+// Every point whose results are limits of this one was measured before it, and still counts if it was judged
+// by it.
+bool Conductor::limits_stand(const PointRecord& record) const {
+    const Test* test = plan_.campaign->find(record.test);
+    if (!test || record.kind == PointKind::trial || record.kind == PointKind::check) return true;
+    const bool judged = std::any_of(record.findings.begin(), record.findings.end(),
+                                    [](const Finding& f) { return f.verdict != Verdict::none; });
+    for (const auto& name : test->limits_from()) {
+        for (const PointRecord* source : measured_.of(name)) {
+            if (source->position > record.position) return false;
+            if (judged && source->standing == Standing::voided) return false;
+        }
+    }
+    return true;
+}
+
 // What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
 // drawn anew; points that were measured with such an input lose their verdict.
 Conductor::Flow Conductor::renew() {
     for (const auto& planned : plan_.tests) {
-        if (planned.test->sources.empty() || skipped_.contains(&planned)) continue;
+        const bool looks_up = !planned.test->limits_from().empty();
+        if ((planned.test->sources.empty() && !looks_up) || skipped_.contains(&planned)) continue;
         std::vector<std::size_t> doubtful;
         for (const auto& point : planned.points) {
             const PointRecord* kept = measured_.find(planned.test->name, point.id);
@@ -287,13 +304,13 @@ Conductor::Flow Conductor::renew() {
                     doubtful.push_back(kept->position);
                 continue;
             }
-            if (still_drawn_from(planned, point, *kept)) continue;
+            if (still_drawn_from(planned, point, *kept) && limits_stand(*kept)) continue;
             const Flow flow = one(planned, planned.test->sweep, point);
             if (flow != Flow::go) return flow;
         }
         if (doubtful.empty()) continue;
         tally_.void_points(doubtful, Cause::input,
-                           "an input from another test was measured again or counts no more");
+                           "an input or limit from another test was measured again or counts no more");
         maker_.note("inputs", planned.test->name + ": " + std::to_string(doubtful.size()) +
                                   (doubtful.size() == 1 ? " point was" : " points were") +
                                   " made with an input that no longer counts, and lost the verdict; carry "
@@ -341,17 +358,39 @@ void Conductor::tell_owed() {
 
 Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     if (planned.test->search) return search(planned, point);
+    if (planned.test->adjust) return adjust(planned, point);
     if (planned.test->maximise) return maximum(planned, sweep, point);
     PointRecord record;
-    return measure(planned,
-                   {planned.test,
-                    planned.instrument,
-                    &sweep,
-                    &point,
-                    PointKind::point,
-                    {},
-                    given_inputs(plan_, measured_, folder_, *planned.test, sweep, point)},
-                   record);
+    return measure(planned, job_of(planned, sweep, point, PointKind::point), record);
+}
+
+PointJob Conductor::job_of(const PlannedTest& planned, const Sweep& sweep, const Point& point, PointKind kind,
+                           const std::string& parent) const {
+    const Test& test = *planned.test;
+    const TextPairs axes = axes_of(sweep, point);
+    PointJob job{&test, planned.instrument, &sweep, &point, kind, parent};
+    job.blocked = adjusted_settings(test, axes, job.adjusted);
+    if (kind != PointKind::threshold) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
+    job.around = around(test, planned.instrument, options_.unit, axes,
+                        [&](const std::string& name) { return measured_.of(name); });
+    return job;
+}
+
+std::string Conductor::adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const {
+    for (const auto& name : test.settings_from()) {
+        const PlannedTest* provider = plan_.provider(name);
+        if (!provider) return "the calibration " + in_quotes(name) + " was not made";
+        const std::string& gives = provider->test->adjust->gives;
+        const auto found = only_result(provider->test->name, gives, axes,
+                                       [&](const std::string& of) { return measured_.of(of); });
+        if (!found.result)
+            return "the setting from the calibration " + in_quotes(name) + ": " + found.missing;
+        if (auto lapse = calibrations_.knows(name) ? calibrations_.lapse(name) : "";
+            !lapse.empty() && provider->test->valid_for_s)
+            return lapse;
+        out.emplace_back(name, format_exact(found.result->value));
+    }
+    return {};
 }
 
 Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {

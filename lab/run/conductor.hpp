@@ -8,6 +8,7 @@
 #include <unordered_set>
 #include <vector>
 
+#include "lab/run/around.hpp"
 #include "lab/run/measured.hpp"
 #include "lab/run/pace.hpp"
 #include "lab/run/point_maker.hpp"
@@ -48,6 +49,8 @@ class Conductor {
     Flow visit(const PlannedTest& planned, const Sweep& sweep, const Point& point);  // with what comes before
     Flow one(const PlannedTest& planned, const Sweep& sweep, const Point& point);
     Flow search(const PlannedTest& planned, const Point& point);
+    Flow adjust(const PlannedTest& planned, const Point& point);
+    Flow try_out(const PlannedTest& planned, const Trial& trial, const Point& point, PointRecord& record);
     // The point where a result is highest over further axes, measured there.
     Flow maximum(const PlannedTest& planned, const Sweep& sweep, const Point& point);
     // Measures and keeps one point, again where a watch, a person or a fault demands it.
@@ -61,7 +64,12 @@ class Conductor {
     Flow recover(Stability& stability, const std::string& reason);
 
     bool done(const Point& point) const { return measured_.done(point.id); }
+    PointJob job_of(const PlannedTest& planned, const Sweep& sweep, const Point& point, PointKind kind,
+                    const std::string& parent = {}) const;
+    // What settings that come from calibrations are here; gives why one cannot be had, "" when all can.
+    std::string adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const;
     bool inputs_stand(const PointRecord& record) const;
+    bool limits_stand(const PointRecord& record) const;
     Flow renew();
     bool still_drawn_from(const PlannedTest& planned, const Point& point, const PointRecord& kept) const;
     // Points that rules apply to and that have no finding: with any of them the run is not complete.

@@ -4,6 +4,7 @@
 
 #include "core/measure/emission/candidates.hpp"
 #include "lab/run/conductor.hpp"
+#include "lab/run/trials.hpp"
 #include "lab/tally/measure_kept.hpp"
 
 namespace rt::lab {
@@ -81,28 +82,56 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
     std::vector<PointRecord> trials;
     while (const auto value = search.next()) {
         const Trial trial = trial_of(test.name, test.sweep, point, *test.search, *value);
-        const PointRecord* before = measured_.find(test.name, trial.point.id);
         PointRecord record;
-        // A search that is carried on takes the trials that it has.
-        if (before && done(trial.point)) {
-            record = *before;
-        } else {
-            if (listener_.stop()) return Flow::stop;
-            const Flow flow = measure(
-                planned,
-                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text(),
-                 given_inputs(plan_, measured_, folder_, test, trial.sweep, trial.point)},
-                record);
-            if (flow != Flow::go) return flow;
-        }
+        // One that is carried on takes the trials that it has.
+        const Flow flow = try_out(planned, trial, point, record);
+        if (flow != Flow::go) return flow;
         const Result* result = record.find_result(test.search->result);
         const bool valid = result && record.standing == Standing::valid;
         search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
         trials.push_back(std::move(record));
     }
-    const PointJob job{&test, planned.instrument, &test.sweep, &point, PointKind::threshold, {}};
-    add(&planned, maker_.conclude(job, ++position_, search, trials), &point);
+    const PointJob job = job_of(planned, test.sweep, point, PointKind::threshold);
+    add(&planned,
+        maker_.conclude(job, ++position_, table_of(*test.search, trials),
+                        outcome_of(*test.search, search, trials)),
+        &point);
     return Flow::go;
+}
+
+Conductor::Flow Conductor::adjust(const PlannedTest& planned, const Point& point) {
+    const Test& test = *planned.test;
+    Adjustment adjustment(*test.adjust);
+    std::vector<PointRecord> trials;
+    while (const auto value = adjustment.next()) {
+        const Trial trial = trial_of(test.name, test.sweep, point, *test.adjust, *value);
+        PointRecord record;
+        const Flow flow = try_out(planned, trial, point, record);
+        if (flow != Flow::go) return flow;
+        const Result* result = record.find_result(test.adjust->result);
+        const bool valid = result && record.standing == Standing::valid && result->known == Known::exactly;
+        adjustment.put(valid ? std::optional(result->value.value) : std::nullopt);
+        trials.push_back(std::move(record));
+    }
+    const PointJob job = job_of(planned, test.sweep, point, PointKind::threshold);
+    add(&planned,
+        maker_.conclude(job, ++position_, table_of(*test.adjust, trials),
+                        outcome_of(*test.adjust, adjustment, trials)),
+        &point);
+    return Flow::go;
+}
+
+// A trial, or what an earlier part of the run has measured of it.
+Conductor::Flow Conductor::try_out(const PlannedTest& planned, const Trial& trial, const Point& point,
+                                   PointRecord& record) {
+    const PointRecord* before = measured_.find(planned.test->name, trial.point.id);
+    if (before && done(trial.point)) {
+        record = *before;
+        return Flow::go;
+    }
+    if (listener_.stop()) return Flow::stop;
+    return measure(planned, job_of(planned, trial.sweep, trial.point, PointKind::trial, point.id_text()),
+                   record);
 }
 
 Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
@@ -111,19 +140,10 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     MaximumSearch search(what);
     while (const auto place = search.next()) {
         const Trial trial = place_of(test.name, sweep, point, what, *place, true);
-        const PointRecord* before = measured_.find(test.name, trial.point.id);
         PointRecord record;
-        if (before && done(trial.point)) {
-            record = *before;
-        } else {
-            if (listener_.stop()) return Flow::stop;
-            const Flow flow = measure(
-                planned,
-                {&test, planned.instrument, &trial.sweep, &trial.point, PointKind::trial, point.id_text(),
-                 given_inputs(plan_, measured_, folder_, test, trial.sweep, trial.point)},
-                record);
-            if (flow != Flow::go) return flow;
-        }
+        // One that is carried on takes the trials that it has.
+        const Flow flow = try_out(planned, trial, point, record);
+        if (flow != Flow::go) return flow;
         const Result* result = record.find_result(what.result);
         const bool valid = result && record.standing == Standing::valid;
         search.put(valid ? std::optional(result->value.value) : std::nullopt);
@@ -143,9 +163,7 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     if (const auto text = search.not_measured(); !text.empty())
         maker_.note("maximum", test.name + ", " + label(sweep, point) + ": " + text);
     PointRecord record;
-    return measure(planned,
-                   {&test, planned.instrument, &last.sweep, &last.point, PointKind::point, point.id_text(),
-                    given_inputs(plan_, measured_, folder_, test, last.sweep, last.point)},
+    return measure(planned, job_of(planned, last.sweep, last.point, PointKind::point, point.id_text()),
                    record);
 }
 

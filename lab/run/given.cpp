@@ -105,7 +105,7 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
     ResultTable out;
     std::vector<const PointRecord*> rows;
     for (const PointRecord* record : measured.of(test.name)) {
-        const bool kind = record->kind == (test.search ? PointKind::threshold : PointKind::point);
+        const bool kind = record->kind == (test.by_trials() ? PointKind::threshold : PointKind::point);
         if (kind && in_group(*record, group)) rows.push_back(record);
     }
     // Axes in the order of the sweep; the value of each tells its unit.

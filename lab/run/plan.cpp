@@ -28,6 +28,7 @@ void require_setting(const Bench& bench, const Test& test, const SettingTarget& 
                      const std::string& value, Plan& plan) {
     const Instrument& instrument = require_role(bench, target.role, test);
     plan.roles.insert(target.role);
+    if (!setting_calibration(value).empty()) return;  // known during the run
     if (!instrument.place.speaks()) return;  // a person, a program or recorded captures take everything
     const auto fail = [&](const std::string& why) {
         fail_input(test.where, "test " + in_quotes(test.name) + " sets " + in_quotes(target.setting) +
@@ -81,6 +82,8 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
                 require_role(bench, setting->role, test), plan.roles.insert(setting->role);
         }
     }
+    if (test.adjust)
+        each(test.adjust->axis, test.adjust->sets, {format(test.adjust->from), format(test.adjust->to)});
     if (!test.power_cycle.empty()) {
         const auto& supply = require_role(bench, test.power_cycle, test);
         if (!supply.is("supply")) {
@@ -174,6 +177,7 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
     const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), sets_parameter);
     double sum = 0;
     std::size_t trials = 1;
+    if (test.adjust) trials = test.adjust->trials;
     if (test.search) trials = ThresholdSearch(*test.search, confirmations(test)).most_trials();
     for (const auto& point : planned.points) {
         double seconds = seconds_of(test.setup_at(point), test.parameters_at(point));
@@ -224,6 +228,10 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
         planned.captures *= places;
         planned.seconds *= static_cast<double>(places);
     }
+    if (test.adjust) {
+        planned.at_most = true;
+        planned.captures *= test.adjust->trials;
+    }
     if (test.search) {
         planned.at_most = true;
         planned.captures *= ThresholdSearch(*test.search, confirmations(test)).most_trials();
@@ -271,6 +279,8 @@ bool ready(const Plan& plan, const Test& test, const std::vector<std::size_t>& l
         if (&other == &test) continue;
         if (test.from_test && test.from_test->test == other.name) return false;
         if (std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end()) return false;
+        if (test.limits_from().contains(other.name)) return false;
+        if (!other.provides.empty() && test.settings_from().contains(other.provides)) return false;
         const auto source = [&](const Source& s) { return s.test == other.name; };
         if (std::any_of(test.sources.begin(), test.sources.end(), source)) return false;
     }
@@ -313,6 +323,10 @@ std::vector<Stretch> order_of(const Plan& plan) {
 }
 
 void require_known(const Campaign& campaign, const std::vector<std::string>& only) {
+    for (const auto& [name, why] : campaign.left_out) {
+        if (std::find(only.begin(), only.end(), name) != only.end())
+            fail_input(campaign.file.string(), "the test " + in_quotes(name) + " is left out: " + why);
+    }
     std::vector<std::string> names;
     for (const auto& test : campaign.tests) names.push_back(test.name);
     for (const auto& name : only) {
@@ -369,7 +383,7 @@ void warn_of_budgets(const Plan& plan, const Add& add) {
         for (const auto& product : procedure.results) products.emplace_back(product.name);
     }
     for (const auto& test : plan.campaign->tests) {
-        if (test.search) products.push_back(test.search->gives);
+        for (const auto& name : test.gives()) products.push_back(name);
     }
     for (const auto& budget : plan.bench->budgets) {
         for (const auto& name : budget.applies_to) {
@@ -417,6 +431,11 @@ void warn(Plan& plan) {
         }
     }
     for (const auto& planned : plan.tests) {
+        for (const auto& name : planned.test->limits_from()) {
+            if (!plan.find(name))
+                add("limits of test " + planned.test->name + " are results of " + name +
+                    ", which is not chosen: they will give no verdict");
+        }
         for (const auto& source : planned.test->sources) {
             if (!plan.find(source.test))
                 add("test " + planned.test->name + " is made from " + source.test +

@@ -44,9 +44,10 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
     PointRecord record = head_of(job, position);
     const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
     put_parameters(parameters, record);
-    std::string doubt;
-    std::vector<Taken> taken =
-        taker_.take_all(job, parameters, job.test->procedure->setup(parameters), watches, doubt);
+    std::string doubt = job.blocked;
+    std::vector<Taken> taken;
+    if (job.blocked.empty())
+        taken = taker_.take_all(job, parameters, job.test->procedure->setup(parameters), watches, doubt);
     std::vector<Input> inputs = keep_all(job, std::move(taken), record, doubt);
     Outcome outcome = outcome_of(job, parameters, std::move(inputs), std::move(doubt));
     judge_all(job, parameters, std::move(outcome), record);
@@ -157,6 +158,7 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
         if (!job.test->judges(judging, job.kind == PointKind::trial, record.axes)) continue;
         JudgeOptions options = judging.options;
         options.budgets = bench_.bench().budgets;
+        options.around = job.around;
         record.findings.push_back(judge(judging.rule, outcome, parameters, options));
     }
     record.results = std::move(outcome.results);
@@ -190,55 +192,13 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchK
     }
 }
 
-// On what a threshold rests that was found by bisection.
-static std::string assumption_of(const ThresholdSearch& search) {
-    const auto list = [](const std::vector<Quantity>& values) {
-        std::string out;
-        for (const auto& value : values) out += (out.empty() ? "" : ", ") + format(value);
-        return out;
-    };
-    std::string out = "takes for granted that what holds at one value holds at every easier one";
-    if (!search.confirmed().empty()) out += "; confirmed at " + list(search.confirmed());
-    if (!search.refuted().empty())
-        out += "; it does not hold at " + list(search.refuted()) + ", although it does at harder values";
-    return out;
-}
-
-PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
-                                 const std::vector<PointRecord>& trials) {
-    const Search& what = *job.test->search;
+PointRecord PointMaker::conclude(const PointJob& job, std::size_t position, const std::string& table,
+                                 Outcome outcome) {
     PointRecord record = head_of(job, position);
     const Parameters& parameters = job.test->parameters;
     put_parameters(parameters, record);
-    std::string table = "trial," + what.axis + "," + what.result + ",holds,point\n";
-    for (std::size_t i = 0; i < trials.size(); ++i) {
-        const Result* result = trials[i].find_result(what.result);
-        table += std::to_string(i + 1) + "," + trials[i].axes.back().second + "," +
-                 (result ? exact(result->value.value) + " " + symbol(result->value.unit) : "") + "," +
-                 (result ? (what.holds(result->value.value) ? "yes" : "no") : "") + "," +
-                 std::to_string(trials[i].position) + "\n";
-    }
     record.capture = keep(record, table, "trials");
-    Outcome outcome;
-    const auto threshold = search.threshold();
     outcome.stated = parameters.stated_names();
-    if (search.invalid()) {
-        outcome.invalid = "the trial at " + trials.back().axes.back().second + " has no " + what.result +
-                          (trials.back().notes.empty() ? "" : " (" + trials.back().notes.back() + ")");
-    } else if (!threshold) {
-        outcome.invalid =
-            "the criterion does not hold even at " + format(what.alive_at.value_or(what.holds_at)) +
-            (what.alive_at ? ": nothing answers there either"
-                           : ", the end of the search: give alive_at, a value at which it must hold");
-    } else {
-        outcome.results.push_back({what.gives, *threshold, {}});
-        outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
-        if (search.beyond()) {
-            outcome.notes.push_back("it still holds at " + format(what.fails_at) +
-                                    ", the end of the search: the threshold lies beyond");
-        }
-        outcome.notes.push_back(assumption_of(search));
-    }
     judge_all(job, parameters, std::move(outcome), record);
     record.ended = utc_now();
     return record;

@@ -19,9 +19,9 @@ class PointMaker {
     // Everything but the verdicts of watches. Throws as Taker::take_all(). `position` names the capture's
     // file.
     PointRecord make(const PointJob& job, std::size_t position, WatchKeeper& watches);
-    // What a search came to.
-    PointRecord conclude(const PointJob& job, std::size_t position, const ThresholdSearch& search,
-                         const std::vector<PointRecord>& trials);
+    // What a search or an adjustment came to, with the table of its trials.
+    PointRecord conclude(const PointJob& job, std::size_t position, const std::string& table,
+                         Outcome outcome);
     void power_cycle(const Test& test) { taker_.power_cycle(test); }
     void note(const std::string& kind, const std::string& text) { taker_.note(kind, text); }
 

@@ -120,12 +120,14 @@ RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListen
 }  // namespace
 
 RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesystem::path& folder,
-                 RunListener& listener, const RunOptions& options) {
+                 RunListener& listener, const RunOptions& wishes) {
+    RunOptions options = wishes;
     std::string unit;
     Tally tally = Tally::create(folder, [&] {
         make_folder(folder / "captures");
         RunRecord head = head_of(plan, options.answers);
         unit = unit_of(head);
+        options.unit = unit_details(head);
         head.files = keep_inputs(plan, library, folder);
         return head;
     });
@@ -133,12 +135,14 @@ RunEnd carry_out(const Plan& plan, const RuleLibrary& library, const std::filesy
 }
 
 RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListener& listener,
-                const RunOptions& options) {
+                const RunOptions& wishes) {
+    RunOptions options = wishes;
     Tally tally = Tally::open_to_write(folder);
     if (!options.redo.empty()) {
         tally.supersede(chosen_again(tally.read(), options.redo), "chosen to be measured again");
     }
     const RunRecord earlier = tally.read();
+    options.unit = unit_details(earlier);
     tally.add(EventRecord{utc_now(), "resumed",
                           "after " + std::to_string(earlier.points.size()) + " of " +
                               (plan.at_most() ? "at most " : "") + std::to_string(plan.captures()) +

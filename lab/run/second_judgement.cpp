@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "lab/run/around.hpp"
 #include "lab/tally/measure_kept.hpp"
 
 namespace rt::lab {
@@ -54,6 +55,14 @@ static std::vector<const Judging*> judgings_of(const Test& test, const PointReco
 std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
                                        const SecondJudgement& how) {
     std::vector<SecondFinding> out;
+    const TextPairs unit = unit_details(run.record());
+    const PointsOf points_of = [&](const std::string& name) {
+        std::vector<const PointRecord*> of;
+        for (const auto& point : run.record().points) {
+            if (point.test == name) of.push_back(&point);
+        }
+        return of;
+    };
     for (const auto& point : run.record().points) {
         if (point.findings.empty()) continue;
         const Test* test = campaign.find(point.test);
@@ -71,8 +80,8 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
             rules.push_back(how.rule_for(judging->rule.full_id()));
             const Rule& rule = *rules.back().rule;
             // Curves, and how a result came about, are known by measuring again.
-            needs_capture =
-                needs_capture || !rule.bound() || rule.bandwidth || rule.detector || rule.least_observation_s;
+            needs_capture = needs_capture || !rule.bound() || rule.looked_up() || rule.bandwidth ||
+                            rule.detector || rule.least_observation_s;
         }
         const Parameters parameters = parameters_of(*test, point);
         Outcome outcome;
@@ -86,9 +95,12 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
         }
         if (!outcome.invalid && !how.from_captures) complete_from_record(point, parameters, outcome);
         if (!measured) complete_from_record(point, parameters, outcome);
+        const Circumstances surroundings =
+            around(*test, bench.find(test->instrument), unit, point.axes, points_of);
         for (std::size_t i = 0; i < rules.size(); ++i) {
             JudgeOptions options = judgings[i]->options;
             options.budgets = bench.budgets;
+            options.around = surroundings;
             if (how.decision) options.decision = *how.decision;
             out.push_back({&point, &point.findings[i], judge(rules[i], outcome, parameters, options)});
         }

@@ -68,7 +68,12 @@ void Taker::prompt_axes(const PointJob& job) {
 
 void Taker::set_up(const PointJob& job, const Take* take) {
     std::vector<std::pair<SettingTarget, std::string>> wanted;
-    const auto want = [&](const SettingTarget& target, const std::string& value) {
+    const auto want = [&](const SettingTarget& target, std::string value) {
+        if (const auto from = setting_calibration(value); !from.empty()) {
+            for (const auto& [name, found] : job.adjusted) {
+                if (name == from) value = found;
+            }
+        }
         for (auto& [known, text] : wanted) {
             if (known.role != target.role || known.setting != target.setting) continue;
             text = value;

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/rules/circumstances.hpp"
 #include "core/signal/capture.hpp"
 #include "lab/run/calibrations.hpp"
 #include "lab/run/given.hpp"
@@ -32,6 +33,9 @@ struct PointJob {
     PointKind kind = PointKind::point;
     std::string parent = {};        // id of the point that a trial is made for
     std::vector<Given> given = {};  // inputs from other tests
+    TextPairs adjusted = {};    // values of settings that come from calibrations, by the calibration's name
+    std::string blocked = {};   // why nothing can be measured here; "" when it can
+    Circumstances around = {};  // where limits are looked up
 };
 
 // A capture of the bench as an input of the procedure.

@@ -1,0 +1,67 @@
+#include "lab/run/around.hpp"
+
+#include <algorithm>
+
+namespace rt::lab {
+namespace {
+
+bool shares(const TextPairs& other, const TextPairs& own) {
+    return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
+        return std::all_of(own.begin(), own.end(), [&](const auto& mine) {
+            return mine.first != axis.first || mine.second == axis.second;
+        });
+    });
+}
+
+}  // namespace
+
+FoundResult only_result(const std::string& test, const std::string& result, const TextPairs& axes,
+                        const PointsOf& points_of) {
+    std::vector<const PointRecord*> fitting;
+    for (const PointRecord* point : points_of(test)) {
+        if ((point->kind == PointKind::point || point->kind == PointKind::threshold) &&
+            shares(point->axes, axes))
+            fitting.push_back(point);
+    }
+    if (fitting.empty()) return {{}, test + " has no point here"};
+    if (fitting.size() > 1) {
+        return {{},
+                std::to_string(fitting.size()) + " points of " + test + " could be meant, " +
+                    fitting[0]->label + " and " + fitting[1]->label + " among them"};
+    }
+    const PointRecord& point = *fitting.front();
+    const std::string why =
+        point.standing == Standing::voided ? "void: " + point.standing_reason : point.invalid;
+    if (!why.empty()) return {{}, point.label + " of " + test + " is not valid: " + why};
+    const Result* there = point.find_result(result);
+    if (!there) return {{}, point.label + " of " + test + " gives no " + result};
+    return {*there, {}};
+}
+
+Circumstances around(const Test& test, const Instrument* instrument, const TextPairs& unit,
+                     const TextPairs& axes, const PointsOf& points_of) {
+    Circumstances out;
+    for (const auto& [name, value] : axes) out.values["axis." + name] = value;
+    for (const auto& [name, value] : unit) out.values["unit." + name] = value;
+    if (instrument) {
+        for (const auto& [name, value] : instrument->properties) out.values["instrument." + name] = value;
+    }
+    for (const auto& judging : test.judgings) {
+        for (const auto& name : results_needed(*judging.rule.rule)) {
+            const auto slash = name.find('/');
+            out.results[name] = only_result(name.substr(0, slash), name.substr(slash + 1), axes, points_of);
+        }
+    }
+    return out;
+}
+
+TextPairs unit_details(const RunRecord& run) {
+    constexpr std::string_view mark = "unit.";
+    TextPairs out;
+    for (const auto& [name, value] : run.facts) {
+        if (name.starts_with(mark)) out.emplace_back(name.substr(mark.size()), value);
+    }
+    return out;
+}
+
+}  // namespace rt::lab

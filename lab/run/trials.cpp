@@ -1,0 +1,93 @@
+#include "lab/run/trials.hpp"
+
+#include <functional>
+
+#include "core/base/text.hpp"
+
+namespace rt::lab {
+namespace {
+
+// On what a threshold rests that was found by bisection.
+std::string assumption_of(const ThresholdSearch& search) {
+    const auto list = [](const std::vector<Quantity>& values) {
+        std::string out;
+        for (const auto& value : values) out += (out.empty() ? "" : ", ") + format(value);
+        return out;
+    };
+    std::string out = "takes for granted that what holds at one value holds at every easier one";
+    if (!search.confirmed().empty()) out += "; confirmed at " + list(search.confirmed());
+    if (!search.refuted().empty())
+        out += "; it does not hold at " + list(search.refuted()) + ", although it does at harder values";
+    return out;
+}
+
+std::string rows_of(const std::string& axis, const std::string& result, const char* column,
+                    const std::vector<PointRecord>& trials,
+                    const std::function<std::string(const Result&)>& said) {
+    std::string table = "trial," + axis + "," + result + "," + column + ",point\n";
+    for (std::size_t i = 0; i < trials.size(); ++i) {
+        const Result* there = trials[i].find_result(result);
+        table += std::to_string(i + 1) + "," + trials[i].axes.back().second + "," +
+                 (there ? exact(there->value.value) + " " + symbol(there->value.unit) : "") + "," +
+                 (there ? said(*there) : "") + "," + std::to_string(trials[i].position) + "\n";
+    }
+    return table;
+}
+
+// What the last trial said of itself.
+std::string last_note(const std::vector<PointRecord>& trials) {
+    return trials.back().notes.empty() ? "" : " (" + trials.back().notes.back() + ")";
+}
+
+}  // namespace
+
+std::string table_of(const Search& what, const std::vector<PointRecord>& trials) {
+    return rows_of(what.axis, what.result, "holds", trials,
+                   [&](const Result& r) { return std::string(what.holds(r.value.value) ? "yes" : "no"); });
+}
+
+Outcome outcome_of(const Search& what, const ThresholdSearch& search,
+                   const std::vector<PointRecord>& trials) {
+    Outcome outcome;
+    const auto threshold = search.threshold();
+    if (search.invalid()) {
+        outcome.invalid =
+            "the trial at " + trials.back().axes.back().second + " has no " + what.result + last_note(trials);
+        return outcome;
+    }
+    if (!threshold) {
+        outcome.invalid =
+            "the criterion does not hold even at " + format(what.alive_at.value_or(what.holds_at)) +
+            (what.alive_at ? ": nothing answers there either"
+                           : ", the end of the search: give alive_at, a value at which it must hold");
+        return outcome;
+    }
+    outcome.results.push_back({what.gives, *threshold, {}});
+    outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
+    if (search.beyond()) {
+        outcome.notes.push_back("it still holds at " + format(what.fails_at) +
+                                ", the end of the search: the threshold lies beyond");
+    }
+    outcome.notes.push_back(assumption_of(search));
+    return outcome;
+}
+
+std::string table_of(const Adjust& what, const std::vector<PointRecord>& trials) {
+    return rows_of(what.axis, what.result, "off", trials,
+                   [&](const Result& r) { return exact(r.value.value - what.target); });
+}
+
+Outcome outcome_of(const Adjust& what, const Adjustment& adjustment, const std::vector<PointRecord>& trials) {
+    Outcome outcome;
+    const auto found = adjustment.found();
+    if (!found) {
+        outcome.invalid = "not adjusted: " + adjustment.failure() + last_note(trials);
+        return outcome;
+    }
+    outcome.results.push_back({what.gives, *found, {}});
+    if (const Result* reached = trials.back().find_result(what.result)) outcome.results.push_back(*reached);
+    outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
+    return outcome;
+}
+
+}  // namespace rt::lab
