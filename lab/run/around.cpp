@@ -15,26 +15,31 @@ bool shares(const TextPairs& other, const TextPairs& own) {
 
 }  // namespace
 
-FoundResult only_result(const std::string& test, const std::string& result, const TextPairs& axes,
-                        const PointsOf& points_of) {
+const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsOf& points_of,
+                              std::string& why) {
     std::vector<const PointRecord*> fitting;
     for (const PointRecord* point : points_of(test)) {
         if ((point->kind == PointKind::point || point->kind == PointKind::threshold) &&
             shares(point->axes, axes))
             fitting.push_back(point);
     }
-    if (fitting.empty()) return {{}, test + " has no point here"};
-    if (fitting.size() > 1) {
-        return {{},
-                std::to_string(fitting.size()) + " points of " + test + " could be meant, " +
-                    fitting[0]->label + " and " + fitting[1]->label + " among them"};
-    }
-    const PointRecord& point = *fitting.front();
+    if (fitting.size() == 1) return fitting.front();
+    why = fitting.empty() ? test + " has no point here"
+                          : std::to_string(fitting.size()) + " points of " + test + " could be meant, " +
+                                fitting[0]->label + " and " + fitting[1]->label + " among them";
+    return nullptr;
+}
+
+FoundResult only_result(const std::string& test, const std::string& result, const TextPairs& axes,
+                        const PointsOf& points_of) {
+    FoundResult out;
+    const PointRecord* point = only_point(test, axes, points_of, out.missing);
+    if (!point) return out;
     const std::string why =
-        point.standing == Standing::voided ? "void: " + point.standing_reason : point.invalid;
-    if (!why.empty()) return {{}, point.label + " of " + test + " is not valid: " + why};
-    const Result* there = point.find_result(result);
-    if (!there) return {{}, point.label + " of " + test + " gives no " + result};
+        point->standing == Standing::voided ? "void: " + point->standing_reason : point->invalid;
+    if (!why.empty()) return {{}, point->label + " of " + test + " is not valid: " + why};
+    const Result* there = point->find_result(result);
+    if (!there) return {{}, point->label + " of " + test + " gives no " + result};
     return {*there, {}};
 }
 

@@ -22,6 +22,11 @@ using PointsOf = std::function<std::vector<const PointRecord*>(const std::string
 Circumstances around(const Test& test, const Instrument* instrument, const TextPairs& unit,
                      const TextPairs& axes, const PointsOf& points_of);
 
+// The only point of a test, or the one with the same values on the axes that both have; null, and `why`, when
+// there is none or more than one.
+const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsOf& points_of,
+                              std::string& why);
+
 // The result of the only point of a test, or of the one with the same values on the axes that both have.
 FoundResult only_result(const std::string& test, const std::string& result, const TextPairs& axes,
                         const PointsOf& points_of);

@@ -273,27 +273,31 @@ bool Conductor::inputs_stand(const PointRecord& record) const {
     });
 }
 
-// Every point whose results are limits of this one was measured before it, and still counts if it was judged
-// by it.
+// Every point that this one has its limits or settings from was measured before it, and still counts if it
+// was judged by it.
 bool Conductor::limits_stand(const PointRecord& record) const {
-    const Test* test = plan_.campaign->find(record.test);
-    if (!test || record.kind == PointKind::trial || record.kind == PointKind::check) return true;
+    const PlannedTest* planned = plan_.find(record.test);
+    if (!planned || record.kind == PointKind::check) return true;
     const bool judged = std::any_of(record.findings.begin(), record.findings.end(),
                                     [](const Finding& f) { return f.verdict != Verdict::none; });
-    for (const auto& name : test->limits_from()) {
-        for (const PointRecord* source : measured_.of(name)) {
-            if (source->position > record.position) return false;
-            if (judged && source->standing == Standing::voided) return false;
-        }
+    std::set<std::string> sources = planned->test->limits_from();
+    for (const auto& name : planned->test->settings_from()) {
+        if (const PlannedTest* provider = plan_.provider(name)) sources.insert(provider->test->name);
     }
-    return true;
+    return std::all_of(sources.begin(), sources.end(), [&](const std::string& name) {
+        std::string why;
+        const PointRecord* source = only_point(
+            name, record.axes, [&](const std::string& of) { return measured_.of(of); }, why);
+        if (!source) return !judged;
+        return source->position < record.position && !(judged && source->standing == Standing::voided);
+    });
 }
 
 // What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
 // drawn anew; points that were measured with such an input lose their verdict.
 Conductor::Flow Conductor::renew() {
     for (const auto& planned : plan_.tests) {
-        const bool looks_up = !planned.test->limits_from().empty();
+        const bool looks_up = !planned.test->limits_from().empty() || !planned.test->settings_from().empty();
         if ((planned.test->sources.empty() && !looks_up) || skipped_.contains(&planned)) continue;
         std::vector<std::size_t> doubtful;
         for (const auto& point : planned.points) {

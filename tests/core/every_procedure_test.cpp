@@ -176,7 +176,8 @@ TEST_CASE("every procedure on captures has its line here") {
         for (const auto& line : list) here.insert(line.procedure);
     }
     // Of readings, not of captures with a signal.
-    for (const char* other : {"network.return-loss", "power.level", "path.loss", "receiver.error-rate"})
+    for (const char* other :
+         {"network.return-loss", "power.level", "power.gain", "path.loss", "receiver.error-rate"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.
