@@ -67,19 +67,4 @@ std::size_t whole_option(const Call& call, const std::string& option, std::size_
 // A name for a figure: ends in .svg or .png, in a folder that exists. Throws Error(input) naming the option.
 void require_figure_name(const std::string& option, const std::filesystem::path& file);
 
-Command demo_command();
-Command draft_command();
-Command check_command();
-Command run_command();
-Command measure_command();
-Command report_command();
-Command export_command();
-Command judge_command();
-Command compare_command();
-Command verify_command();
-Command push_command();
-Command find_command();
-Command rules_command();
-Command bench_command();
-
 }  // namespace rt::cli

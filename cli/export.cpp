@@ -11,16 +11,39 @@
 namespace rt::cli {
 namespace {
 
+// A form that a run is exported in. Adding one is a function that writes it and a row here.
 struct Form {
     const char* name;
     const char* file;
+    const char* help;
+    // Writes it; gives what is to be said besides the name of the file.
+    std::string (*write)(const RunData& data, const std::filesystem::path& file);
     bool on_request = false;  // made only when asked for by name
 };
-constexpr Form forms[] = {{"csv", "results.csv"},
-                          {"json", "results.json"},
-                          {"junit", "junit.xml"},
-                          {"workbook", "results.xlsx"},
-                          {"evidence", "evidence.zip", true}};  // as large as the run
+
+std::string write_archive(const RunData& data, const std::filesystem::path& file) {
+    const Evidence evidence = write_evidence(data.folder(), file);
+    return ": " + std::to_string(evidence.files) + " files, seal " + evidence.seal;
+}
+
+// Of a form that is a text made of the record.
+template <std::string (*text)(const RunRecord&)>
+std::string write_text(const RunData& data, const std::filesystem::path& file) {
+    write_file(file, text(data.record()));
+    return "";
+}
+
+constexpr Form forms[] = {
+    {"csv", "results.csv", "one row a finding", write_text<findings_csv>},
+    {"json", "results.json", "everything, documented in docs/json.md", write_text<run_json>},
+    {"junit", "junit.xml", "findings as cases of a test suite", write_text<junit_xml>},
+    {"workbook", "results.xlsx", "sheets for people",
+     [](const RunData& data, const std::filesystem::path& file) {
+         write_workbook(data.record(), file);
+         return std::string();
+     }},
+    {"evidence", "evidence.zip", "the whole run as one archive", write_archive, true},  // as large as the run
+};
 
 ExitCode perform_export(const Call& call) {
     const auto folders = call.texts("run");
@@ -53,17 +76,8 @@ ExitCode perform_export(const Call& call) {
         const std::string name = form.name;
         if (std::find(wanted.begin(), wanted.end(), name) == wanted.end()) continue;
         const auto file = folder / form.file;
-        if (name == "csv") write_file(file, findings_csv(data.record()));
-        if (name == "json") write_file(file, run_json(data.record()));
-        if (name == "junit") write_file(file, junit_xml(data.record()));
-        if (name == "workbook") write_workbook(data.record(), file);
-        if (name == "evidence") {
-            const Evidence evidence = write_evidence(folders.front(), file);
-            call.console.out("wrote " + file.string() + ": " + std::to_string(evidence.files) +
-                             " files, seal " + evidence.seal);
-            continue;
-        }
-        call.console.out("wrote " + file.string());
+        const std::string said = form.write(data, file);
+        call.console.out("wrote " + file.string() + said);
     }
     return ExitCode::passed;
 }

@@ -121,14 +121,6 @@ int confess(const std::string& what) {
 
 }  // namespace
 
-std::span<const Command> commands() {
-    static const std::array list{demo_command(),    draft_command(),  check_command(),  run_command(),
-                                 measure_command(), report_command(), export_command(), judge_command(),
-                                 compare_command(), verify_command(), find_command(),   push_command(),
-                                 rules_command(),   bench_command()};
-    return list;
-}
-
 std::string Call::text(const std::string& option) const {
     const auto all = texts(option);
     return all.empty() ? "" : all.back();

@@ -30,7 +30,7 @@ std::string point_line(const PointRecord& point, std::size_t total, const Findin
         line += padded(point.results.empty() ? "-" : format(point.results.front().value), 10) + "  ";
     }
     line += point.test + ": " + point.label;
-    if (!finding) return line;
+    if (!finding) return point.invalid.empty() ? line : line + "  not valid: " + point.invalid;
     if (finding->at) line += "  at " + place_text(*finding);
     line += "  " + finding->rule;
     return finding->margin ? line : line + ": " + finding->reason;

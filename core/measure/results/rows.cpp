@@ -91,7 +91,6 @@ Trace trace_of(const ResultCurve& curve) {
     trace.x_title = curve.over.empty() ? "Point" : curve.over;
     trace.x_unit = curve.x_unit;
     trace.y_unit = curve.y_unit;
-    trace.spots = true;
     for (const auto& point : curve.points) trace.x.push_back(point.x), trace.y.push_back(point.y);
     bool rises = true;
     for (std::size_t i = 1; i < trace.x.size(); ++i) rises = rises && trace.x[i] > trace.x[i - 1];

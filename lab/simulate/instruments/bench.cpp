@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "core/base/error.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/meters.hpp"
 #include "lab/simulate/instruments/sources.hpp"
@@ -9,22 +10,66 @@
 
 namespace rt::lab {
 
+namespace {
+
+using Made = std::shared_ptr<SimulatedInstrument>;
+using MadeFrom = const std::shared_ptr<Stage>&;
+
+// How an instrument of a kind is simulated. Every kind of lab/model/role_kinds.cpp has a row.
+struct SimulatedKind {
+    const char* name;
+    Made (*make)(MadeFrom stage, const Instrument& instrument);
+};
+
+Made make_analyser(MadeFrom stage, const Instrument& i) {
+    SimulatedAnalyser::Options options{i.connected_to, i.role};
+    if (i.scan_bandwidth_hz) options.scan_bandwidth_hz = *i.scan_bandwidth_hz;
+    return std::make_shared<SimulatedAnalyser>(stage, options);
+}
+
+// Sources are known by their role, meters by the port that they are connected to.
+template <typename Type>
+Made make_source(MadeFrom stage, const Instrument& i) {
+    return std::make_shared<Type>(stage, i.role);
+}
+template <typename Type>
+Made make_meter(MadeFrom stage, const Instrument& i) {
+    return std::make_shared<Type>(stage, i.connected_to);
+}
+
+constexpr SimulatedKind simulated_kinds[] = {
+    {"analyser", make_analyser},
+    {"generator", make_source<SimulatedGenerator>},
+    {"attenuator", make_source<SimulatedAttenuator>},
+    {"supply", make_source<SimulatedSupply>},
+    {"positioner", make_source<SimulatedPositioner>},
+    {"power-meter",
+     [](MadeFrom stage, const Instrument& i) -> Made {
+         return std::make_shared<SimulatedPowerMeter>(stage, i.role, i.connected_to);
+     }},
+    {"counter", make_meter<SimulatedCounter>},
+    {"oscilloscope", make_meter<SimulatedOscilloscope>},
+    {"network-analyser", make_meter<SimulatedNetworkAnalyser>},
+    {"unit",
+     [](MadeFrom stage, const Instrument&) -> Made { return std::make_shared<SimulatedUnitControl>(stage); }},
+};
+
+}  // namespace
+
+std::vector<std::string> simulated_kind_names() {
+    std::vector<std::string> out;
+    for (const auto& kind : simulated_kinds) out.emplace_back(kind.name);
+    return out;
+}
+
 std::shared_ptr<SimulatedInstrument> make_simulated(std::shared_ptr<Stage> stage,
                                                     const Instrument& instrument) {
-    const std::string kind = instrument.dialect.kind->name;
-    const std::string &role = instrument.role, &port = instrument.connected_to;
-    if (kind == "unit") return std::make_shared<SimulatedUnitControl>(stage);
-    if (kind == "generator") return std::make_shared<SimulatedGenerator>(stage, role);
-    if (kind == "attenuator") return std::make_shared<SimulatedAttenuator>(stage, role);
-    if (kind == "supply") return std::make_shared<SimulatedSupply>(stage, role);
-    if (kind == "positioner") return std::make_shared<SimulatedPositioner>(stage, role);
-    if (kind == "power-meter") return std::make_shared<SimulatedPowerMeter>(stage, role, port);
-    if (kind == "counter") return std::make_shared<SimulatedCounter>(stage, port);
-    if (kind == "oscilloscope") return std::make_shared<SimulatedOscilloscope>(stage, port);
-    if (kind == "network-analyser") return std::make_shared<SimulatedNetworkAnalyser>(stage, port);
-    SimulatedAnalyser::Options options{port, role};
-    if (instrument.scan_bandwidth_hz) options.scan_bandwidth_hz = *instrument.scan_bandwidth_hz;
-    return std::make_shared<SimulatedAnalyser>(stage, options);
+    const std::string name = instrument.dialect.kind->name;
+    for (const auto& kind : simulated_kinds) {
+        if (name == kind.name) return kind.make(stage, instrument);
+    }
+    fail_input(instrument.where, "nothing simulates an instrument of kind " + name + ": give the " +
+                                     instrument.role + " an address");
 }
 
 Stage& SimulatedBench::stage() {

@@ -32,7 +32,11 @@ class SimulatedBench {
     std::map<std::string, std::unique_ptr<InstrumentServer>> servers_;
 };
 
-// A simulated instrument of the kind that the dialect says.
+// Kinds of instruments that are simulated.
+std::vector<std::string> simulated_kind_names();
+
+// A simulated instrument of the kind that the dialect says. Throws Error(input) for a kind that nothing
+// simulates.
 std::shared_ptr<SimulatedInstrument> make_simulated(std::shared_ptr<Stage> stage,
                                                     const Instrument& instrument);
 
