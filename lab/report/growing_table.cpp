@@ -12,9 +12,9 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/tables.hpp"
-#include "lab/formats/csv_table.hpp"
 
 namespace rt::lab {
 namespace {

@@ -5,9 +5,9 @@
 #include <nlohmann/json.hpp>
 
 #include "core/base/text.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "lab/report/anomalies.hpp"
 #include "lab/version.hpp"
-#include "lab/formats/csv_table.hpp"
 
 namespace rt::lab {
 namespace {

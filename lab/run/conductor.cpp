@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
-#include <thread>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -246,10 +245,10 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
             if (done(point)) continue;
             if (passed >= *test.duration_s && turn > 1) return Flow::go;
             Flow flow = before_point(planned);  // what a person needs for it is no part of the time
-            const auto start = std::chrono::steady_clock::now();
+            const Stopwatch start;
             if (flow == Flow::go) flow = one(planned, sweep, point);
             if (flow != Flow::go) return flow;
-            passed += std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+            passed += start.seconds();
         }
     }
 }

@@ -1,6 +1,5 @@
 // What a conductor does about watches, rechecks and clocks.
 #include <algorithm>
-#include <thread>
 
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
@@ -47,16 +46,15 @@ Conductor::Flow Conductor::heed_watches(PointRecord& record, bool& again) {
 
 Conductor::Flow Conductor::wait_for_watches(const WatchKeeper::Seen& seen) {
     maker_.note("pause", seen.text + ": waiting until it is in order again");
-    const auto deadline =
-        std::chrono::steady_clock::now() + std::chrono::duration<double>(seen.watch->longest_pause_s);
+    const Deadline deadline(seen.watch->longest_pause_s);
     while (!watches_.all_inside()) {
         if (listener_.stop()) return Flow::stop;
-        if (std::chrono::steady_clock::now() >= deadline) {
+        if (deadline.passed()) {
             maker_.note("watch", seen.text + ": still outside after " +
                                      format({seen.watch->longest_pause_s, Unit::second}) + ": the run stops");
             return Flow::stop;
         }
-        std::this_thread::sleep_for(std::chrono::duration<double>(std::min(seen.watch->every_s, 0.2)));
+        clock().sleep(std::min(seen.watch->every_s, 0.2));
         watches_.look();
     }
     watches_.take_worst();

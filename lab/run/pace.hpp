@@ -1,11 +1,11 @@
 // How far a run is and how long it will take, from what each test has needed so far.
 #pragma once
 
-#include <chrono>
 #include <map>
 #include <string>
 #include <vector>
 
+#include "lab/clock.hpp"
 #include "lab/run/plan.hpp"
 
 namespace rt::lab {
@@ -22,7 +22,7 @@ class Pace {
 
     // A capture of this test was measured before, by an earlier part of the run.
     void known(const PlannedTest& test);
-    void begin() { start_ = std::chrono::steady_clock::now(); }
+    void begin() { start_ = Stopwatch(); }
     // It has been measured since begin().
     void measured(const PlannedTest& test);
     // The test has no more captures, whatever was planned.
@@ -38,7 +38,7 @@ class Pace {
     };
     std::map<const PlannedTest*, Entry> tests_;
     std::size_t done_ = 0;
-    std::chrono::steady_clock::time_point start_{};
+    Stopwatch start_;
 };
 
 }  // namespace rt::lab

@@ -13,8 +13,7 @@ bool Stability::covers(const std::string& test) const {
 bool Stability::due() const {
     if (checks_ == 0) return true;
     if (recheck_->every_points > 0 && since_.size() >= recheck_->every_points) return true;
-    const std::chrono::duration<double> passed = std::chrono::steady_clock::now() - last_;
-    return recheck_->every_s > 0 && passed.count() >= recheck_->every_s;
+    return recheck_->every_s > 0 && last_.seconds() >= recheck_->every_s;
 }
 
 void Stability::vouch(Vouched point) {
@@ -23,7 +22,7 @@ void Stability::vouch(Vouched point) {
 
 std::optional<std::string> Stability::put(const PointRecord& check) {
     ++checks_;
-    last_ = std::chrono::steady_clock::now();
+    last_ = Stopwatch();
     const Result* result = check.find_result(recheck_->result);
     if (!result) {
         return "recheck " + recheck_->test.name + " has no " + recheck_->result +

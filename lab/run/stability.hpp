@@ -1,12 +1,12 @@
 // Rechecks: measurements repeated through a run, so that nothing drifts unseen.
 #pragma once
 
-#include <chrono>
 #include <functional>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "lab/clock.hpp"
 #include "lab/model/record.hpp"
 #include "lab/run/plan.hpp"
 
@@ -44,7 +44,7 @@ class Stability {
     const Recheck* recheck_;
     std::optional<double> reference_;
     std::vector<Vouched> since_;
-    std::chrono::steady_clock::time_point last_{};
+    Stopwatch last_;  // check
     std::size_t checks_ = 0;
 };
 

@@ -1,8 +1,6 @@
 #include "lab/run/taker.hpp"
 
 #include <algorithm>
-#include <chrono>
-#include <thread>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -119,20 +117,19 @@ void Taker::power_cycle(const Test& test) {
     const Instrument& instrument = *bench_.bench().find(supply);
     setter_.forget(supply);
     bench_.role(supply).set("output", "OFF");
-    std::this_thread::sleep_for(std::chrono::duration<double>(instrument.off_time_s));
+    clock().sleep(instrument.off_time_s);
     bench_.role(supply).set("output", "ON");
     note("power", "the unit's supply was switched off for " + format({instrument.off_time_s, Unit::second}));
     if (!bench_.speaks("unit")) return;
-    const auto deadline = std::chrono::steady_clock::now() +
-                          std::chrono::duration<double>(bench_.bench().find("unit")->timeout_s);
+    const Deadline deadline(bench_.bench().find("unit")->timeout_s);
     for (;;) {
         try {
             bench_.reconnect("unit");
             bench_.role("unit").identify();
             return;
         } catch (const Error& error) {
-            if (std::chrono::steady_clock::now() >= deadline) throw;
-            std::this_thread::sleep_for(std::chrono::milliseconds(20));
+            if (deadline.passed()) throw;
+            clock().sleep(0.02);
         }
     }
 }

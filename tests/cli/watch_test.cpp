@@ -163,7 +163,8 @@ TEST_CASE("what a recheck has doubted is measured again although the run was kil
     stand.tests = Stand::scanning("scan", "repeats = 3\n") + "[[test.judge]]\nrule = \"own/loud\"\n";
     CHECK(stand.run().code == 0);
     alter(stand.folder / "run",
-          "UPDATE point SET standing = 'void', standing_cause = 'recheck', standing_reason = 'recheck ref: level moved' WHERE position = "
+          "UPDATE point SET standing = 'void', standing_cause = 'recheck', standing_reason = 'recheck ref: "
+          "level moved' WHERE position = "
           "2");
     alter(stand.folder / "run",
           "INSERT INTO chain VALUES (NULL, 'standing', '2', 'void (recheck): recheck ref: level moved', '')");
