@@ -95,20 +95,12 @@ std::vector<std::string> remarks_of(const Test& test) {
     return out;
 }
 
-// The instrument that measures it, or the tests that it is made from.
-std::string origin_text(const Test& test) {
-    std::string sources;
-    for (const auto& source : test.sources) sources += (sources.empty() ? "" : " and ") + source.test;
-    if (test.concludes) return "from " + sources + (test.over.empty() ? "" : " over " + test.over);
-    return test.measures() ? test.instrument : "from " + sources;
-}
-
 void print_test(const Console& console, const PlannedTest& planned, std::size_t& number, std::size_t width,
                 std::size_t most) {
     const Test& test = *planned.test;
     console.out("");
     console.out(console.tinted(printable(test.name), Tone::strong) + "  " + test.procedure->name + ", " +
-                printable(origin_text(test)) + ", " + (planned.at_most ? "at most " : "") +
+                printable(test.origin()) + ", " + (planned.at_most ? "at most " : "") +
                 (test.concludes ? count_text(planned.captures, "conclusion", "conclusions")
                                 : count_text(planned.captures, "point", "points")) +
                 (planned.instrument ? ", " + duration_text(planned.seconds) : ""));

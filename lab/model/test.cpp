@@ -113,6 +113,13 @@ std::set<std::string> Test::limits_from() const {
     return out;
 }
 
+std::string Test::origin() const {
+    std::string names;
+    for (const auto& source : sources) names += (names.empty() ? "" : " and ") + source.test;
+    if (concludes) return "from " + names + (over.empty() ? "" : " over " + over);
+    return measures() ? instrument : "from " + names;
+}
+
 const Source* Test::source_of(const std::string& input) const {
     const auto at =
         std::find_if(sources.begin(), sources.end(), [&](const Source& s) { return s.input == input; });

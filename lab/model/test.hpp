@@ -105,6 +105,8 @@ struct Test {
     std::set<std::string> settings_from() const;
     // Other tests whose results are limits here.
     std::set<std::string> limits_from() const;
+    // The instrument that measures it, or the tests that it is made from: "from scan over level".
+    std::string origin() const;
     const Source* source_of(const std::string& input) const;
     const Take* take_of(const std::string& input) const;
 

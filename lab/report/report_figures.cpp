@@ -176,8 +176,10 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
         if (trace.x.empty() || trace.spots) continue;
         if (!trace.shows.empty() && trace.shows != worst_result(point.findings, run.rules())) continue;
         const bool first = &trace == &outcome.traces.front();
-        out.push_back(folder.draw(trace_figure(trace, title, rules, point.findings),
-                                  stem + (first ? "" : "-" + slug(trace.name))));
+        Figure figure = trace_figure(trace, title, rules, point.findings);
+        // A curve of single points: each is marked.
+        if (run.concluded(point)) figure.curves.front().role = CurveRole::sweep;
+        out.push_back(folder.draw(std::move(figure), stem + (first ? "" : "-" + slug(trace.name))));
     }
     for (const auto& raster : outcome.rasters)
         out.push_back(folder.draw(raster_figure(raster, title), stem + "-" + slug(raster.name)));

@@ -37,6 +37,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures});
         if (!t.trend.empty()) run.facts["trend." + t.name] = t.trend;
         if (t.from_test) run.facts["from." + t.name] = t.from_test->test;
+        if (t.concludes) run.facts["drawn." + t.name] = t.origin();
     }
     for (const auto& recheck : campaign.rechecks) {
         const Test& t = recheck.test;

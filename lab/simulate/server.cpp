@@ -16,8 +16,6 @@ namespace rt::lab {
 namespace asio = boost::asio;
 using asio::ip::tcp;
 
-namespace {
-
 constexpr std::size_t longest_message = 1 << 16;
 
 // The instrument with its faults. All clients of a server share its thread, so it sees one message at a time.
@@ -176,8 +174,6 @@ class HislipConnection : public std::enable_shared_from_this<HislipConnection> {
     hislip::Header header_;
     std::string payload_, message_, out_;
 };
-
-}  // namespace
 
 struct InstrumentServer::State {
     std::shared_ptr<Served> served;

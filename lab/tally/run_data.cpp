@@ -48,6 +48,10 @@ std::vector<RuleRef> RunData::cited_rules() const {
     return rules;
 }
 
+bool RunData::concluded(const PointRecord& point) const {
+    return !record_.fact("drawn." + point.test).empty();
+}
+
 Outcome RunData::outcome_of(const PointRecord& point) const {
     const auto test = std::find_if(record_.tests.begin(), record_.tests.end(),
                                    [&](const TestRecord& t) { return t.name == point.test; });

@@ -33,6 +33,9 @@ class RunData {
     // Rules that findings of the run cite, in order of their ids.
     std::vector<RuleRef> cited_rules() const;
 
+    // Whether the point is a conclusion from results of others.
+    bool concluded(const PointRecord& point) const;
+
     // The procedure run again on the kept capture. Throws Error(input) when the capture is missing or its
     // hash is not the one in the tally.
     Outcome outcome_of(const PointRecord& point) const;

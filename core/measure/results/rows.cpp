@@ -88,6 +88,7 @@ Trace trace_of(const ResultCurve& curve) {
     Trace trace;
     trace.name = "values";
     trace.title = curve.result;
+    std::replace(trace.title.begin(), trace.title.end(), '_', ' ');
     trace.x_title = curve.over.empty() ? "Point" : curve.over;
     trace.x_unit = curve.x_unit;
     trace.y_unit = curve.y_unit;
