@@ -34,14 +34,14 @@ void sweep_over_socket(benchmark::State& state) {
     Folder folder;
     rt::lab::write_file(folder.path / "unit.toml", "[unit]\nname = \"u\"\n[settings]\nstate = \"idle\"\n");
     auto unit = std::make_shared<rt::lab::SimulatedUnit>(folder.path / "unit.toml");
-    auto stage = std::make_shared<rt::Stage>(unit, rt::Stage::Options{1, true, false});
+    auto stage = std::make_shared<rt::lab::Stage>(unit, rt::lab::Stage::Options{1, true, false});
     rt::lab::InstrumentServer server(
         std::make_shared<rt::lab::SimulatedAnalyser>(stage, rt::lab::SimulatedAnalyser::Options{"p"}));
     rt::lab::Instrument instrument;
     instrument.dialect =
         rt::lab::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
     rt::lab::InstrumentRole role(rt::lab::ScpiSession(instrument, server.address()));
-    for (auto _ : state) benchmark::DoNotOptimize(rt::sweep(role, setup()));
+    for (auto _ : state) benchmark::DoNotOptimize(rt::lab::sweep(role, setup()));
 }
 
 void keep_capture(benchmark::State& state) {

@@ -57,7 +57,7 @@ constexpr std::array path_keys{
     KeyInfo{"part", Key::tables, true, "what stands in it, from the unit to the instrument"},
 };
 
-constexpr std::array part_keys{
+constexpr std::array path_part_keys{
     KeyInfo{"name", Key::text, true, "what is written on it"},
     KeyInfo{"kind", Key::text, false,
             "cable, attenuator, amplifier, antenna, probe, coupler, filter or network"},
@@ -107,7 +107,7 @@ constexpr std::array contribution_keys{
             Unit::none},
 };
 
-constexpr std::array root_keys{
+constexpr std::array bench_root_keys{
     KeyInfo{"bench", Key::table, true, "the bench"},
     KeyInfo{"instrument", Key::tables, true, "its instruments"},
     KeyInfo{"path", Key::tables, false, "what stands between the unit and an instrument"},
@@ -116,15 +116,15 @@ constexpr std::array root_keys{
     KeyInfo{"simulation", Key::table, false, "for instruments whose address is \"simulated\""},
 };
 
-constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo bench_root_section{"the file", "", bench_root_keys};
 constexpr SectionInfo bench_section{"[bench]", "The bench as a whole.", bench_keys};
 constexpr SectionInfo instrument_section{"[[instrument]]", "One instrument.", instrument_keys};
 constexpr SectionInfo path_section{
     "[[path]]", "Levels read are raised by its losses, levels sent likewise, so that all count at the unit.",
     path_keys};
-constexpr SectionInfo part_section{
+constexpr SectionInfo path_part_section{
     "[[path.part]]", "One thing in the path. It has a loss, a gain, a ratio, a table or a calibration.",
-    part_keys};
+    path_part_keys};
 constexpr SectionInfo uncertainty_section{
     "[[uncertainty]]", "What the bench declares for its results, combined after the GUM.", uncertainty_keys};
 constexpr SectionInfo contribution_section{"[[uncertainty.contribution]]", "One contribution.",
@@ -133,7 +133,7 @@ constexpr SectionInfo simulation_section{"[simulation]", "The world behind simul
                                          simulation_keys};
 constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
 constexpr std::array<const SectionInfo*, 9> bench_sections{
-    &root_section,        &bench_section,        &instrument_section, &path_section, &part_section,
+    &bench_root_section,  &bench_section,        &instrument_section, &path_section, &path_part_section,
     &uncertainty_section, &contribution_section, &simulation_section, &fault_section};
 
 // Instruments without messages still belong to a kind.
@@ -322,7 +322,7 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     bench.file = file;
     bench.text = read_file(file);
     const ConfigNode node = parse_config(bench.text, file.string());
-    const ConfigSection root(node, file.string(), root_section);
+    const ConfigSection root(node, file.string(), bench_root_section);
     bench.name = root.table("bench", bench_section)->text("name");
     for (const auto& section : root.tables("instrument", instrument_section)) {
         auto instrument = read_instrument(section, file, files);
@@ -334,7 +334,7 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
         BenchPath path{section.text("role"), {}, section.place()};
         require_role(bench, section, path.role);
         if (bench.find_path(path.role)) section.fail("role", "two paths lead to " + in_quotes(path.role));
-        for (const auto& part : section.tables("part", part_section))
+        for (const auto& part : section.tables("part", path_part_section))
             path.entries.push_back(read_part(part, files, bench.files));
         bench.paths.push_back(std::move(path));
     }

@@ -53,7 +53,7 @@ constexpr std::array unit_keys{
             "whatever else limits and tests depend on: { lanes = \"4\", class = \"B\" }"},
 };
 
-constexpr std::array root_keys{
+constexpr std::array campaign_root_keys{
     KeyInfo{"campaign", Key::table, true, "the campaign itself"},
     KeyInfo{"unit", Key::table, true, "the unit under test"},
     KeyInfo{"environment", Key::pairs, false,
@@ -69,7 +69,7 @@ constexpr std::array root_keys{
 };
 
 // What a campaign may include of another.
-constexpr std::array part_keys{
+constexpr std::array campaign_part_keys{
     KeyInfo{"sweep", Key::tables, false, "axes with a name"},
     KeyInfo{"test", Key::tables, false, "tests"},
     KeyInfo{"conclude", Key::tables, false, "conclusions"},
@@ -78,18 +78,20 @@ constexpr std::array part_keys{
     KeyInfo{"recheck", Key::tables, false, "rechecks"},
 };
 
-constexpr SectionInfo root_section{"the file", "", root_keys};
-constexpr SectionInfo part_section{
-    "an included file", "What a campaign includes: the same sections as in the campaign itself.", part_keys};
+constexpr SectionInfo campaign_root_section{"the file", "", campaign_root_keys};
+constexpr SectionInfo campaign_part_section{
+    "an included file", "What a campaign includes: the same campaign_sections as in the campaign itself.",
+    campaign_part_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 22> sections{
-    &root_section,     &campaign_section,      &unit_section,  &question_section,    &test_section,
-    &judge_section,    &sweep_section,         &range_section, &values_from_section, &from_test_section,
-    &search_section,   &maximise_section,      &watch_section, &recheck_section,     &table_section,
-    &column_section,   &report_section,        &take_section,  &adjust_section,      &named_sweep_section,
-    &conclude_section, &conclude_judge_section};
+constexpr std::array<const SectionInfo*, 22> campaign_sections{
+    &campaign_root_section, &campaign_section,      &unit_section,   &question_section,
+    &test_section,          &judge_section,         &sweep_section,  &range_section,
+    &values_from_section,   &from_test_section,     &search_section, &maximise_section,
+    &watch_section,         &recheck_section,       &table_section,  &column_section,
+    &report_section,        &take_section,          &adjust_section, &named_sweep_section,
+    &conclude_section,      &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -234,7 +236,7 @@ void require_known(const Campaign& campaign) {
 }  // namespace
 
 const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.",
-                             sections};
+                             campaign_sections};
 
 Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files,
                        Profile profile) {
@@ -243,7 +245,7 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     campaign.file = file;
     campaign.text = read_file(file);
     const ConfigNode node = parse_config(campaign.text, file.string());
-    const ConfigSection root(node, file.string(), root_section);
+    const ConfigSection root(node, file.string(), campaign_root_section);
     const ConfigSection head = *root.table("campaign", campaign_section);
     const ConfigSection unit = *root.table("unit", unit_section);
     campaign.title = head.text("title");
@@ -273,9 +275,9 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
         std::string text;
         head.at("include", [&] { text = read_file(path); });
         campaign.files.push_back({"campaign part", part, text});
-        parts.read(parse_config(text, path.string()), path.string(), part_section);
+        parts.read(parse_config(text, path.string()), path.string(), campaign_part_section);
     }
-    parts.read(node, file.string(), root_section);
+    parts.read(node, file.string(), campaign_root_section);
     parts.finish();
     if (campaign.tests.empty()) root.fail("test", parts.none_left());
     if (const auto section = root.table("table", table_section)) {

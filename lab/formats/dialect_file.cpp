@@ -17,15 +17,15 @@ constexpr std::array dialect_keys{
     KeyInfo{"kind", Key::text, true,
             "what they are: analyser, generator, supply ... (docs/bench.md lists all)"},
 };
-constexpr std::array root_keys{
+constexpr std::array dialect_root_keys{
     KeyInfo{"dialect", Key::table, true, "the dialect"},
     KeyInfo{"commands", Key::pairs, true, "commands by what they are for, with {placeholders}"},
     KeyInfo{"detectors", Key::pairs, false, "the instrument's words for the detectors"},
     KeyInfo{"overload_mask", Key::whole, false, "bits of the answer to query_overload that mean overload"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo dialect_root_section{"the file", "", dialect_root_keys};
 constexpr SectionInfo dialect_section{"[dialect]", "The dialect.", dialect_keys};
-constexpr std::array<const SectionInfo*, 2> sections{&root_section, &dialect_section};
+constexpr std::array<const SectionInfo*, 2> dialect_sections{&dialect_root_section, &dialect_section};
 
 std::vector<std::string> all_commands(const RoleKind& kind) {
     std::vector<std::string> names;
@@ -108,14 +108,14 @@ void require_placeholders(const ConfigSection& root, const Dialect& dialect) {
 
 }  // namespace
 
-const FileInfo dialect_file{"dialect", "How one family of instruments is spoken to.", sections};
+const FileInfo dialect_file{"dialect", "How one family of instruments is spoken to.", dialect_sections};
 
 Dialect read_dialect(const std::filesystem::path& file) {
     Dialect dialect;
     dialect.file = file;
     dialect.text = read_file(file);
     const ConfigNode node = parse_config(dialect.text, file.string());
-    const ConfigSection root(node, file.string(), root_section);
+    const ConfigSection root(node, file.string(), dialect_root_section);
     const ConfigSection head = *root.table("dialect", dialect_section);
     dialect.id = head.text("id");
     dialect.title = head.text("title");

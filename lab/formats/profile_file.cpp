@@ -13,7 +13,7 @@ constexpr std::array profile_keys{
     KeyInfo{"published", Key::flag, false,
             "where a rule presets a parameter, its value counts, whatever the campaign says"},
 };
-constexpr std::array test_keys{
+constexpr std::array profile_test_keys{
     KeyInfo{"name", Key::text, true, "name of a test of the campaign"},
     KeyInfo{"parameters", Key::pairs, true, "its parameters, above those of the campaign"},
 };
@@ -23,7 +23,7 @@ constexpr std::array profile_root_keys{
 };
 constexpr SectionInfo profile_root{"the file", "", profile_root_keys};
 constexpr SectionInfo profile_section{"[profile]", "The profile as a whole.", profile_keys};
-constexpr SectionInfo test_parameters_section{"[[test]]", "The parameters of one test.", test_keys};
+constexpr SectionInfo test_parameters_section{"[[test]]", "The parameters of one test.", profile_test_keys};
 constexpr std::array<const SectionInfo*, 3> profile_sections{&profile_root, &profile_section,
                                                              &test_parameters_section};
 

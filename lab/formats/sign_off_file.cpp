@@ -10,7 +10,7 @@
 namespace rt::lab {
 namespace {
 
-constexpr std::array sign_off_keys{
+constexpr std::array file_sign_off_keys{
     KeyInfo{"rule", Key::text, true, "book and rule, such as cispr-32/mains-b-qp"},
     KeyInfo{"says", Key::text, true,
             "first digits of the SHA-256 over what the rule said when it was signed off; `rules sign` writes "
@@ -25,7 +25,7 @@ constexpr std::array sign_off_root_keys{
 };
 constexpr SectionInfo sign_off_root{"the file", "", sign_off_root_keys};
 constexpr SectionInfo sign_off_entry{"[[sign_off]]", "One rule, checked against the lab's copy.",
-                                     sign_off_keys};
+                                     file_sign_off_keys};
 constexpr std::array<const SectionInfo*, 2> sign_off_sections{&sign_off_root, &sign_off_entry};
 
 }  // namespace

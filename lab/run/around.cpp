@@ -3,9 +3,8 @@
 #include <algorithm>
 
 namespace rt::lab {
-namespace {
 
-bool shares(const TextPairs& other, const TextPairs& own) {
+bool shares_axes(const TextPairs& other, const TextPairs& own) {
     return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
         return std::all_of(own.begin(), own.end(), [&](const auto& mine) {
             return mine.first != axis.first || mine.second == axis.second;
@@ -13,14 +12,12 @@ bool shares(const TextPairs& other, const TextPairs& own) {
     });
 }
 
-}  // namespace
-
 const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsOf& points_of,
                               std::string& why) {
     std::vector<const PointRecord*> fitting;
     for (const PointRecord* point : points_of(test)) {
         if ((point->kind == PointKind::point || point->kind == PointKind::threshold) &&
-            shares(point->axes, axes))
+            shares_axes(point->axes, axes))
             fitting.push_back(point);
     }
     if (fitting.size() == 1) return fitting.front();

@@ -22,6 +22,9 @@ using PointsOf = std::function<std::vector<const PointRecord*>(const std::string
 Circumstances around(const Test& test, const Instrument* instrument, const TextPairs& unit,
                      const TextPairs& axes, const PointsOf& points_of);
 
+// Whether a point of another test has the values of this one on the axes that both have.
+bool shares_axes(const TextPairs& other, const TextPairs& own);
+
 // The only point of a test, or the one with the same values on the axes that both have; null, and `why`, when
 // there is none or more than one.
 const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsOf& points_of,

@@ -7,6 +7,7 @@
 #include "lab/captures/capture_file.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/run/around.hpp"
 
 namespace rt::lab {
 namespace {
@@ -15,14 +16,6 @@ const std::string* value_of(const TextPairs& axes, const std::string& name) {
     const auto at =
         std::find_if(axes.begin(), axes.end(), [&](const auto& axis) { return axis.first == name; });
     return at == axes.end() ? nullptr : &at->second;
-}
-
-// Whether a point of another test has the values of this one on the axes that both have.
-bool shares(const TextPairs& other, const TextPairs& own) {
-    return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
-        const std::string* value = value_of(own, axis.first);
-        return !value || *value == axis.second;
-    });
 }
 
 ResultTable::AxisValue axis_value(const std::string& text) {
@@ -76,7 +69,7 @@ Given capture_of(const Measured& measured, const std::filesystem::path& run, con
     const TextPairs axes = axes_of(sweep, point);
     const PointRecord* found = nullptr;
     for (const PointRecord* record : measured.of(source.test)) {
-        if (record->kind != PointKind::point || !shares(record->axes, axes)) continue;
+        if (record->kind != PointKind::point || !shares_axes(record->axes, axes)) continue;
         // Of repeats the one with the same number.
         const std::string mark = "(repeat " + std::to_string(point.repeat) + ")";
         if (other.sweep.repeats > 1 && !record->label.ends_with(mark)) continue;

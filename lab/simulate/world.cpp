@@ -14,7 +14,7 @@ namespace {
 
 constexpr double dbuv_to_dbm_50 = -106.98970004336019;  // 10 log10(1e-12 V^2 / 50 ohm / 1 mW)
 
-constexpr std::array unit_keys{
+constexpr std::array simulated_unit_keys{
     KeyInfo{"name", Key::text, true, "what it is"},
     KeyInfo{"supply", Key::quantity, false, "voltage it needs; 5 V without it", Unit::volt},
     KeyInfo{"temperature", Key::quantity, false, "when cold; 23 degC without it", Unit::celsius},
@@ -62,12 +62,12 @@ constexpr std::array radio_keys{
     KeyInfo{"frame_octets", Key::whole, false, "octets of a frame's payload, 100 without it"},
     KeyInfo{"frame_gap", Key::quantity, false, "time between two frames, 0.4 ms without it", Unit::second},
 };
-constexpr std::array fault_keys{
+constexpr std::array simulated_fault_keys{
     KeyInfo{"port", Key::text, true, "where it shows"},
     KeyInfo{"when", Key::pairs, true, "settings under which it shows"},
     KeyInfo{"gain", Key::quantity, true, "added to every level of the port", Unit::db},
 };
-constexpr std::array root_keys{
+constexpr std::array simulated_root_keys{
     KeyInfo{"unit", Key::table, true, "the unit"},
     KeyInfo{"settings", Key::pairs, true, "its settings and their values at power-on"},
     KeyInfo{"line", Key::tables, false, "spectral lines"},
@@ -84,21 +84,21 @@ constexpr std::array root_keys{
     KeyInfo{"pair", Key::tables, false, "lines that hold voltages one after the other"},
     KeyInfo{"load", Key::tables, false, "what ends its connectors"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
-constexpr SectionInfo unit_section{"[unit]", "The simulated unit.", unit_keys};
+constexpr SectionInfo simulated_root_section{"the file", "", simulated_root_keys};
+constexpr SectionInfo simulated_unit_section{"[unit]", "The simulated unit.", simulated_unit_keys};
 constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiples.", line_keys};
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
-constexpr SectionInfo fault_section{"[[fault]]", "A fault.", fault_keys};
-constexpr std::array<const SectionInfo*, 15> sections{
-    &root_section,    &unit_section,     &line_section,     &noise_section, &radio_section,
-    &fault_section,   &wire_section,     &receiver_section, &draw_section,  &through_section,
-    &pattern_section, &waveform_section, &bus_section,      &pair_section,  &load_section};
+constexpr SectionInfo simulated_fault_section{"[[fault]]", "A fault.", simulated_fault_keys};
+constexpr std::array<const SectionInfo*, 15> simulated_sections{
+    &simulated_root_section,  &simulated_unit_section, &line_section,     &noise_section, &radio_section,
+    &simulated_fault_section, &wire_section,           &receiver_section, &draw_section,  &through_section,
+    &pattern_section,         &waveform_section,       &bus_section,      &pair_section,  &load_section};
 
 }  // namespace
 
 const FileInfo simulated_unit_file{"simulated unit", "What simulated instruments see at the ports of a unit.",
-                                   sections};
+                                   simulated_sections};
 
 double oqpsk_density(double offset_hz, double chip_rate_hz) {
     const double chip = 1 / chip_rate_hz, x = 4 * offset_hz * chip;
@@ -146,8 +146,8 @@ double oqpsk_regrowth_density(double offset_hz, double chip_rate_hz) {
 
 SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     const ConfigNode node = parse_config(read_file(file), file.string());
-    const ConfigSection root(node, file.string(), root_section);
-    const ConfigSection unit = *root.table("unit", unit_section);
+    const ConfigSection root(node, file.string(), simulated_root_section);
+    const ConfigSection unit = *root.table("unit", simulated_unit_section);
     name_ = unit.text("name");
     supply_volts_ = unit.quantity_or("supply", supply_volts_);
     temperature_c_ = unit.quantity_or("temperature", temperature_c_);
@@ -197,7 +197,7 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
             }
         }
     }
-    for (const auto& s : root.tables("fault", fault_section)) {
+    for (const auto& s : root.tables("fault", simulated_fault_section)) {
         faults_.push_back({s.text("port"), when_of(s, settings_), s.quantity("gain")->value});
     }
     surroundings_ = read_surroundings(root, settings_);
