@@ -200,6 +200,16 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
     for (const auto& take : test.takes) {
+        const Instrument& taker =
+            require_role(bench, take.instrument.empty() ? test.instrument : take.instrument, test);
+        if (taker.recorded()) {
+            fail_input(test.where,
+                       "test " + in_quotes(test.name) + " takes " + in_quotes(take.input) + " with the " +
+                           taker.role +
+                           ", whose captures are recorded files: they have one file a point, which cannot be "
+                           "two inputs; "
+                           "record each in a test of its own and write inputs = { ... = \"test:NAME\" }");
+        }
         if (!take.instrument.empty())
             require_role(bench, take.instrument, test), plan.roles.insert(take.instrument);
         for (const auto& [name, value] : take.settings)
@@ -422,8 +432,14 @@ void warn(Plan& plan) {
     for (const auto& planned : plan.tests) {
         const auto lapse = planned.instrument ? calibration_lapse(*planned.instrument) : "";
         if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
-        unjudged +=
-            planned.test->judgings.empty() && planned.test->provides.empty() && !planned.test->selects_only;
+        // What others are made from need not be judged itself.
+        const bool used = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& other) {
+            const auto from = [&](const Source& source) { return source.test == planned.test->name; };
+            return std::any_of(other.test->sources.begin(), other.test->sources.end(), from) ||
+                   other.test->limits_from().contains(planned.test->name);
+        });
+        unjudged += planned.test->judgings.empty() && planned.test->provides.empty() &&
+                    !planned.test->selects_only && !used;
         for (const auto& need : planned.test->needs) {
             if (!plan.provider(need))
                 add("test " + planned.test->name + " needs " + need +

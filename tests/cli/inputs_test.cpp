@@ -195,6 +195,17 @@ TEST_CASE("inputs of files go by name on the command line") {
         contains(rare_tally(folder.path(), {"measure", "power.level", "a=in.csv"}).err, "takes one capture"));
 }
 
+TEST_CASE("recorded captures, one file a point, are no two inputs of it") {
+    Stand stand;
+    stand.folder.write("rec/gain-1.csv", "sensor,frequency [Hz],level [dBm]\n1,1000000000,-20\n");
+    stand.addresses["power-meter"] = "files:rec/{test}-{repeat}.csv";
+    stand.tests =
+        gain(Stand::axis("frequency", "values = [\"1 GHz\"]\nsets = [\"parameter.frequency\"]") + louder);
+    const Said said = stand.call({"check", "campaign.toml"});
+    CHECK(said.code == 2);
+    CHECK_MESSAGE(contains(said.err, "cannot be two inputs"), said.err);
+}
+
 TEST_CASE("sources that are not there, or not told apart, are refused before anything moves") {
     const std::string takes = "[[test.take]]\ninput = \"output\"\n";
     for (const auto& [text, told] : std::vector<std::pair<std::string, std::string>>{
