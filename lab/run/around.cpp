@@ -4,6 +4,10 @@
 
 namespace rt::lab {
 
+std::string why_invalid(const PointRecord& point) {
+    return point.standing == Standing::voided ? "void: " + point.standing_reason : point.invalid;
+}
+
 bool shares_axes(const TextPairs& other, const TextPairs& own) {
     return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
         return std::all_of(own.begin(), own.end(), [&](const auto& mine) {
@@ -32,9 +36,8 @@ FoundResult only_result(const std::string& test, const std::string& result, cons
     FoundResult out;
     const PointRecord* point = only_point(test, axes, points_of, out.missing);
     if (!point) return out;
-    const std::string why =
-        point->standing == Standing::voided ? "void: " + point->standing_reason : point->invalid;
-    if (!why.empty()) return {{}, point->label + " of " + test + " is not valid: " + why};
+    if (const std::string why = why_invalid(*point); !why.empty())
+        return {{}, point->label + " of " + test + " is not valid: " + why};
     const Result* there = point->find_result(result);
     if (!there) return {{}, point->label + " of " + test + " gives no " + result};
     return {*there, {}};

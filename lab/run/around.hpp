@@ -22,6 +22,9 @@ using PointsOf = std::function<std::vector<const PointRecord*>(const std::string
 Circumstances around(const Test& test, const Instrument* instrument, const TextPairs& unit,
                      const TextPairs& axes, const PointsOf& points_of);
 
+// Why nothing of a point counts: void, or not valid from the start; empty when it does.
+std::string why_invalid(const PointRecord& point);
+
 // Whether a point of another test has the values of this one on the axes that both have.
 bool shares_axes(const TextPairs& other, const TextPairs& own);
 

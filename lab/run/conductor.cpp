@@ -303,7 +303,7 @@ Conductor::Flow Conductor::renew() {
             const PointRecord* kept = measured_.find(planned.test->name, point.id);
             if (!kept) continue;
             if (!planned.test->concludes) {
-                if (kept->standing == Standing::valid && !inputs_stand(*kept))
+                if (kept->standing == Standing::valid && !(inputs_stand(*kept) && limits_stand(*kept)))
                     doubtful.push_back(kept->position);
                 continue;
             }
@@ -314,10 +314,11 @@ Conductor::Flow Conductor::renew() {
         if (doubtful.empty()) continue;
         tally_.void_points(doubtful, Cause::input,
                            "an input or limit from another test was measured again or counts no more");
-        maker_.note("inputs", planned.test->name + ": " + std::to_string(doubtful.size()) +
-                                  (doubtful.size() == 1 ? " point was" : " points were") +
-                                  " made with an input that no longer counts, and lost the verdict; carry "
-                                  "the run on to measure anew");
+        maker_.note("inputs",
+                    planned.test->name + ": " + std::to_string(doubtful.size()) +
+                        (doubtful.size() == 1 ? " point was" : " points were") +
+                        " made with an input or limit that no longer counts, and lost the verdict; carry "
+                        "the run on to measure anew");
         end_.state = RunEnd::State::stopped;
     }
     return Flow::go;

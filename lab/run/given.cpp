@@ -28,10 +28,10 @@ ResultTable::AxisValue axis_value(const std::string& text) {
     }
 }
 
-// "repeat 2": repeats stand in the label of a point alone.
-bool in_group(const PointRecord& record, const TextPairs& group) {
+// Whether a point with these axes has the values of the group.
+bool in_group(const TextPairs& axes, const TextPairs& group) {
     return std::all_of(group.begin(), group.end(), [&](const auto& wanted) {
-        const std::string* value = value_of(record.axes, wanted.first);
+        const std::string* value = value_of(axes, wanted.first);
         return value && *value == wanted.second;
     });
 }
@@ -43,24 +43,14 @@ std::string verdict_of(const PointRecord& record) {
     return record.findings.empty() ? "" : name(counts.worst());
 }
 
-std::string invalid_of(const PointRecord& record) {
-    if (record.standing == Standing::voided) return "void: " + record.standing_reason;
-    return record.invalid;
-}
-
 // How many points the plan has in the group; nothing where that shows during the run only.
 std::optional<std::size_t> expected(const Plan& plan, const Test& test, const TextPairs& group) {
     const PlannedTest* planned = plan.find(test.name);
     if (!planned) return 0;
     if (test.from_test || test.duration_s) return std::nullopt;
     return static_cast<std::size_t>(
-        std::count_if(planned->points.begin(), planned->points.end(), [&](const Point& point) {
-            const TextPairs axes = axes_of(test.sweep, point);
-            return std::all_of(group.begin(), group.end(), [&](const auto& wanted) {
-                const std::string* value = value_of(axes, wanted.first);
-                return value && *value == wanted.second;
-            });
-        }));
+        std::count_if(planned->points.begin(), planned->points.end(),
+                      [&](const Point& point) { return in_group(axes_of(test.sweep, point), group); }));
 }
 
 Given capture_of(const Measured& measured, const std::filesystem::path& run, const Source& source,
@@ -82,7 +72,7 @@ Given capture_of(const Measured& measured, const std::filesystem::path& run, con
     }
     out.source = found->id;
     out.kept = found->capture;
-    if (const auto why = invalid_of(*found); !why.empty())
+    if (const auto why = why_invalid(*found); !why.empty())
         out.doubt = what + " (" + found->label + ") does not count: " + why;
     const auto path = run / found->capture.file;
     if (sha256(read_file(path)) != found->capture.sha256)
@@ -99,7 +89,7 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
     std::vector<const PointRecord*> rows;
     for (const PointRecord* record : measured.of(test.name)) {
         const bool kind = record->kind == (test.by_trials() ? PointKind::threshold : PointKind::point);
-        if (kind && in_group(*record, group)) rows.push_back(record);
+        if (kind && in_group(record->axes, group)) rows.push_back(record);
     }
     // Axes in the order of the sweep; the value of each tells its unit.
     for (const auto& axis : test.sweep.axes) {
@@ -124,7 +114,7 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
     for (const PointRecord* record : rows) {
         ResultTable::Row row{record->label,
                              verdict_of(*record),
-                             invalid_of(*record),
+                             why_invalid(*record),
                              seconds_between(rows.front()->started, record->started),
                              {},
                              {}};

@@ -14,12 +14,6 @@ bool same(const std::optional<double>& a, const std::optional<double>& b) {
     return std::abs(*a - *b) <= 1e-9 * std::max({std::abs(*a), std::abs(*b), 1e-15});
 }
 
-// Why the run itself took nothing of this point; empty when it did.
-std::string declared_invalid(const PointRecord& point) {
-    if (point.standing == Standing::voided) return "void: " + point.standing_reason;
-    return point.invalid;
-}
-
 // The parameters that a point was measured with, as its record has them.
 Parameters parameters_of(const Test& test, const PointRecord& point) {
     Parameters out(test.procedure->parameters);
@@ -85,7 +79,7 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
         }
         const Parameters parameters = parameters_of(*test, point);
         Outcome outcome;
-        const std::string invalid = declared_invalid(point);
+        const std::string invalid = why_invalid(point);
         // What a search came to has no capture of its own.
         const bool measured = point.kind != PointKind::threshold && !point.capture.file.empty();
         if (!invalid.empty()) {

@@ -184,3 +184,29 @@ TEST_CASE("limits come from rows and from results of an earlier test, and what t
     run = stated.record();
     for (const auto* point : points(run, PointKind::point, "scan")) CHECK(point->attempt == 2);
 }
+
+TEST_CASE("a point judged by a result that is doubted at the end of the run loses its verdict") {
+    Stand stand = stand_of("");
+    stand.own_rules =
+        "[[rule]]\nid = \"by-other\"\ntitle = \"t\"\nclause = \"1\"\nquantity = \"q\"\napplies_to = "
+        "\"highest_level\"\nunit = \"dBuV\"\n"
+        "kind = \"bound\"\nconfidence = \"sure\"\nmax_from = \"reference/highest_level\"\n";
+    stand.tests =
+        Stand::scanning("reference", "settings = { \"unit.state\" = \"loud\" }\n") +
+        Stand::scanning(
+            "scan", "settings = { \"unit.state\" = \"idle\" }\n[[test.judge]]\nrule = \"own/by-other\"\n");
+    // No two readings are as near as that: the check at the end fails, and vouches for the reference alone.
+    stand.watches =
+        "[[recheck]]\nname = \"stable\"\nprocedure = \"emission.scan\"\nparameters = { start = \"1 MHz\", "
+        "stop = \"2 MHz\", "
+        "bandwidth = \"9 kHz\", dwell = \"100 us\", detector = \"peak\", points = \"101\" }\nresult = "
+        "\"highest_level\"\n"
+        "within = \"0.000001 dB\"\nevery_points = 1000\ncovers = [\"reference\"]\n";
+    CHECK(stand.run().code == 4);
+    const auto run = stand.record();
+    const auto scans = points(run, PointKind::point, "scan");
+    REQUIRE(scans.size() == 1);
+    CHECK(scans[0]->standing == rt::lab::Standing::voided);
+    CHECK(scans[0]->standing_cause == rt::lab::Cause::input);
+    CHECK(scans[0]->findings.at(0).verdict == Verdict::none);
+}

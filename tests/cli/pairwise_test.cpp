@@ -193,7 +193,8 @@ TEST_CASE("every two features work together, and say what is so") {
             CHECK_MESSAGE(redone.code == 1, redone.err);
             const auto run = stand.record();
             check_record(row, run);
-            for (const auto& point : run.points) CHECK(point.attempt == 2);
+            // A conclusion is drawn again only when its table differs: readings and times may be the same.
+            for (const auto* point : points(run, PointKind::point, "t")) CHECK(point->attempt == 2);
             CHECK(run.points.size() == before);
         }
         CHECK(rt::lab::verify_run(stand.folder / "run").altered.empty());
