@@ -1,3 +1,9 @@
+// The quasi-peak detector of CISPR 16-1-1 (clause 4.4): a rectifier charges a capacitor through the source's
+// resistance while the envelope A is above its voltage V, the load discharges it, a critically damped meter
+// of second order shows it, and the highest reading counts. Over a period of the carrier the rectifier
+// conducts a mean current of A / S g(V/A) with g(r) = (sqrt(1 - r^2) - r arccos r) / pi. S C is found so that
+// a sine that begins charges to 63 % in the published time (times the band's share, with which the published
+// pulse response is followed best); readings are scaled so that a steady sine reads its own level.
 #include "core/dsp/quasi_peak.hpp"
 
 #include <algorithm>

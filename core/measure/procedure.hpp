@@ -1,6 +1,7 @@
 // A procedure: a pure function from a capture and parameters to an outcome. core/catalogue lists all.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -38,9 +39,9 @@ struct Procedure {
     std::span<const Product> traces;
     std::span<const Product> results;
     // Both throw Error(input) when a parameter they need is missing or out of range.
-    CaptureSetup (*setup)(const Parameters&);
+    std::function<CaptureSetup(const Parameters&)> setup;
     // The capture is of the kind that setup asks for.
-    Outcome (*measure)(Capture, const Parameters&);
+    std::function<Outcome(Capture, const Parameters&)> measure;
     // What the rule fixes: band, bandwidth, detector ... Set only where nothing is set yet.
     void (*preset)(const Rule&, Parameters&);
     // Whether the signal is the one that the procedure measures; null when any will do.
@@ -49,7 +50,9 @@ struct Procedure {
     bool several_records = false;
     // Where it takes several captures: all of them, and the function that takes them in place of `measure`.
     std::span<const InputInfo> inputs = {};
-    Outcome (*measure_inputs)(Inputs, const Parameters&) = nullptr;
+    std::function<Outcome(Inputs, const Parameters&)> measure_inputs = nullptr;
+    // A program of the user's makes the outcome: it is kept, and not made again from the capture.
+    bool by_program = false;
 
     bool gives(std::string_view product) const;
     // One of its results. Throws Error(input) with the nearest name.

@@ -1,3 +1,9 @@
+// Distortion of a transmitter in test mode (IEEE Std 802.3, 40.6.1.2.4 and its kin): the known sequence of
+// 2047 symbols of 1 + x^9 + x^11 is found by correlation (a match of 0.3 and more; by chance below 0.12).
+// Then, period by period: rate and disturber are refined (five steps of Gauss and Newton, each bounded by 500
+// ppm), the record is sampled once a symbol at each phase, and what a linear channel explains (least squares
+// over neighbouring symbols and a constant) and the disturber are taken out. The rest is the distortion; its
+// peak at the worst phase is held against the limit.
 #include "core/serial/distortion.hpp"
 
 #include <algorithm>
@@ -290,6 +296,114 @@ double apart_from(const Column& errors, const Column& mean) {
     return std::sqrt(squares / static_cast<double>(errors.size() - period));
 }
 
+// Where the sequence begins, the disturber's frequency known. Throws Error(signal) when it is not there.
+Place place_of(std::span<const float> volts, double step, const Record& record,
+               const std::vector<int>& symbols, const DistortionSettings& s, double sine_hz) {
+    constexpr double least_match = 0.3;  // by chance below 0.12
+    const double nominal = 1 / s.symbol_rate_hz;
+    Place place;
+    if (s.disturber_hz) {
+        const auto plain = without_sine(volts, step, sine_hz);
+        place = find_sequence(Record(plain, step), symbols, nominal);
+    } else {
+        place = find_sequence(record, symbols, nominal);
+    }
+    if (place.match < least_match) {
+        fail_signal("expected: the test sequence of 1 + x^9 + x^11 with " + std::to_string(s.levels) +
+                    " levels at " + format({s.symbol_rate_hz, Unit::hertz}) +
+                    "; seen: a signal that is alike it by " + format({100 * place.match, Unit::percent}, 2) +
+                    " only");
+    }
+    return place;
+}
+
+// Period after period of the sequence, each at all phases of sampling, and what they come to.
+class Periods {
+  public:
+    Periods(const Record& record, const Channel& channel, const DistortionSettings& s, double step)
+        : record_(record), channel_(channel), s_(s), step_(step), times_(s.phases), errors_(s.phases) {}
+
+    // From `now` to the end of the record, or as many as are wanted.
+    void take_all(Period now) {
+        while (out_.periods < s_.most_periods) {
+            const double end = now.time(period) + 2 * now.interval_s;
+            if (end > record_.last_s()) break;
+            for (int round = 0; round < 5; ++round) refine(record_, channel_, disturbed(), now);
+            // Onto the record's own samples.
+            now.first_s += (std::round(now.middle() / step_) * step_ - now.middle());
+            take(now);
+            now.first_s = now.time(period);
+        }
+        if (out_.periods == 0) fail_signal("the record is shorter than the test sequence of 2047 symbols");
+    }
+
+    Distortion result() {
+        const auto n = static_cast<double>(out_.periods);
+        std::vector<double> noise(s_.phases);
+        for (std::size_t phase = 0; phase < s_.phases; ++phase) noise[phase] = finish(phase);
+        const auto worst = static_cast<std::size_t>(
+            std::max_element(out_.phase_peak_v.begin(), out_.phase_peak_v.end()) - out_.phase_peak_v.begin());
+        out_.rate_hz = rate_sum_ / n;
+        out_.disturber_hz = hz_sum_ / n, out_.disturber_v = sine_sum_ / n;
+        out_.linear_share = share_sum_ / n / static_cast<double>(s_.phases);
+        double squares = 0;
+        for (const double e : errors_[worst]) squares += e * e;
+        out_.rms_v = std::sqrt(squares / static_cast<double>(errors_[worst].size()));
+        out_.noise_v = noise[worst];
+        out_.time_s = std::move(times_[worst]), out_.error_v = std::move(errors_[worst]);
+        return std::move(out_);
+    }
+
+  private:
+    bool disturbed() const { return s_.disturber_hz.has_value(); }
+
+    void take(const Period& now) {
+        std::vector<PhaseSeen> seen(s_.phases);
+        const auto at_phase = [&](std::size_t phase) {
+            Period p = now;
+            p.first_s += static_cast<double>(phase) / static_cast<double>(s_.phases) * now.interval_s;
+            return p;
+        };
+        in_parallel(s_.phases, [&](std::size_t phase) {
+            seen[phase] = fit_phase(record_, channel_, disturbed(), at_phase(phase));
+        });
+        for (std::size_t phase = 0; phase < s_.phases; ++phase) {
+            const Period p = at_phase(phase);
+            for (std::size_t n = 0; n < period; ++n) times_[phase].push_back(p.time(n));
+            errors_[phase].insert(errors_[phase].end(), seen[phase].error.begin(), seen[phase].error.end());
+            share_sum_ += seen[phase].explained;
+        }
+        rate_sum_ += 1 / now.interval_s;
+        sine_sum_ += seen[0].sine_v;
+        hz_sum_ += now.disturber_hz;
+        ++out_.periods;
+    }
+
+    // The peak of one phase; averaged where that is wanted. Gives what differs from period to period.
+    double finish(std::size_t phase) {
+        auto& errors = errors_[phase];
+        const Column mean = mean_period(errors);
+        const double noise = apart_from(errors, mean);
+        if (s_.average) errors = mean, times_[phase].resize(period);
+        double peak = 0;
+        for (std::size_t k = 0; k < errors.size(); ++k) {
+            const double e = std::abs(errors[k]);
+            peak = std::max(peak, e);
+            if (e > out_.peak_v) out_.peak_v = e, out_.peak_at_s = times_[phase][k];
+        }
+        out_.phase_peak_v.push_back(peak);
+        return noise;
+    }
+
+    const Record& record_;
+    const Channel& channel_;
+    const DistortionSettings& s_;
+    double step_;
+    std::vector<std::vector<double>> times_, errors_;  // by phase
+    double rate_sum_ = 0, sine_sum_ = 0, share_sum_ = 0, hz_sum_ = 0;
+    Distortion out_;
+};
+
 }  // namespace
 
 Distortion transmitter_distortion(std::span<const float> volts, double step, const DistortionSettings& s) {
@@ -300,84 +414,13 @@ Distortion transmitter_distortion(std::span<const float> volts, double step, con
         fail_signal("the record of " + format({static_cast<double>(volts.size()) * step, Unit::second}) +
                     " is shorter than the test sequence of 2047 symbols, " + format({least, Unit::second}));
     }
-    const bool disturbed = s.disturber_hz.has_value();
-    double sine_hz = disturbed ? refined_disturber(volts, step, *s.disturber_hz) : 0;
+    const double sine_hz = s.disturber_hz ? refined_disturber(volts, step, *s.disturber_hz) : 0;
     const auto symbols = transmitter_test_symbols(s.levels);
-    Place place;
-    if (disturbed) {
-        const auto plain = without_sine(volts, step, sine_hz);
-        place = find_sequence(Record(plain, step), symbols, nominal);
-    } else {
-        place = find_sequence(record, symbols, nominal);
-    }
-    constexpr double least_match = 0.3;  // by chance below 0.12
-    if (place.match < least_match) {
-        fail_signal("expected: the test sequence of 1 + x^9 + x^11 with " + std::to_string(s.levels) +
-                    " levels at " + format({s.symbol_rate_hz, Unit::hertz}) +
-                    "; seen: a signal that is alike it by " + format({100 * place.match, Unit::percent}, 2) +
-                    " only");
-    }
+    const Place place = place_of(volts, step, record, symbols, s, sine_hz);
     const Channel channel(symbols, place.shift, s);
-    Distortion out;
-    std::vector<std::vector<double>> times(s.phases), errors(s.phases);
-    double rate_sum = 0, sine_sum = 0, share_sum = 0, hz_sum = 0;
-    Period now{place.first_s, nominal, sine_hz};
-    while (out.periods < s.most_periods) {
-        const double end = now.time(period) + 2 * now.interval_s;
-        if (end > record.last_s()) break;
-        for (int round = 0; round < 5; ++round) refine(record, channel, disturbed, now);
-        // Onto the record's own samples.
-        now.first_s += (std::round(now.middle() / step) * step - now.middle());
-        std::vector<PhaseSeen> seen(s.phases);
-        const auto at_phase = [&](std::size_t phase) {
-            Period p = now;
-            p.first_s += static_cast<double>(phase) / static_cast<double>(s.phases) * now.interval_s;
-            return p;
-        };
-        in_parallel(s.phases, [&](std::size_t phase) {
-            seen[phase] = fit_phase(record, channel, disturbed, at_phase(phase));
-        });
-        for (std::size_t phase = 0; phase < s.phases; ++phase) {
-            const Period p = at_phase(phase);
-            for (std::size_t n = 0; n < period; ++n) {
-                const double e = seen[phase].error[n];
-                times[phase].push_back(p.time(n));
-                errors[phase].push_back(e);
-            }
-            share_sum += seen[phase].explained;
-        }
-        rate_sum += 1 / now.interval_s;
-        sine_sum += seen[0].sine_v;
-        hz_sum += now.disturber_hz;
-        ++out.periods;
-        now.first_s = now.time(period);
-    }
-    if (out.periods == 0) fail_signal("the record is shorter than the test sequence of 2047 symbols");
-    const auto n = static_cast<double>(out.periods);
-    std::vector<double> noise(s.phases);
-    for (std::size_t phase = 0; phase < s.phases; ++phase) {
-        const Column mean = mean_period(errors[phase]);
-        noise[phase] = apart_from(errors[phase], mean);
-        if (s.average) errors[phase] = mean, times[phase].resize(period);
-        double peak = 0;
-        for (std::size_t k = 0; k < errors[phase].size(); ++k) {
-            const double e = std::abs(errors[phase][k]);
-            peak = std::max(peak, e);
-            if (e > out.peak_v) out.peak_v = e, out.peak_at_s = times[phase][k];
-        }
-        out.phase_peak_v.push_back(peak);
-    }
-    const auto worst = static_cast<std::size_t>(
-        std::max_element(out.phase_peak_v.begin(), out.phase_peak_v.end()) - out.phase_peak_v.begin());
-    out.rate_hz = rate_sum / n;
-    out.disturber_hz = hz_sum / n, out.disturber_v = sine_sum / n;
-    out.linear_share = share_sum / n / static_cast<double>(s.phases);
-    double squares = 0;
-    for (const double e : errors[worst]) squares += e * e;
-    out.rms_v = std::sqrt(squares / static_cast<double>(errors[worst].size()));
-    out.noise_v = noise[worst];
-    out.time_s = std::move(times[worst]), out.error_v = std::move(errors[worst]);
-    return out;
+    Periods periods(record, channel, s, step);
+    periods.take_all({place.first_s, nominal, sine_hz});
+    return periods.result();
 }
 
 }  // namespace rt

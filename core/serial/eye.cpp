@@ -1,3 +1,10 @@
+// An eye: every sample is placed at its phase within its symbol (straight lines between the recovered edges)
+// and counted into a grid of columns x rows. In the same pass: samples inside the mask, each exactly; the
+// growth at which the mask would be met (cells that no region reaches at a growth below the least so far are
+// passed over unread); levels over the window in the middle of the symbol. The record is taken in 16 shares
+// side by side, which are added in their order: the result does not depend on the number of threads. Of a
+// record with fewer than half as many samples a symbol as the grid has columns a second grid is drawn with
+// straight lines between samples: to look at only.
 #include "core/serial/eye.hpp"
 
 #include <algorithm>

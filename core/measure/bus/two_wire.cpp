@@ -201,27 +201,14 @@ void add_clock_shape(const TwoWireSeen& seen, double origin, const BusWords& wor
     if (!table.rows.empty()) outcome.tables.push_back(std::move(table));
 }
 
-Outcome measure_two_wire(Capture any, const Parameters& p) {
-    const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
-    const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
-    if (channel("clock_channel") == channel("data_channel"))
-        fail_input("parameters clock_channel and data_channel: they are the same");
-    const Signal clock = signal_of(wave, p, channel("clock_channel"));
-    const Signal data = signal_of(wave, p, channel("data_channel"));
-    const auto [supply, thresholds] = bus_thresholds(clock, p);
-    Line scl = read_line(*clock.samples, clock.step_s, thresholds);
-    Line sda = read_line(*data.samples, data.step_s, thresholds);
-    const double width = p.required("spike_width");
-    if (!(width >= 0)) fail_input("parameter spike_width: must not be below 0 s");
-    std::size_t suppressed = 0;
-    if (p.text("suppress_spikes") == "yes")
-        suppressed = suppress_spikes(scl, width) + suppress_spikes(sda, width);
+// What both lines carry. Throws Error(signal) where that is no two-wire traffic.
+TwoWireSeen traffic_of(const Signal& clock, const Signal& data, const Line& scl, const Line& sda) {
     if (scl.edges.size() < 4)
         fail_signal("the clock line changes only " + std::to_string(scl.edges.size()) +
                     " times: no bus traffic");
     require_levels(clock, scl, "the clock line");
     require_levels(data, sda, "the data line");
-    const TwoWireSeen seen = read_two_wire(scl, sda);
+    TwoWireSeen seen = read_two_wire(scl, sda);
     if (seen.transfers.empty()) fail_signal("no start condition: data never falls while the clock is high");
     if (bytes_in(seen) == 0) {
         const bool swapped = bytes_in(read_two_wire(sda, scl)) > 0;
@@ -229,9 +216,11 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
                     (swapped ? ": with clock_channel and data_channel swapped there are bytes"
                              : ": check clock_channel, data_channel and supply"));
     }
+    return seen;
+}
 
-    const TwoWireTimings& t = seen.timings;
-    const std::vector<Timing> timings{
+std::vector<Timing> timings_of(const TwoWireTimings& t) {
+    return {
         {"low_time", &t.low},
         {"high_time", &t.high},
         {"start_hold", &t.start_hold},
@@ -247,6 +236,37 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
         {"data_rise", &t.data_rise, true, true},
         {"data_fall", &t.data_fall, true, true},
     };
+}
+
+void add_bytes(const TwoWireSeen& seen, double from_s, Outcome& outcome) {
+    std::size_t refused = 0;
+    for (const auto& transfer : seen.transfers) {
+        for (const auto& byte : transfer.bytes) refused += byte.address && !byte.acknowledged;
+    }
+    outcome.add("transfers", static_cast<double>(seen.transfers.size()), Unit::count);
+    outcome.add("bytes", static_cast<double>(bytes_in(seen)), Unit::count);
+    outcome.add("not_acknowledged", static_cast<double>(refused), Unit::count);
+    outcome.tables.push_back(bytes_of(seen, from_s));
+}
+
+Outcome measure_two_wire(Capture any, const Parameters& p) {
+    const Waveform wave = take_waveform(std::move(any), "bus.two-wire");
+    const auto channel = [&](const char* name) { return static_cast<std::size_t>(p.required(name)); };
+    if (channel("clock_channel") == channel("data_channel"))
+        fail_input("parameters clock_channel and data_channel: they are the same");
+    const Signal clock = signal_of(wave, p, channel("clock_channel"));
+    const Signal data = signal_of(wave, p, channel("data_channel"));
+    const auto [supply, thresholds] = bus_thresholds(clock, p);
+    Line scl = read_line(*clock.samples, clock.step_s, thresholds);
+    Line sda = read_line(*data.samples, data.step_s, thresholds);
+    const double width = p.required("spike_width");
+    if (!(width >= 0)) fail_input("parameter spike_width: must not be below 0 s");
+    std::size_t suppressed = 0;
+    if (p.text("suppress_spikes") == "yes")
+        suppressed = suppress_spikes(scl, width) + suppress_spikes(sda, width);
+    const TwoWireSeen seen = traffic_of(clock, data, scl, sda);
+    const TwoWireTimings& t = seen.timings;
+    const auto timings = timings_of(t);
     Outcome outcome;
     if (t.clock_period.count > 0) outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
     constexpr BusWords words{"transfer", "byte", 9};
@@ -265,15 +285,7 @@ Outcome measure_two_wire(Capture any, const Parameters& p) {
     outcome.add("lowest", std::min(scl.lowest, sda.lowest), Unit::volt);
     outcome.add("highest", std::max(scl.highest, sda.highest), Unit::volt);
     outcome.add("supply", supply, Unit::volt);
-    const std::size_t bytes = bytes_in(seen);
-    std::size_t refused = 0;
-    for (const auto& transfer : seen.transfers) {
-        for (const auto& byte : transfer.bytes) refused += byte.address && !byte.acknowledged;
-    }
-    outcome.add("transfers", static_cast<double>(seen.transfers.size()), Unit::count);
-    outcome.add("bytes", static_cast<double>(bytes), Unit::count);
-    outcome.add("not_acknowledged", static_cast<double>(refused), Unit::count);
-    outcome.tables.push_back(bytes_of(seen, clock.from_s));
+    add_bytes(seen, clock.from_s, outcome);
     const double reach = t.clock_period.count > 0 ? t.clock_period.mean() : clock.seconds() / 20;
     add_views(timings, {{"SCL", clock}, {"SDA", data}}, reach, outcome);
     if (!p.has("supply")) {

@@ -53,8 +53,7 @@ constexpr std::array distortion_products{
             "rms of what differs from period to period at the phase with the peak; of two periods or more"},
 };
 
-Outcome measure_distortion(Capture any, const Parameters& p) {
-    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.distortion"), p);
+DistortionSettings settings_of(const Signal& signal, const Parameters& p) {
     DistortionSettings settings;
     settings.symbol_rate_hz = p.required("symbol_rate");
     if (!(settings.symbol_rate_hz > 0)) fail_input("parameter symbol_rate: must be above 0 Hz");
@@ -74,21 +73,26 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
     if (!(places >= 1 && places <= 1000)) fail_input("parameter phases: 1 to 1000 are possible");
     settings.phases = static_cast<std::size_t>(places);
     settings.average = p.text("average") == "yes";
-    // What 64 periods of the sequence need, and the interpolation at both ends.
-    const double wanted = (64 * 2047 + 4) / settings.symbol_rate_hz / signal.step_s * 1.001 + 64;
-    std::vector<float> volts(
-        static_cast<std::size_t>(std::min<std::uint64_t>(signal.size(), static_cast<std::uint64_t>(wanted))));
-    signal.samples->read(0, volts);
-    const Distortion seen = transmitter_distortion(volts, signal.step_s, settings);
+    return settings;
+}
+
+// Throws Error(signal) for a disturber that is not there, and for an average of one period.
+void require_usable(const Distortion& seen, const DistortionSettings& settings) {
     if (settings.disturber_hz && seen.disturber_v < 0.02) {
         fail_signal("expected: a disturber at " + format({*settings.disturber_hz, Unit::hertz}) +
                     "; seen: " + format({2 * seen.disturber_v, Unit::volt}, 3) +
                     " peak to peak there: switch the generator on, or leave the parameter disturber out");
     }
-    Outcome outcome;
+    if (settings.average && seen.periods == 1)
+        fail_signal("nothing to average: the record holds one period of the sequence, " +
+                    format({2047 / settings.symbol_rate_hz, Unit::second}) + "; record longer");
+}
+
+void add_results(const Distortion& seen, const DistortionSettings& settings, double from_s,
+                 Outcome& outcome) {
     outcome.add("peak_distortion", seen.peak_v, Unit::volt);
     outcome.add("distortion_rms", seen.rms_v, Unit::volt);
-    outcome.add("peak_distortion_at", seen.peak_at_s + signal.from_s, Unit::second);
+    outcome.add("peak_distortion_at", seen.peak_at_s + from_s, Unit::second);
     outcome.add("symbol_rate", seen.rate_hz, Unit::hertz);
     outcome.add("rate_error", 1e6 * (seen.rate_hz / settings.symbol_rate_hz - 1), Unit::ppm);
     if (settings.disturber_hz) {
@@ -99,19 +103,13 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
     outcome.add("periods", static_cast<double>(seen.periods), Unit::count);
     outcome.add("symbols", static_cast<double>(seen.periods * 2047), Unit::count);
     if (seen.periods > 1) outcome.add("noise_rms", seen.noise_v, Unit::volt);
-    if (settings.average && seen.periods == 1)
-        fail_signal("nothing to average: the record holds one period of the sequence, " +
-                    format({2047 / settings.symbol_rate_hz, Unit::second}) + "; record longer");
-    if (settings.average) {
-        outcome.notes.push_back("averaged over " + std::to_string(seen.periods) +
-                                " periods: what does not repeat with the sequence is not in the peak");
-    }
-    if (settings.phases < 10)
-        outcome.notes.push_back("the standards ask for 10 phases of the symbol or more");
-    // Judged is the peak of these curves.
+}
+
+// Judged is the peak of these curves.
+void add_traces(const Distortion& seen, double from_s, Outcome& outcome) {
     constexpr const char* judged = "peak_distortion";
     std::vector<double> time = seen.time_s;
-    for (double& t : time) t += signal.from_s;
+    for (double& t : time) t += from_s;
     outcome.traces.push_back(
         trace_over_time("distortion", "Distortion at the worst phase", Unit::volt, time, seen.error_v));
     outcome.traces.back().shows = judged;
@@ -127,6 +125,27 @@ Outcome measure_distortion(Capture any, const Parameters& p) {
         phases.y.push_back(seen.phase_peak_v[k]);
     }
     outcome.traces.push_back(std::move(phases));
+}
+
+Outcome measure_distortion(Capture any, const Parameters& p) {
+    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.distortion"), p);
+    const DistortionSettings settings = settings_of(signal, p);
+    // What 64 periods of the sequence need, and the interpolation at both ends.
+    const double wanted = (64 * 2047 + 4) / settings.symbol_rate_hz / signal.step_s * 1.001 + 64;
+    std::vector<float> volts(
+        static_cast<std::size_t>(std::min<std::uint64_t>(signal.size(), static_cast<std::uint64_t>(wanted))));
+    signal.samples->read(0, volts);
+    const Distortion seen = transmitter_distortion(volts, signal.step_s, settings);
+    require_usable(seen, settings);
+    Outcome outcome;
+    add_results(seen, settings, signal.from_s, outcome);
+    add_traces(seen, signal.from_s, outcome);
+    if (settings.average) {
+        outcome.notes.push_back("averaged over " + std::to_string(seen.periods) +
+                                " periods: what does not repeat with the sequence is not in the peak");
+    }
+    if (settings.phases < 10)
+        outcome.notes.push_back("the standards ask for 10 phases of the symbol or more");
     outcome.notes.push_back(
         "a linear channel of " + std::to_string(settings.fit_symbols) +
         " symbols was taken out; the standards' own code fixes its length, which is not surely known here");

@@ -169,8 +169,14 @@ std::size_t folds(const std::vector<Complex>& x, double mean) {
     return count;
 }
 
-Outcome measure_am_fm(Capture any, const Parameters& p) {
-    const IqRecord record = take_iq(std::move(any), "radio.am-fm", p);
+// Envelope and frequency behind the filters, the samples that these have not settled for cut off.
+struct Demodulated {
+    std::vector<Complex> x;  // at the carrier, behind carrier_filter
+    std::vector<double> envelope, frequency;
+    std::size_t cut = 0;  // samples left out at either end
+};
+
+std::vector<Complex> at_carrier(const IqRecord& record, const Parameters& p, std::size_t& cut) {
     const double rate = record.sample_rate_hz;
     if (record.size() > 20000000) fail_input("the record has more than 20 million samples: cut out a part");
     const auto samples = record.read(0, static_cast<std::size_t>(record.size()));
@@ -180,7 +186,6 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
         const double cycles = shift * static_cast<double>(i) / rate;
         x[i] = Complex(samples[i]) * std::polar(1.0, -2 * std::numbers::pi * (cycles - std::floor(cycles)));
     }
-    std::size_t cut = 0;
     if (const auto width = p.number("carrier_filter")) {
         if (*width >= rate) {
             fail_input("parameter carrier_filter: " + format({*width, Unit::hertz}) +
@@ -190,56 +195,77 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
         x = filtered(x, taps);
         cut += taps.size() / 2;
     }
+    return x;
+}
+
+Demodulated demodulated(const IqRecord& record, const Parameters& p) {
+    const double rate = record.sample_rate_hz;
+    Demodulated out;
+    out.x = at_carrier(record, p, out.cut);
+    const auto& x = out.x;
     if (flat_as_noise(record)) fail_signal("nothing but noise: no carrier to demodulate");
     if (const auto off = off_at(x, rate)) {
         fail_signal("the carrier is off at " + format({record.from_s + *off, Unit::second}, 3) +
                     " of the record: name the time in which it is on with from and to");
     }
-    std::vector<double> envelope, frequency;
     for (std::size_t i = 0; i < x.size(); ++i) {
-        envelope.push_back(std::abs(x[i]));
-        if (i > 0) frequency.push_back(std::arg(x[i] * std::conj(x[i - 1])) * rate / (2 * std::numbers::pi));
+        out.envelope.push_back(std::abs(x[i]));
+        if (i > 0)
+            out.frequency.push_back(std::arg(x[i] * std::conj(x[i - 1])) * rate / (2 * std::numbers::pi));
     }
     if (const auto cutoff = p.number("audio_filter")) {
         if (*cutoff >= rate / 2) fail_input("parameter audio_filter: must be below half the sample rate");
         const auto taps = low_pass(*cutoff, *cutoff / 4, rate);
-        envelope = filtered(envelope, taps);
-        frequency = filtered(frequency, taps);
-        cut += taps.size() / 2;
+        out.envelope = filtered(out.envelope, taps);
+        out.frequency = filtered(out.frequency, taps);
+        out.cut += taps.size() / 2;
     }
-    if (2 * cut + 100 > x.size()) {
+    if (2 * out.cut + 100 > x.size()) {
         fail_input("the record of " + std::to_string(x.size()) + " samples is too short for the filters");
     }
-    envelope = inner(envelope, cut);
-    frequency = inner(frequency, cut);
-    Outcome outcome;
-    const auto [low, high] = std::minmax_element(envelope.begin(), envelope.end());
-    const double am_hz = strongest(envelope, rate), fm_hz = strongest(frequency, rate);
-    const Mean am = mean_over_periods(envelope, rate, am_hz), fm = mean_over_periods(frequency, rate, fm_hz);
-    const double mean = am.value, offset = fm.value;
-    if (const std::size_t count = folds(x, mean_of(envelope)); count > 0) {
+    out.envelope = inner(out.envelope, out.cut);
+    out.frequency = inner(out.frequency, out.cut);
+    return out;
+}
+
+// Throws Error(signal) for what folds, and for an envelope of less than one and a half periods, of which
+// neither the depth nor the mean is known.
+void require_measurable(const Demodulated& d, double rate, double am_hz, double low, double high) {
+    if (const std::size_t count = folds(d.x, mean_of(d.envelope)); count > 0) {
         fail_signal(
             "the frequency folds at " + std::to_string(count) +
             " samples: it comes near half the sample rate; record with a higher one, or set carrier_filter "
             "where it is noise");
     }
-    // Of less than one and a half periods neither the depth nor the mean is known.
     constexpr double fewest_periods = 1.5, least_depth = 0.01;
-    const double seconds = static_cast<double>(envelope.size()) / rate;
-    if ((*high - *low) > least_depth * (*high + *low) && am_hz * seconds < fewest_periods) {
+    const double seconds = static_cast<double>(d.envelope.size()) / rate;
+    if ((high - low) > least_depth * (high + low) && am_hz * seconds < fewest_periods) {
         fail_signal(
             "the envelope changes slower than the record can tell: it holds less than one and a half "
             "periods of it; record longer than " +
             format({fewest_periods / std::max(am_hz, 1 / seconds), Unit::second}, 3));
     }
+}
+
+Outcome measure_am_fm(Capture any, const Parameters& p) {
+    const IqRecord record = take_iq(std::move(any), "radio.am-fm", p);
+    const double rate = record.sample_rate_hz;
+    const Demodulated d = demodulated(record, p);
+    Outcome outcome;
+    const auto [low, high] = std::minmax_element(d.envelope.begin(), d.envelope.end());
+    const double am_hz = strongest(d.envelope, rate), fm_hz = strongest(d.frequency, rate);
+    const Mean am = mean_over_periods(d.envelope, rate, am_hz),
+               fm = mean_over_periods(d.frequency, rate, fm_hz);
+    const double mean = am.value, offset = fm.value;
+    require_measurable(d, rate, am_hz, *low, *high);
     double power = 0;
-    for (const double e : envelope) power += e * e;
-    power /= static_cast<double>(envelope.size());
+    for (const double e : d.envelope) power += e * e;
+    power /= static_cast<double>(d.envelope.size());
     if (power < 1e-20) outcome.invalid = "the record holds no signal";
     outcome.add("am_depth", 100 * (*high - *low) / (*high + *low), Unit::percent);
     outcome.add("am_depth_rms", 100 * std::numbers::sqrt2 * am.rms / mean, Unit::percent);
     outcome.add("am_frequency", am_hz, Unit::hertz);
-    const auto [lowest, highest] = std::minmax_element(frequency.begin(), frequency.end());
+    const auto [lowest, highest] = std::minmax_element(d.frequency.begin(), d.frequency.end());
     outcome.add("fm_deviation", (*highest - *lowest) / 2, Unit::hertz);
     outcome.add("fm_deviation_plus", *highest - offset, Unit::hertz);
     outcome.add("fm_deviation_minus", offset - *lowest, Unit::hertz);
@@ -248,11 +274,11 @@ Outcome measure_am_fm(Capture any, const Parameters& p) {
     outcome.add("carrier_offset", offset, Unit::hertz);
     outcome.results.push_back({"carrier_power", level_of(record, mean * mean), {}});
     outcome.results.push_back({"mean_power", level_of(record, power), {}});
-    const double begin = record.from_s + static_cast<double>(cut) / rate;
+    const double begin = record.from_s + static_cast<double>(d.cut) / rate;
     outcome.traces.push_back(
-        against_time("envelope", "Envelope over its mean", Unit::none, envelope, 1 / mean, rate, begin));
+        against_time("envelope", "Envelope over its mean", Unit::none, d.envelope, 1 / mean, rate, begin));
     outcome.traces.push_back(
-        against_time("frequency", "Frequency", Unit::hertz, frequency, 1, rate, begin + 0.5 / rate));
+        against_time("frequency", "Frequency", Unit::hertz, d.frequency, 1, rate, begin + 0.5 / rate));
     note_reference(record, outcome);
     return outcome;
 }

@@ -191,6 +191,79 @@ Trace frequency_trace(const gfsk::Packet& packet) {
     return trace;
 }
 
+// What the packets of a record come to together.
+class PacketSums {
+  public:
+    explicit PacketSums(const IqRecord& record) : record_(record) {
+        table_.name = "packets", table_.title = "Packets";
+        table_.columns = {{"start", Unit::second},
+                          {"payload_type"},
+                          {"octets", Unit::count},
+                          {"preamble_offset", Unit::hertz},
+                          {"power", level_of(record, 1).unit},
+                          {"crc"},
+                          {"octets_hex"}};
+    }
+
+    void add(const Seen& seen) {
+        if (!seen.attempt.packet) return;
+        const auto& packet = *seen.attempt.packet;
+        bad_ += !packet.crc_ok;
+        // What does not check may be another's packet, or one that was disturbed.
+        if (packet.crc_ok) {
+            if (!first_) first_ = &packet;
+            sum_.add(packet);
+            highest_ = std::max(highest_, seen.average);
+            lowest_ = std::min(lowest_, seen.average);
+            peak_ = std::max(peak_, seen.peak);
+            crest_ = std::max(crest_, seen.peak / seen.average);
+        }
+        table_.rows.push_back({record_.from_s + seen.first_s + packet.start_s, std::to_string(packet.type),
+                               static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
+                               level_of(record_, seen.average).value,
+                               std::string(packet.crc_ok ? "good" : "bad"), hexadecimal(packet.payload)});
+    }
+
+    const gfsk::Packet* first() const { return first_; }
+
+    // Why nothing was measured.
+    std::string why_none_of(const std::vector<Seen>& all) const {
+        if (bad_ == 0) return why_none(all);
+        return "all " + std::to_string(bad_) +
+               " packets have a wrong CRC: disturbed, another's, or crc_initial is not theirs";
+    }
+
+    void report(std::size_t bursts, Outcome& outcome) const {
+        sum_.report(outcome);
+        outcome.results.push_back({"average_power", level_of(record_, highest_), {}});
+        outcome.results.push_back({"lowest_average_power", level_of(record_, lowest_), {}});
+        outcome.results.push_back({"peak_power", level_of(record_, peak_), {}});
+        outcome.add("peak_to_average", 10 * std::log10(crest_), Unit::db);
+        const std::size_t packets = table_.rows.size();
+        outcome.add("packets", static_cast<double>(packets), Unit::count);
+        outcome.add("packets_bad_crc", static_cast<double>(bad_), Unit::count);
+        note_left_out(bursts - packets, bursts, "packets", outcome);
+        if (bad_ > 0) {
+            outcome.notes.push_back(std::to_string(bad_) + " of " + std::to_string(packets) +
+                                    " packets have a wrong CRC and were left out");
+        }
+        if (const auto measured = packets - bad_; measured < 10) {
+            outcome.notes.push_back(std::to_string(measured) +
+                                    " packets were measured, the test suite asks for 10 of each payload");
+        }
+    }
+
+    Table take_table() { return std::move(table_); }
+
+  private:
+    const IqRecord& record_;
+    const gfsk::Packet* first_ = nullptr;
+    Sum sum_;
+    double highest_ = 0, lowest_ = 1e300, peak_ = 0, crest_ = 0;
+    std::size_t bad_ = 0;
+    Table table_;
+};
+
 Outcome measure_gfsk(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.gfsk", p);
     if (record.sample_rate_hz < 4e6) {
@@ -211,67 +284,18 @@ Outcome measure_gfsk(Capture any, const Parameters& p) {
         all[i].attempt = gfsk::demodulate(piece.samples, record.sample_rate_hz,
                                           p.required("measurement_bandwidth"), address, initial);
     });
+    PacketSums sums(record);
+    for (const auto& seen : all) sums.add(seen);
     Outcome outcome;
-    outcome.traces.push_back(power_trace(record));
-    Sum sum;
-    const Unit unit = level_of(record, 1).unit;
-    Table table{"packets",
-                "Packets",
-                {{"start", Unit::second},
-                 {"payload_type"},
-                 {"octets", Unit::count},
-                 {"preamble_offset", Unit::hertz},
-                 {"power", unit},
-                 {"crc"},
-                 {"octets_hex"}},
-                {}};
-    const Seen* first = nullptr;
-    double highest = 0, lowest = 1e300, peak = 0, crest = 0;
-    std::size_t bad = 0;
-    for (const auto& seen : all) {
-        if (!seen.attempt.packet) continue;
-        const auto& packet = *seen.attempt.packet;
-        bad += !packet.crc_ok;
-        // What does not check may be another's packet, or one that was disturbed.
-        if (packet.crc_ok) {
-            if (!first) first = &seen;
-            sum.add(packet);
-            highest = std::max(highest, seen.average);
-            lowest = std::min(lowest, seen.average);
-            peak = std::max(peak, seen.peak);
-            crest = std::max(crest, seen.peak / seen.average);
-        }
-        table.rows.push_back({record.from_s + seen.first_s + packet.start_s, std::to_string(packet.type),
-                              static_cast<double>(packet.payload.size()), packet.preamble_offset_hz,
-                              level_of(record, seen.average).value,
-                              std::string(packet.crc_ok ? "good" : "bad"), hexadecimal(packet.payload)});
-    }
-    if (!first) {
-        outcome.invalid = bad == 0
-                              ? why_none(all)
-                              : "all " + std::to_string(bad) +
-                                    " packets have a wrong CRC: disturbed, another's, or crc_initial is not "
-                                    "theirs";
+    if (!sums.first()) {
+        outcome.traces.push_back(power_trace(record));
+        outcome.invalid = sums.why_none_of(all);
         return outcome;
     }
-    sum.report(outcome);
-    outcome.results.push_back({"average_power", level_of(record, highest), {}});
-    outcome.results.push_back({"lowest_average_power", level_of(record, lowest), {}});
-    outcome.results.push_back({"peak_power", level_of(record, peak), {}});
-    outcome.add("peak_to_average", 10 * std::log10(crest), Unit::db);
-    outcome.add("packets", static_cast<double>(table.rows.size()), Unit::count);
-    outcome.add("packets_bad_crc", static_cast<double>(bad), Unit::count);
-    note_left_out(all.size() - table.rows.size(), all.size(), "packets", outcome);
-    if (bad > 0) {
-        outcome.notes.push_back(std::to_string(bad) + " of " + std::to_string(table.rows.size()) +
-                                " packets have a wrong CRC and were left out");
-    }
-    if (const auto measured = table.rows.size() - bad; measured < 10) {
-        outcome.notes.push_back(std::to_string(measured) +
-                                " packets were measured, the test suite asks for 10 of each payload");
-    }
-    outcome.traces.insert(outcome.traces.begin(), frequency_trace(*first->attempt.packet));
-    outcome.tables.push_back(std::move(table));
+    sums.report(all.size(), outcome);
+    outcome.traces.push_back(frequency_trace(*sums.first()));
+    outcome.traces.push_back(power_trace(record));
+    outcome.tables.push_back(sums.take_table());
     note_reference(record, outcome);
     return outcome;
 }

@@ -132,6 +132,94 @@ double decibel(double amplitude) {
     return 20 * std::log10(std::max(amplitude, 1e-10));
 }
 
+// What the frames of a record come to together.
+class OfdmFrames {
+  public:
+    OfdmFrames(const IqRecord& record, bool training) : record_(record), training_(training) {
+        table_.name = "frames", table_.title = "Frames";
+        table_.columns = {{"start", Unit::second},
+                          {"modulation"},
+                          {"octets", Unit::count},
+                          {"symbols", Unit::count},
+                          {"power", level_of(record, 1).unit},
+                          {"evm", Unit::db},
+                          {"limit", Unit::db},
+                          {"frequency_offset", Unit::hertz},
+                          {"check"},
+                          {"octets_hex"}};
+    }
+
+    void add(const SeenFrame& frame) {
+        if (!frame.attempt.frame) return;
+        const auto& d = *frame.attempt.frame;
+        if (!first_) first_ = &d;
+        flatness_.push_back(flatness_of(d, flat_));
+        // The standard takes the mean over frames of each frame's own rms.
+        by_training_ += d.error_training;
+        by_whole_ += d.error_whole;
+        const double own = decibel(training_ ? d.error_training : d.error_whole),
+                     limit = allowed_db(d.signal.rate.mbit);
+        margin_ = std::min(margin_, limit - own);
+        frequency_ = farther(frequency_, d.frequency_offset_hz);
+        clock_ = farther(clock_, d.clock_ppm);
+        leakage_ = std::max(leakage_, d.leakage);
+        power_ += frame.burst.power;
+        shortest_ = std::min(shortest_, d.signal.symbols);
+        wrong_checks_ += !d.payload.check_right;
+        ++good_;
+        table_.rows.push_back({record_.from_s + frame.first_s + d.start_s, std::string(d.signal.rate.name),
+                               static_cast<double>(d.signal.octets), static_cast<double>(d.signal.symbols),
+                               level_of(record_, frame.burst.power).value, own, limit, d.frequency_offset_hz,
+                               std::string(d.payload.check_right ? "good" : "bad"),
+                               hexadecimal(d.payload.octets)});
+    }
+
+    const ofdm::Demodulated* first() const { return first_; }
+
+    // `meant_hz` is the frequency that the carrier should have.
+    void report(double meant_hz, std::size_t all_frames, Outcome& outcome) const {
+        const auto n = static_cast<double>(good_);
+        const double evm = (training_ ? by_training_ : by_whole_) / n;
+        outcome.add("evm_rms", 100 * evm, Unit::percent);
+        outcome.add("evm_db", decibel(evm), Unit::db);
+        outcome.add("evm_db_training", decibel(by_training_ / n), Unit::db);
+        outcome.add("evm_db_whole_frame", decibel(by_whole_ / n), Unit::db);
+        outcome.add("evm_margin_db", margin_, Unit::db);
+        outcome.add("frequency_offset", frequency_, Unit::hertz);
+        if (meant_hz > 0) outcome.add("frequency_error", frequency_ / meant_hz * 1e6, Unit::ppm);
+        outcome.add("symbol_rate_error", clock_, Unit::ppm);
+        outcome.add("centre_leakage", 10 * std::log10(std::max(leakage_, 1e-20)), Unit::db);
+        outcome.add("flatness_inner_high", flat_.inner_high, Unit::db);
+        outcome.add("flatness_inner_low", flat_.inner_low, Unit::db);
+        outcome.add("flatness_outer_high", flat_.outer_high, Unit::db);
+        outcome.add("flatness_outer_low", flat_.outer_low, Unit::db);
+        outcome.results.push_back({"burst_power", level_of(record_, power_ / n), {}});
+        outcome.add("rate", first_->signal.rate.mbit * 1e6, Unit::bit_per_second);
+        outcome.add("frames", n, Unit::count);
+        outcome.add("frames_bad_check", static_cast<double>(wrong_checks_), Unit::count);
+        if (good_ < 20 || shortest_ < 16) {
+            outcome.notes.push_back(
+                "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good_) +
+                " were measured, the shortest with " + std::to_string(shortest_));
+        }
+        note_left_out(all_frames - good_, all_frames, "frames", outcome);
+    }
+
+    Trace take_flatness() { return std::move(flatness_.front()); }
+    Table take_table() { return std::move(table_); }
+
+  private:
+    const IqRecord& record_;
+    bool training_;
+    const ofdm::Demodulated* first_ = nullptr;
+    double by_training_ = 0, by_whole_ = 0, frequency_ = 0, clock_ = 0, leakage_ = 0, power_ = 0;
+    double margin_ = 1e300;
+    std::size_t good_ = 0, wrong_checks_ = 0, shortest_ = 1000000;
+    Flatness flat_;
+    std::vector<Trace> flatness_;
+    Table table_;
+};
+
 Outcome measure_ofdm(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.ofdm", p);
     if (record.sample_rate_hz < 0.999 * ofdm::rate_hz) {
@@ -148,85 +236,19 @@ Outcome measure_ofdm(Capture any, const Parameters& p) {
         frames[i].first_s = piece.first_s;
         frames[i].attempt = ofdm::demodulate(piece.samples, record.sample_rate_hz);
     });
+    OfdmFrames sums(record, p.text("channel_estimate") == "training");
+    for (const auto& frame : frames) sums.add(frame);
     Outcome outcome;
-    const bool training = p.text("channel_estimate") == "training";
-    const SeenFrame* first = nullptr;
-    double by_training = 0, by_whole = 0, frequency = 0, clock = 0, leakage = 0, power = 0, margin = 1e300;
-    std::size_t good = 0, wrong_checks = 0, shortest = 1000000;
-    Flatness flat;
-    const Unit unit = level_of(record, 1).unit;
-    Table table{"frames",
-                "Frames",
-                {{"start", Unit::second},
-                 {"modulation"},
-                 {"octets", Unit::count},
-                 {"symbols", Unit::count},
-                 {"power", unit},
-                 {"evm", Unit::db},
-                 {"limit", Unit::db},
-                 {"frequency_offset", Unit::hertz},
-                 {"check"},
-                 {"octets_hex"}},
-                {}};
-    std::vector<Trace> flatness;
-    for (const auto& frame : frames) {
-        if (!frame.attempt.frame) continue;
-        const auto& d = *frame.attempt.frame;
-        if (!first) first = &frame;
-        flatness.push_back(flatness_of(d, flat));
-        // The standard takes the mean over frames of each frame's own rms.
-        by_training += d.error_training;
-        by_whole += d.error_whole;
-        const double own = decibel(training ? d.error_training : d.error_whole),
-                     limit = allowed_db(d.signal.rate.mbit);
-        margin = std::min(margin, limit - own);
-        frequency = farther(frequency, d.frequency_offset_hz);
-        clock = farther(clock, d.clock_ppm);
-        leakage = std::max(leakage, d.leakage);
-        power += frame.burst.power;
-        shortest = std::min(shortest, d.signal.symbols);
-        ++good;
-        table.rows.push_back({record.from_s + frame.first_s + d.start_s, std::string(d.signal.rate.name),
-                              static_cast<double>(d.signal.octets), static_cast<double>(d.signal.symbols),
-                              level_of(record, frame.burst.power).value, own, limit, d.frequency_offset_hz,
-                              std::string(d.payload.check_right ? "good" : "bad"),
-                              hexadecimal(d.payload.octets)});
-        wrong_checks += !d.payload.check_right;
-    }
-    if (!first) {
+    if (!sums.first()) {
         outcome.traces.push_back(power_trace(record));
         outcome.invalid = why_none(frames);
         return outcome;
     }
-    const auto n = static_cast<double>(good);
-    const double evm = (training ? by_training : by_whole) / n;
-    outcome.add("evm_rms", 100 * evm, Unit::percent);
-    outcome.add("evm_db", decibel(evm), Unit::db);
-    outcome.add("evm_db_training", decibel(by_training / n), Unit::db);
-    outcome.add("evm_db_whole_frame", decibel(by_whole / n), Unit::db);
-    outcome.add("evm_margin_db", margin, Unit::db);
-    outcome.add("frequency_offset", frequency, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_error", frequency / meant * 1e6, Unit::ppm);
-    outcome.add("symbol_rate_error", clock, Unit::ppm);
-    outcome.add("centre_leakage", 10 * std::log10(std::max(leakage, 1e-20)), Unit::db);
-    outcome.add("flatness_inner_high", flat.inner_high, Unit::db);
-    outcome.add("flatness_inner_low", flat.inner_low, Unit::db);
-    outcome.add("flatness_outer_high", flat.outer_high, Unit::db);
-    outcome.add("flatness_outer_low", flat.outer_low, Unit::db);
-    outcome.results.push_back({"burst_power", level_of(record, power / n), {}});
-    outcome.add("rate", first->attempt.frame->signal.rate.mbit * 1e6, Unit::bit_per_second);
-    outcome.add("frames", n, Unit::count);
-    outcome.add("frames_bad_check", static_cast<double>(wrong_checks), Unit::count);
-    if (good < 20 || shortest < 16) {
-        outcome.notes.push_back(
-            "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good) +
-            " were measured, the shortest with " + std::to_string(shortest));
-    }
-    note_left_out(frames.size() - good, frames.size(), "frames", outcome);
-    add_traces(*first->attempt.frame, outcome);
-    outcome.traces.push_back(std::move(flatness.front()));
+    sums.report(meant, frames.size(), outcome);
+    add_traces(*sums.first(), outcome);
+    outcome.traces.push_back(sums.take_flatness());
     outcome.traces.push_back(power_trace(record));
-    outcome.tables.push_back(std::move(table));
+    outcome.tables.push_back(sums.take_table());
     note_reference(record, outcome);
     return outcome;
 }

@@ -180,6 +180,132 @@ Table symbol_table(const oqpsk::Demodulated& d) {
     return table;
 }
 
+void operator+=(ErrorSum& to, const ErrorSum& from) {
+    to.squares += from.squares;
+    to.pairs += from.pairs;
+    to.peak = std::max(to.peak, from.peak);
+}
+
+// What the frames of a record come to together.
+class OqpskFrames {
+  public:
+    OqpskFrames(const IqRecord& record, bool removed) : record_(record), removed_(removed) {
+        table_.name = "frames", table_.title = "Frames";
+        table_.columns = {{"start", Unit::second},
+                          {"power", level_of(record, 1).unit},
+                          {"evm_rms", Unit::percent},
+                          {"evm_peak", Unit::percent},
+                          {"frequency_offset", Unit::hertz},
+                          {"symbol_rate_error", Unit::ppm},
+                          {"check"},
+                          {"octets"}};
+    }
+
+    void add(const Frame& frame) {
+        if (!frame.attempt.burst) {
+            ++other_;
+            return;
+        }
+        const auto& d = *frame.attempt.burst;
+        if (!first_) first_ = &frame;
+        add_errors(frame, d);
+        if (std::abs(d.gain_imbalance_db) >= std::abs(imbalance_)) imbalance_ = d.gain_imbalance_db;
+        if (std::abs(d.quadrature_error_deg) >= std::abs(skew_)) skew_ = d.quadrature_error_deg;
+        offset_ = std::max(offset_, std::abs(d.offset));
+        power_ += frame.burst.power;
+        ++good_;
+        bad_check_ += !d.check_ok;
+        behind_filter_ += d.behind_filter;
+        if (frame.neighbour.ratio > beside_.ratio) beside_ = frame.neighbour;
+    }
+
+    const Frame* first() const { return first_; }
+
+    // `meant_hz` is the frequency that the carrier should have.
+    void report(double meant_hz, std::size_t all_frames, Outcome& outcome) const {
+        report_errors(outcome);
+        report_carrier(meant_hz, outcome);
+        outcome.add("iq_offset", 20 * std::log10(std::max(offset_, 1e-10)), Unit::db);
+        outcome.add("gain_imbalance", imbalance_, Unit::db);
+        outcome.add("quadrature_error", skew_, Unit::degree);
+        outcome.results.push_back(
+            {"burst_power", level_of(record_, power_ / static_cast<double>(good_)), {}});
+        outcome.add("frames", static_cast<double>(good_), Unit::count);
+        outcome.add("frames_bad_check", static_cast<double>(bad_check_), Unit::count);
+        remark(all_frames, outcome);
+    }
+
+    Table take_table() { return std::move(table_); }
+
+  private:
+    void add_errors(const Frame& frame, const oqpsk::Demodulated& d) {
+        const ErrorSum with = errors(d, 0), without = errors(d, d.offset), clean = corrected_errors(d);
+        const ErrorSum& counted = removed_ ? without : with;
+        counted_ += counted, kept_ += with, without_ += without, cleaned_ += clean;
+        worst_ = std::max(worst_, counted.rms());
+        const Uncertainty unsure = uncertainty_of(d, clean.rms());
+        frequencies_.push_back({d.frequency_offset_hz, unsure.frequency_hz});
+        clocks_.push_back({d.chip_clock_ppm, unsure.clock_ppm});
+        table_.rows.push_back({record_.from_s + frame.first_s + d.start_s,
+                               level_of(record_, frame.burst.power).value, 100 * counted.rms(),
+                               100 * counted.peak, d.frequency_offset_hz, d.chip_clock_ppm,
+                               std::string(d.check_ok ? "good" : "bad"), hexadecimal(d.psdu)});
+    }
+
+    void report_errors(Outcome& outcome) const {
+        outcome.add("evm_rms", 100 * counted_.rms(), Unit::percent);
+        outcome.add("evm_peak", 100 * counted_.peak, Unit::percent);
+        outcome.add("evm_rms_worst", 100 * worst_, Unit::percent);
+        outcome.add("evm_rms_corrected", 100 * cleaned_.rms(), Unit::percent);
+        outcome.add("evm_rms_offset_removed", 100 * without_.rms(), Unit::percent);
+        outcome.add("evm_rms_offset_kept", 100 * kept_.rms(), Unit::percent);
+    }
+
+    void report_carrier(double meant_hz, Outcome& outcome) const {
+        const Combined frequency = combined(frequencies_), clock = combined(clocks_);
+        outcome.add("frequency_offset", frequency.value, Unit::hertz);
+        if (meant_hz > 0) outcome.add("frequency_error", frequency.value / meant_hz * 1e6, Unit::ppm);
+        outcome.add("frequency_offset_uncertainty", frequency.deviation, Unit::hertz);
+        outcome.add("symbol_rate_error", clock.value, Unit::ppm);
+        outcome.add("symbol_rate_error_uncertainty", clock.deviation, Unit::ppm);
+        for (const auto& [all, what] : {std::pair{&frequency, "carriers"}, {&clock, "chip clocks"}}) {
+            if (all->agree) continue;
+            outcome.notes.push_back(std::string("the frames' ") + what +
+                                    " differ by more than noise explains: the one farthest from 0 is told");
+        }
+    }
+
+    void remark(std::size_t all_frames, Outcome& outcome) const {
+        if (2 * counted_.pairs < 1000) {
+            outcome.notes.push_back("only " + std::to_string(2 * counted_.pairs) +
+                                    " chips were measured, the standard asks for 1000");
+        }
+        note_left_out(other_, all_frames, "frames", outcome);
+        if (beside_.ratio > 0) {
+            outcome.notes.push_back(
+                "a neighbour " + format({beside_.at_hz, Unit::hertz}, 3) + " beside the channel, " +
+                format({10 * std::log10(beside_.ratio), Unit::db}, 3) +
+                " against it: error vectors are taken behind a channel filter of 4.5 MHz");
+        }
+        if (behind_filter_ > 0) {
+            outcome.notes.push_back(
+                std::to_string(behind_filter_) +
+                " frames were found behind a channel filter only: noise beyond the channel is part of "
+                "their error vectors");
+        }
+    }
+
+    const IqRecord& record_;
+    bool removed_;  // the offset of the origin does not count
+    const Frame* first_ = nullptr;
+    ErrorSum counted_, kept_, without_, cleaned_;
+    double worst_ = 0, power_ = 0, imbalance_ = 0, skew_ = 0, offset_ = 0;
+    std::vector<Weighted> frequencies_, clocks_;
+    std::size_t good_ = 0, bad_check_ = 0, other_ = 0, behind_filter_ = 0;
+    Neighbour beside_;
+    Table table_;
+};
+
 Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.oqpsk", p);
     if (record.sample_rate_hz < 4e6) {
@@ -189,118 +315,25 @@ Outcome measure_oqpsk(Capture any, const Parameters& p) {
     const double meant = p.number("centre").value_or(record.centre_hz);
     const double shift = meant - record.centre_hz;
     require_inside(record, shift);
-    Outcome outcome;
     // Neighbours 5 MHz beside and noise beyond the channel do not reach the trigger.
     const IqRecord channel = channel_of(record, shift, {2.25e6, 1.5e6});
     const BurstList list = bursts_of(channel, p);
     const auto frames = oqpsk::all_frames(record, channel, list.bursts, p.required("search"), shift);
     const bool removed = p.text("iq_offset") == "removed";
-    const Frame* first = nullptr;
-    ErrorSum all, kept, without, cleaned;
-    double worst = 0;
-    std::vector<Weighted> frequencies, clocks;
-    double power = 0, imbalance = 0, skew = 0, offset = 0;
-    std::size_t good = 0, bad_check = 0, other = 0, behind_filter = 0;
-    Neighbour beside;
-    const Unit unit = level_of(record, 1).unit;
-    Table table{"frames",
-                "Frames",
-                {{"start", Unit::second},
-                 {"power", unit},
-                 {"evm_rms", Unit::percent},
-                 {"evm_peak", Unit::percent},
-                 {"frequency_offset", Unit::hertz},
-                 {"symbol_rate_error", Unit::ppm},
-                 {"check"},
-                 {"octets"}},
-                {}};
-    for (const auto& frame : frames) {
-        if (!frame.attempt.burst) {
-            ++other;
-            continue;
-        }
-        const auto& d = *frame.attempt.burst;
-        if (!first) first = &frame;
-        const ErrorSum with = errors(d, 0), corrected = errors(d, d.offset);
-        const ErrorSum& counted = removed ? corrected : with;
-        const auto add = [](ErrorSum& to, const ErrorSum& from) {
-            to.squares += from.squares;
-            to.pairs += from.pairs;
-            to.peak = std::max(to.peak, from.peak);
-        };
-        add(all, counted);
-        add(kept, with);
-        add(without, corrected);
-        const ErrorSum clean = corrected_errors(d);
-        add(cleaned, clean);
-        worst = std::max(worst, counted.rms());
-        power += frame.burst.power;
-        const Uncertainty unsure = uncertainty_of(d, clean.rms());
-        frequencies.push_back({d.frequency_offset_hz, unsure.frequency_hz});
-        clocks.push_back({d.chip_clock_ppm, unsure.clock_ppm});
-        if (std::abs(d.gain_imbalance_db) >= std::abs(imbalance)) imbalance = d.gain_imbalance_db;
-        if (std::abs(d.quadrature_error_deg) >= std::abs(skew)) skew = d.quadrature_error_deg;
-        offset = std::max(offset, std::abs(d.offset));
-        ++good;
-        bad_check += !d.check_ok;
-        behind_filter += d.behind_filter;
-        if (frame.neighbour.ratio > beside.ratio) beside = frame.neighbour;
-        table.rows.push_back({record.from_s + frame.first_s + d.start_s,
-                              level_of(record, frame.burst.power).value, 100 * counted.rms(),
-                              100 * counted.peak, d.frequency_offset_hz, d.chip_clock_ppm,
-                              std::string(d.check_ok ? "good" : "bad"), hexadecimal(d.psdu)});
-    }
-    outcome.traces.push_back(power_trace(record));
-    if (!first) {
+    OqpskFrames sums(record, removed);
+    for (const auto& frame : frames) sums.add(frame);
+    Outcome outcome;
+    if (!sums.first()) {
+        outcome.traces.push_back(power_trace(record));
         outcome.invalid = why_none(frames);
         return outcome;
     }
-    const auto& d = *first->attempt.burst;
-    outcome.add("evm_rms", 100 * all.rms(), Unit::percent);
-    outcome.add("evm_peak", 100 * all.peak, Unit::percent);
-    outcome.add("evm_rms_worst", 100 * worst, Unit::percent);
-    outcome.add("evm_rms_corrected", 100 * cleaned.rms(), Unit::percent);
-    outcome.add("evm_rms_offset_removed", 100 * without.rms(), Unit::percent);
-    outcome.add("evm_rms_offset_kept", 100 * kept.rms(), Unit::percent);
-    const Combined frequency = combined(frequencies), clock = combined(clocks);
-    outcome.add("frequency_offset", frequency.value, Unit::hertz);
-    if (meant > 0) outcome.add("frequency_error", frequency.value / meant * 1e6, Unit::ppm);
-    outcome.add("frequency_offset_uncertainty", frequency.deviation, Unit::hertz);
-    outcome.add("symbol_rate_error", clock.value, Unit::ppm);
-    outcome.add("symbol_rate_error_uncertainty", clock.deviation, Unit::ppm);
-    for (const auto& [all_frames, what] : {std::pair{&frequency, "carriers"}, {&clock, "chip clocks"}}) {
-        if (!all_frames->agree) {
-            outcome.notes.push_back(std::string("the frames' ") + what +
-                                    " differ by more than noise explains: the one farthest from 0 is told");
-        }
-    }
-    outcome.add("iq_offset", 20 * std::log10(std::max(offset, 1e-10)), Unit::db);
-    outcome.add("gain_imbalance", imbalance, Unit::db);
-    outcome.add("quadrature_error", skew, Unit::degree);
-    outcome.results.push_back({"burst_power", level_of(record, power / static_cast<double>(good)), {}});
-    outcome.add("frames", static_cast<double>(good), Unit::count);
-    outcome.add("frames_bad_check", static_cast<double>(bad_check), Unit::count);
-    if (2 * all.pairs < 1000) {
-        outcome.notes.push_back("only " + std::to_string(2 * all.pairs) +
-                                " chips were measured, the standard asks for 1000");
-    }
-    note_left_out(other, frames.size(), "frames", outcome);
-    if (beside.ratio > 0) {
-        outcome.notes.push_back("a neighbour " + format({beside.at_hz, Unit::hertz}, 3) +
-                                " beside the channel, " +
-                                format({10 * std::log10(beside.ratio), Unit::db}, 3) +
-                                " against it: error vectors are taken behind a channel filter of 4.5 MHz");
-    }
-    if (behind_filter > 0) {
-        outcome.notes.push_back(
-            std::to_string(behind_filter) +
-            " frames were found behind a channel filter only: noise beyond the channel is part of "
-            "their error vectors");
-    }
-    add_traces(*first, removed ? d.offset : 0, outcome);
-    std::rotate(outcome.traces.begin(), outcome.traces.begin() + 1, outcome.traces.end());
-    outcome.tables.push_back(std::move(table));
-    outcome.tables.push_back(symbol_table(d));
+    const auto& first = *sums.first()->attempt.burst;
+    sums.report(meant, frames.size(), outcome);
+    add_traces(*sums.first(), removed ? first.offset : 0, outcome);
+    outcome.traces.push_back(power_trace(record));
+    outcome.tables.push_back(sums.take_table());
+    outcome.tables.push_back(symbol_table(first));
     note_reference(record, outcome);
     return outcome;
 }

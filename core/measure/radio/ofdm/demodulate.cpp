@@ -1,3 +1,8 @@
+// A frame of IEEE 802.11 OFDM at 20 MHz (IEEE Std 802.11-2020, clause 17.3): the short training gives the
+// coarse carrier offset, the long one the place, the fine offset and the channel; SIGNAL says how many
+// symbols follow and how they are modulated; pilots give each symbol's common phase and, over the frame, the
+// clock error. Values are compared with the nearest ideal point, through the channel of the training and
+// through the one that fits the whole frame.
 #include "core/measure/radio/ofdm/demodulate.hpp"
 
 #include <algorithm>
@@ -132,169 +137,246 @@ double trend(const std::vector<Turn>& turns) {
     return base > 0 ? (n * sxy - sx * sy) / base : 0;
 }
 
-}  // namespace
+// One frame out of a burst, step by step. Each step gives why the frame cannot be taken, "" when it can.
+class Receiver {
+  public:
+    Receiver(std::span<const std::complex<float>> samples, double rate)
+        : stream_(samples, rate), length_(static_cast<std::size_t>(stream_.length())) {}
 
-Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
-    Stream stream(samples, rate);
-    const auto length = static_cast<std::size_t>(stream.length());
-    if (length < 400 + 80) return {{}, "the burst is shorter than training and SIGNAL field, 20 us"};
-    // Short training: ten times 16 samples.
-    const std::size_t room = std::min<std::size_t>(length - 400, 400);
-    std::vector<Complex> head(room + 400);
-    for (std::size_t i = 0; i < head.size(); ++i) head[i] = stream(static_cast<double>(i));
-    std::size_t begin = 0;
+    Attempt take() {
+        for (const auto step :
+             {&Receiver::find_short_training, &Receiver::find_long_training, &Receiver::estimate_channel,
+              &Receiver::read_signal, &Receiver::follow_symbols}) {
+            if (auto why = (this->*step)(); !why.empty()) return {{}, std::move(why)};
+        }
+        tell_clock_and_carrier();
+        compare_behind_training();
+        compare_behind_frame();
+        decode();
+        return {std::move(out_), {}};
+    }
+
+  private:
+    using Carriers = std::array<Complex, 53>;
+
+    std::string find_short_training();
+    std::string find_long_training();
+    std::string estimate_channel();
+    std::string read_signal();
+    std::string follow_symbols();
+    std::string follow_once();
+    void tell_clock_and_carrier();
+    void compare_behind_training();
+    void compare_behind_frame();
+    void decode();
+
+    void look_at_head() {
+        for (std::size_t i = 0; i < head_.size(); ++i) head_[i] = stream_(static_cast<double>(i));
+    }
+    // Where the symbol `n` is sampled from: SIGNAL is 0, data begin with 1.
+    double begin_of(std::size_t n) const {
+        return start_ + 2 * points + static_cast<double>(n * symbol) + guard - early;
+    }
+    Complex ideal_of(Complex value, std::size_t n, int k) const {
+        for (std::size_t i = 0; i < 4; ++i) {
+            if (pilot_carriers[i] == k) return pilot(n, i);
+        }
+        return nearest(value, out_.signal.rate.bits_per_carrier);
+    }
+
+    Stream stream_;
+    std::size_t length_;
+    std::vector<Complex> head_;  // the beginning, with the carrier found so far taken out
+    std::size_t begin_ = 0;      // of the short training, in samples
+    double start_ = 0;           // of the long training's first symbol
+    Carriers channel_{};
+    std::vector<Carriers> data_;
+    std::vector<Turn> turns_;
+    double clock_ = 0;                // how much longer a sample of the transmitter is than ours, as a share
+    Carriers product_{};              // of values and their ideals over the frame, by carrier
+    std::array<double, 53> power_{};  // of the ideals
+    Demodulated out_;
+};
+
+// Ten times the same 16 samples: the product with the signal 16 samples on, relative to its power, is 1
+// without noise and 1 / (1 + noise / signal) with it. Half is a signal as strong as the noise.
+std::string Receiver::find_short_training() {
+    if (length_ < 400 + 80) return "the burst is shorter than training and SIGNAL field, 20 us";
+    head_.resize(std::min<std::size_t>(length_ - 400, 400) + 400);
+    look_at_head();
     double best = 0;
-    for (std::size_t i = 0; i + 160 < head.size(); ++i) {
-        const Lag l = lag(head, i, 128, 16);
+    for (std::size_t i = 0; i + 160 < head_.size(); ++i) {
+        const Lag l = lag(head_, i, 128, 16);
         const double quality = std::abs(l.product) / std::max(l.power, 1e-30);
-        if (quality > best * 1.001 && l.power > 0) best = quality, begin = i;
-        if (best > 0.9 && i > begin + 40) break;
+        // Steps of a thousandth count: what follows the first of equal places is the same training.
+        if (quality > best * 1.001 && l.power > 0) best = quality, begin_ = i;
+        if (best > 0.9 && i > begin_ + 40) break;
     }
     if (best < 0.5) {
-        return {{},
-                "no OFDM short training sequence: the best repetition is " + fixed(100 * best, 0) +
-                    " %, at least 50 % were expected"};
+        return "no OFDM short training sequence: the best repetition is " + fixed(100 * best, 0) +
+               " %, at least 50 % were expected";
     }
-    stream.frequency_hz = std::arg(lag(head, begin, 128, 16).product) / (2 * pi * 16) * rate_hz;
-    // Long training: where two symbols 64 samples apart match best.
+    stream_.frequency_hz = std::arg(lag(head_, begin_, 128, 16).product) / (2 * pi * 16) * rate_hz;
+    return {};
+}
+
+// Where two symbols 64 samples apart match the known one best; a quarter of the power each is the least. The
+// turn between the two is what is left of the carrier offset.
+std::string Receiver::find_long_training() {
     const auto reference = long_symbol();
-    for (std::size_t i = 0; i < head.size(); ++i) head[i] = stream(static_cast<double>(i));
-    std::vector<double> match(head.size());
-    for (std::size_t i = 0; i + points <= head.size(); ++i) {
+    look_at_head();
+    std::vector<double> match(head_.size());
+    for (std::size_t i = 0; i + points <= head_.size(); ++i) {
         Complex sum = 0;
         double energy = 0;
         for (std::size_t k = 0; k < points; ++k) {
-            sum += head[i + k] * std::conj(reference[k]);
-            energy += std::norm(head[i + k]);
+            sum += head_[i + k] * std::conj(reference[k]);
+            energy += std::norm(head_[i + k]);
         }
         match[i] = std::norm(sum) / std::max(energy * points * 52, 1e-30);
     }
     std::size_t first = 0;
     double pair = 0;
-    for (std::size_t i = 0; i + 128 < head.size(); ++i) {
+    for (std::size_t i = 0; i + 128 < head_.size(); ++i) {
         if (match[i] + match[i + points] > pair) pair = match[i] + match[i + points], first = i;
     }
     if (pair < 2 * 0.25) {
-        return {{},
-                "no OFDM long training sequence behind the short one: the best match is " +
-                    fixed(100 * std::sqrt(pair / 2), 0) + " %"};
+        return "no OFDM long training sequence behind the short one: the best match is " +
+               fixed(100 * std::sqrt(pair / 2), 0) + " %";
     }
-    const Lag fine = lag(head, first, points, points);
-    stream.frequency_hz += std::arg(fine.product) / (2 * pi * points) * rate_hz;
+    const Lag fine = lag(head_, first, points, points);
+    stream_.frequency_hz += std::arg(fine.product) / (2 * pi * points) * rate_hz;
+    start_ = static_cast<double>(first);
+    out_.start_s = (start_ - 192) / rate_hz;
+    return {};
+}
 
-    Demodulated out;
-    const double start = static_cast<double>(first);
-    out.start_s = (start - 192) / rate_hz;
-    const auto one = carriers(stream, start - early), two = carriers(stream, start + points - early);
-    std::array<Complex, 53> channel{};
+// The mean of the two long symbols against the known one. What stands on the carrier in the middle leaks.
+std::string Receiver::estimate_channel() {
+    const auto one = carriers(stream_, start_ - early), two = carriers(stream_, start_ + points - early);
     double total = 0;
     for (int k = -outermost; k <= outermost; ++k) {
         const Complex mean = (one[at(k)] + two[at(k)]) / 2.0;
         total += std::norm(mean);
         if (k == 0) continue;
-        channel[at(k)] = mean * long_training(k);
-        out.channel_power.push_back(std::norm(channel[at(k)]));
+        channel_[at(k)] = mean * long_training(k);
+        out_.channel_power.push_back(std::norm(channel_[at(k)]));
     }
-    out.channel_power.insert(out.channel_power.begin() + outermost, 0);
-    out.leakage = std::norm((one[at(0)] + two[at(0)]) / 2.0) / total;
+    out_.channel_power.insert(out_.channel_power.begin() + outermost, 0);
+    out_.leakage = std::norm((one[at(0)] + two[at(0)]) / 2.0) / total;
+    return {};
+}
 
-    // SIGNAL and data: the symbol `n` begins here.
-    const auto begin_of = [&](std::size_t n) {
-        return start + 2 * points + static_cast<double>(n * symbol) + guard - early;
-    };
-    const auto seen = carriers(stream, begin_of(0));
-    const Turn signal_turn = turn_of(seen, channel, 0);
+std::string Receiver::read_signal() {
+    const auto seen = carriers(stream_, begin_of(0));
+    const Turn turn = turn_of(seen, channel_, 0);
     std::vector<double> values;
     for (int k = -outermost; k <= outermost; ++k) {
-        if (k != 0 && !is_pilot(k))
-            values.push_back(correct(seen, channel, {signal_turn.phase, 0}, k).real());
+        if (k != 0 && !is_pilot(k)) values.push_back(correct(seen, channel_, {turn.phase, 0}, k).real());
     }
     const auto signal = decode_signal(values);
-    if (!signal) return {{}, "the SIGNAL field of the OFDM frame cannot be decoded (parity, rate or tail)"};
-    out.signal = *signal;
-    // Twice: first the slopes are followed from symbol to symbol, each expected by a line through those
-    // before, and their trend is the clock error; then the symbols are taken at the instants of that clock,
-    // and what is left of the trend is added. Slope per symbol in radians per carrier: 2 pi / 64 per sample
-    // of drift, 80 samples a symbol. The training's phase belongs to its middle, 2.4 symbols before the
-    // middle of the first data symbol.
+    if (!signal) return "the SIGNAL field of the OFDM frame cannot be decoded (parity, rate or tail)";
+    out_.signal = *signal;
+    return {};
+}
+
+// Twice: first the slopes are followed from symbol to symbol, each expected by a line through those before,
+// and their trend is the clock error; then the symbols are taken at the instants of that clock, and what is
+// left of the trend is added. Slope per symbol in radians per carrier: 2 pi / 64 per sample of drift, 80
+// samples a symbol. The training's phase belongs to its middle, 2.4 symbols before the middle of the first
+// data symbol.
+std::string Receiver::follow_symbols() {
     constexpr double to_training = 2.4;
-    const double middle = start + points - early;  // of the training, from where instants are counted
-    std::vector<std::array<Complex, 53>> data;
-    std::vector<Turn> turns;
-    double clock = 0;  // how much longer a sample of the transmitter is than ours, as a share
+    double per_symbol = 0;
     for (int pass = 0; pass < 2; ++pass) {
-        data.clear(), turns.clear();
-        double slope = 0, growth = 0;
-        for (std::size_t n = 1; n <= signal->symbols; ++n) {
-            const double from = middle + (begin_of(n) - middle) * (1 + clock);
-            if (from + points * (1 + clock) > stream.length()) {
-                return {{},
-                        "the burst ends before the " + std::to_string(signal->symbols) +
-                            " data symbols that its SIGNAL field states"};
-            }
-            data.push_back(carriers(stream, from, 1 + clock));
-            turns.push_back(turn_of(data.back(), channel, n, slope + growth));
-            // A loop of second order, slow enough for the noise of four pilots.
-            const double error = turns.back().slope - (slope + growth);
-            slope += growth + 0.2 * error;
-            growth += 0.01 * error;
-        }
-        const double per_symbol = turns.size() > 3 ? trend(turns) : 0;
-        clock -= per_symbol * points / (2 * pi) / symbol;
-        if (pass == 0) continue;
-        for (std::size_t i = 0; i < turns.size(); ++i)
-            turns[i].slope = per_symbol * (static_cast<double>(i) + to_training);
+        if (auto why = follow_once(); !why.empty()) return why;
+        per_symbol = turns_.size() > 3 ? trend(turns_) : 0;
+        clock_ -= per_symbol * points / (2 * pi) / symbol;
     }
-    out.clock_ppm = -clock * 1e6;
+    for (std::size_t i = 0; i < turns_.size(); ++i)
+        turns_[i].slope = per_symbol * (static_cast<double>(i) + to_training);
+    return {};
+}
+
+std::string Receiver::follow_once() {
+    const double middle = start_ + points - early;  // of the training, from where instants are counted
+    data_.clear(), turns_.clear();
+    double slope = 0, growth = 0;
+    for (std::size_t n = 1; n <= out_.signal.symbols; ++n) {
+        const double from = middle + (begin_of(n) - middle) * (1 + clock_);
+        if (from + points * (1 + clock_) > stream_.length()) {
+            return "the burst ends before the " + std::to_string(out_.signal.symbols) +
+                   " data symbols that its SIGNAL field states";
+        }
+        data_.push_back(carriers(stream_, from, 1 + clock_));
+        turns_.push_back(turn_of(data_.back(), channel_, n, slope + growth));
+        // A loop of second order, slow enough for the noise of four pilots.
+        const double error = turns_.back().slope - (slope + growth);
+        slope += growth + 0.2 * error;
+        growth += 0.01 * error;
+    }
+    return {};
+}
+
+// The rest of the carrier offset is the even drift of the common phase.
+void Receiver::tell_clock_and_carrier() {
+    out_.clock_ppm = -clock_ * 1e6;
     double drift = 0;
-    for (std::size_t i = 1; i < turns.size(); ++i)
-        drift += std::remainder(turns[i].phase - turns[i - 1].phase, 2 * pi);
-    // The rest of the carrier offset is the even drift of the common phase.
-    out.frequency_offset_hz = stream.frequency_hz;
-    if (turns.size() > 1) {
-        out.frequency_offset_hz +=
-            drift / static_cast<double>(turns.size() - 1) / (2 * pi * symbol) * rate_hz;
+    for (std::size_t i = 1; i < turns_.size(); ++i)
+        drift += std::remainder(turns_[i].phase - turns_[i - 1].phase, 2 * pi);
+    out_.frequency_offset_hz = stream_.frequency_hz;
+    if (turns_.size() > 1) {
+        out_.frequency_offset_hz +=
+            drift / static_cast<double>(turns_.size() - 1) / (2 * pi * symbol) * rate_hz;
     }
-    const auto ideal_of = [&](Complex value, std::size_t n, int k) -> Complex {
-        for (std::size_t i = 0; i < 4; ++i) {
-            if (pilot_carriers[i] == k) return pilot(n, i);
-        }
-        return nearest(value, signal->rate.bits_per_carrier);
-    };
+}
+
+// Error of each symbol through the channel that the training has shown.
+void Receiver::compare_behind_training() {
     double sum = 0;
-    std::array<Complex, 53> product{};
-    std::array<double, 53> power{};
-    for (std::size_t i = 0; i < data.size(); ++i) {
+    for (std::size_t i = 0; i < data_.size(); ++i) {
         double own = 0;
         for (int k = -outermost; k <= outermost; ++k) {
             if (k == 0) continue;
-            const Complex value = correct(data[i], channel, turns[i], k), ideal = ideal_of(value, i + 1, k);
+            const Complex value = correct(data_[i], channel_, turns_[i], k),
+                          ideal = ideal_of(value, i + 1, k);
             own += std::norm(value - ideal);
-            if (!is_pilot(k)) out.constellation.push_back(value);
-            product[at(k)] += value * std::conj(ideal);
-            power[at(k)] += std::norm(ideal);
+            if (!is_pilot(k)) out_.constellation.push_back(value);
+            product_[at(k)] += value * std::conj(ideal);
+            power_[at(k)] += std::norm(ideal);
         }
-        out.error_of_symbol.push_back(std::sqrt(own / 52));
+        out_.error_of_symbol.push_back(std::sqrt(own / 52));
         sum += own;
     }
-    out.error_training = std::sqrt(sum / (52 * static_cast<double>(data.size())));
-    // Once more with the channel that fits the whole frame best.
-    sum = 0;
-    for (std::size_t i = 0; i < data.size(); ++i) {
+    out_.error_training = std::sqrt(sum / (52 * static_cast<double>(data_.size())));
+}
+
+// Once more with the channel that fits the whole frame best.
+void Receiver::compare_behind_frame() {
+    double sum = 0;
+    for (std::size_t i = 0; i < data_.size(); ++i) {
         for (int k = -outermost; k <= outermost; ++k) {
             if (k == 0) continue;
-            const Complex value = correct(data[i], channel, turns[i], k);
-            const Complex again = value / (product[at(k)] / power[at(k)]);
+            const Complex value = correct(data_[i], channel_, turns_[i], k);
+            const Complex again = value / (product_[at(k)] / power_[at(k)]);
             sum += std::norm(again - ideal_of(value, i + 1, k));
         }
     }
-    out.error_whole = std::sqrt(sum / (52 * static_cast<double>(data.size())));
+    out_.error_whole = std::sqrt(sum / (52 * static_cast<double>(data_.size())));
+}
+
+void Receiver::decode() {
     std::vector<double> weight;
     for (int k = -outermost; k <= outermost; ++k) {
-        if (k != 0 && !is_pilot(k)) weight.push_back(std::norm(channel[at(k)]));
+        if (k != 0 && !is_pilot(k)) weight.push_back(std::norm(channel_[at(k)]));
     }
-    out.payload = decode_payload(out.constellation, weight, *signal);
-    return {std::move(out), {}};
+    out_.payload = decode_payload(out_.constellation, weight, out_.signal);
+}
+
+}  // namespace
+
+Attempt demodulate(std::span<const std::complex<float>> samples, double rate) {
+    return Receiver(samples, rate).take();
 }
 
 }  // namespace rt::ofdm

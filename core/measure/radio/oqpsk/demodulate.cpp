@@ -1,3 +1,10 @@
+// A frame of IEEE 802.15.4 O-QPSK (IEEE Std 802.15.4-2020, clause 12; 2 Mchip/s, half-sine chips). The square
+// of the signal has lines half the chip rate beside twice the carrier: up to eight carriers are tried by
+// correlation with preamble and delimiter (half of it must match). Symbols are the best of 16 chip sequences,
+// phase and frequency followed from one to the next. A least squares fit over all chips of what is decoded
+// (amplitude, phase, frequency, time, chip clock, offset, imbalance, skew) is repeated until the instants
+// stand still to 0.05 ns, and again whenever twice as many symbols are known. The signal at the chips'
+// instants is what error vectors are taken of.
 #include "core/measure/radio/oqpsk/demodulate.hpp"
 
 #include <algorithm>
@@ -290,19 +297,14 @@ std::string percent(double share) {
     return fixed(100 * share, 0) + " %";
 }
 
-// Synchronised and decoded in `x`, compared in `compared`.
-Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>& compared, double rate,
-                      double search_hz) {
-    if (rate < 2 * chip_rate_hz) {
-        return {{},
-                "O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
-                    fixed(rate / 1e6, 3) + " million"};
-    }
+// Each step gives why the frame cannot be taken, "" when it can.
+
+std::string synchronise(const std::vector<Complex>& x, double rate, double search_hz, Fit& fit,
+                        Demodulated& out) {
     const Matcher matcher(x, rate);
     if (x.size() < matcher.length()) {
-        return {{},
-                "the burst of " + fixed(static_cast<double>(x.size()) / rate * 1e6, 0) +
-                    " us is shorter than preamble and start-of-frame delimiter, 160 us"};
+        return "the burst of " + fixed(static_cast<double>(x.size()) / rate * 1e6, 0) +
+               " us is shorter than preamble and start-of-frame delimiter, 160 us";
     }
     Sync best;
     for (const double frequency : carrier_candidates(x, rate, search_hz)) {
@@ -312,19 +314,20 @@ Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>&
     }
     constexpr double least_match = 0.5;
     if (best.match < least_match) {
-        return {{},
-                "no IEEE 802.15.4 O-QPSK preamble: the best match is " + percent(best.match) + ", at least " +
-                    percent(least_match) + " were expected"};
+        return "no IEEE 802.15.4 O-QPSK preamble: the best match is " + percent(best.match) + ", at least " +
+               percent(least_match) + " were expected";
     }
-    Fit fit{best.start_s, best.frequency_hz, best.phase + 2 * pi * best.frequency_hz * best.start_s, 0};
-    Demodulated out;
+    fit = {best.start_s, best.frequency_hz, best.phase + 2 * pi * best.frequency_hz * best.start_s, 0};
     out.preamble_match = best.match;
+    return {};
+}
+
+std::string decode_frame(const std::vector<Complex>& x, double rate, Fit& fit, Demodulated& out) {
     const auto& s = out.symbols;
     constexpr std::size_t header = preamble_symbols + 4;
-    if (!decode(x, rate, fit, header, out.symbols)) return {{}, "the burst ends before its length field"};
-    if (s[preamble_symbols] != 7 || s[preamble_symbols + 1] != 10) {
-        return {{}, "no start-of-frame delimiter after the preamble"};
-    }
+    if (!decode(x, rate, fit, header, out.symbols)) return "the burst ends before its length field";
+    if (s[preamble_symbols] != 7 || s[preamble_symbols + 1] != 10)
+        return "no start-of-frame delimiter after the preamble";
     const unsigned length = (s[preamble_symbols + 2] | (s[preamble_symbols + 3] << 4)) & 127U;
     const std::size_t symbols = header + 2 * std::size_t{length};
     // A clock error of 50 ppm moves the last chips of a long frame by almost half a chip: the fit over what
@@ -332,9 +335,8 @@ Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>&
     while (s.size() < symbols) {
         fit = refine(x, rate, fit, chips_of(out.symbols)).fit;
         if (!decode(x, rate, fit, std::min(symbols, 2 * s.size()), out.symbols)) {
-            return {{},
-                    "the burst ends before the " + std::to_string(length) +
-                        " octets that its length field states"};
+            return "the burst ends before the " + std::to_string(length) +
+                   " octets that its length field states";
         }
     }
     for (std::size_t i = 0; i < length; ++i) {
@@ -345,12 +347,15 @@ Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>&
         out.check_ok = out.psdu[length - 2] == (check & 255) && out.psdu[length - 1] == check >> 8;
     }
     out.chips = chips_of(out.symbols);
-    const Refined r = refine(compared, rate, fit, out.chips);
+    return {};
+}
+
+std::string compare(const std::vector<Complex>& x, double rate, const Fit& fit, Demodulated& out) {
+    const Refined r = refine(x, rate, fit, out.chips);
     constexpr double settled_s = 5e-9, most_clock = 500e-6;
     if (!(r.last_move_s < settled_s) || !(std::abs(r.fit.clock) < most_clock)) {
-        return {{},
-                "the fit of carrier and clock does not settle: no constant chip clock within " +
-                    fixed(most_clock * 1e6, 0) + " ppm makes this signal"};
+        return "the fit of carrier and clock does not settle: no constant chip clock within " +
+               fixed(most_clock * 1e6, 0) + " ppm makes this signal";
     }
     out.start_s = r.fit.start_s;
     out.frequency_offset_hz = r.fit.frequency_hz;
@@ -363,8 +368,25 @@ Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>&
     out.quadrature_error_deg = std::atan2(along, beside) * 180 / pi;
     out.imbalance = r.imbalance;
     out.skew = r.skew;
-    values_at(compared, rate, r.fit, 0, out.chips.size(), out.at_chip);
+    values_at(x, rate, r.fit, 0, out.chips.size(), out.at_chip);
     for (auto& value : out.at_chip) value /= r.amplitude;
+    return {};
+}
+
+// Synchronised and decoded in `x`, compared in `compared`.
+Attempt demodulate_in(const std::vector<Complex>& x, const std::vector<Complex>& compared, double rate,
+                      double search_hz) {
+    if (rate < 2 * chip_rate_hz) {
+        return {{},
+                "O-QPSK at 2 Mchip/s needs at least 4 million samples a second, the record has " +
+                    fixed(rate / 1e6, 3) + " million"};
+    }
+    Fit fit{};
+    Demodulated out;
+    std::string why = synchronise(x, rate, search_hz, fit, out);
+    if (why.empty()) why = decode_frame(x, rate, fit, out);
+    if (why.empty()) why = compare(compared, rate, fit, out);
+    if (!why.empty()) return {{}, std::move(why)};
     return {std::move(out), {}};
 }
 
