@@ -1,8 +1,10 @@
 #include "cli/campaign_options.hpp"
 
+#include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
+#include "lab/formats/files.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/profile_file.hpp"
 #include "lab/run/kept_inputs.hpp"
@@ -14,7 +16,7 @@ namespace {
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
           const InputFiles& files, const std::vector<std::string>& only, Profile profile) {
-    loaded.campaign = read_campaign(campaign, loaded.library, files, std::move(profile));
+    loaded.campaign = read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
     if (bench_path.empty()) {
         fail_input(campaign.string(),
@@ -38,26 +40,31 @@ Profile profile_of(const Call& call) {
 
 std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
                                               const std::filesystem::path& bench) {
-    auto loaded = std::make_unique<LoadedCampaign>();
+    auto loaded = std::make_unique<LoadedCampaign>(Loaded::to_carry_on);
     loaded->library = load_rules(call);
     load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"), call.texts("only"),
          profile_of(call));
     return loaded;
 }
 
-std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run) {
-    auto loaded = std::make_unique<LoadedCampaign>();
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what) {
+    auto loaded = std::make_unique<LoadedCampaign>(what);
     const RunRecord record = Tally::open(run).read();
     const KeptFiles files(run, record.files);
-    std::vector<std::string> only;
-    const std::string selection = record.fact("selection");
-    for (const auto name : split(selection, '\n')) {
-        if (!name.empty()) only.emplace_back(name);
-    }
     loaded->library.add_all(files.further_rulebooks());
     Profile profile;
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
-    load(*loaded, files.campaign(), files.find("bench", "", ""), files, only, std::move(profile));
+    load(*loaded, files.campaign(), files.find("bench", "", ""), files, record.head.selection,
+         std::move(profile));
+    for (const auto& own : loaded->campaign.analyses) {
+        const Analysis& analysis = own->analysis;
+        if (what == Loaded::to_look_at) break;
+        if (sha256(read_file(files.find("program", analysis.program_reference, ""))) == analysis.digest)
+            continue;
+        fail_input(analysis.program.string(),
+                   "is not the program that the run began with: put that one back (the run keeps a copy), or "
+                   "begin a new run");
+    }
     return loaded;
 }
 

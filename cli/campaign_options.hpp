@@ -4,6 +4,8 @@
 #include <memory>
 
 #include "cli/command.hpp"
+#include "lab/analysis/ask.hpp"
+#include "lab/formats/procedure_library.hpp"
 #include "lab/run/plan.hpp"
 
 namespace rt::cli {
@@ -12,8 +14,15 @@ inline constexpr OptionInfo profile_option{"profile", "FILE", "parameters put ov
 inline constexpr OptionInfo published_option{
     "published", "", "where a rule presets a parameter, its value counts, whatever the campaign says"};
 
+// What a kept run is loaded for: to be carried on, or to be looked at; then no program is started.
+enum class Loaded { to_carry_on, to_look_at };
+
 struct LoadedCampaign {
+    explicit LoadedCampaign(Loaded what)
+        : procedures(what == Loaded::to_carry_on ? AskProgram(ask_program) : nullptr) {}
+
     RuleLibrary library;
+    ProcedureLibrary procedures;
     Campaign campaign;
     Bench bench;
     Plan plan;
@@ -23,8 +32,8 @@ struct LoadedCampaign {
 std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
                                               const std::filesystem::path& bench);
 
-// The same from the inputs that a run keeps, to carry it on.
-std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run);
+// The same from the inputs that a run keeps.
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what);
 
 // Prints every point (at most `most`), what it takes and what is missing.
 void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most);

@@ -91,7 +91,7 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     // another machine may find no such folder.
     std::string grown;
     if (table && complete) {
-        const std::filesystem::path place = data->record().fact("table");
+        const std::filesystem::path place = data->record().head.table;
         if (!place.empty() && std::filesystem::is_directory(place.parent_path())) {
             append_row(place, table_row(*table, data->record()));
             grown = place.string();

@@ -10,7 +10,7 @@
 
 #include "cli/console.hpp"
 #include "cli/exit_code.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 
 namespace rt::cli {
 

@@ -68,7 +68,7 @@ ExitCode show(const Call& call, const Demo& demo, const std::filesystem::path& f
     morning.options["answers"] = {(folder / "answers.toml").string()};
     run_and_report(evening, *campaign, run, false, false);
     if (!call.flag("json")) call.console.out("");
-    const auto kept = load_kept_campaign(run);
+    const auto kept = load_kept_campaign(run, Loaded::to_carry_on);
     return run_and_report(morning, *kept, run, true, true);
 }
 

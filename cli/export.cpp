@@ -61,7 +61,7 @@ ExitCode perform_export(const Call& call) {
     }
     const RunData data(folders.front());
     if (call.flag("append")) {
-        const auto kept = load_kept_campaign(folders.front());
+        const auto kept = load_kept_campaign(folders.front(), Loaded::to_look_at);
         if (!kept->campaign.table)
             fail_input("--append: the campaign of this run has no [table] that says what the columns are");
         append_row(call.text("append"), table_row(*kept->campaign.table, data.record()));

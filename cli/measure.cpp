@@ -4,8 +4,10 @@
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
 #include "core/rules/stated_limit.hpp"
+#include "lab/analysis/ask.hpp"
 #include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/procedure_library.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
 
@@ -234,21 +236,28 @@ Inputs read_inputs(const Call& call, const Procedure& procedure, std::span<const
     return Inputs(std::move(named));
 }
 
-ExitCode perform_measure(const Call& call) {
-    const auto words = call.texts("words");
-    if (call.flag("list")) {
-        for (const auto& procedure : procedures()) {
-            if (words.empty() || words.front() == procedure.name) explain(call.console, procedure);
-        }
-        if (!words.empty()) find_procedure(words.front());
+// The catalogue, or one procedure of it; analyses that were named too.
+ExitCode list_procedures(const Call& call, const ProcedureLibrary& library, const Texts& words) {
+    if (!words.empty()) {
+        explain(call.console, library.find(words.front()));
         return ExitCode::passed;
     }
+    for (const auto& procedure : procedures()) explain(call.console, procedure);
+    for (const auto& own : library.own()) explain(call.console, own->procedure);
+    return ExitCode::passed;
+}
+
+ExitCode perform_measure(const Call& call) {
+    const auto words = call.texts("words");
+    ProcedureLibrary analyses(ask_program);
+    for (const auto& file : call.texts("analysis")) analyses.add(file, "", DiskFiles({}));
+    if (call.flag("list")) return list_procedures(call, analyses, words);
     if (words.size() < 2) {
         fail_input(
             "measure needs a procedure and a capture file: rare-tally measure PROCEDURE FILE; --list shows "
             "the procedures");
     }
-    const Procedure& procedure = find_procedure(words[0]);
+    const Procedure& procedure = analyses.find(words[0]);
     const std::string figure = call.text("figure");
     if (!figure.empty()) require_figure_name("figure", figure);
     const RuleLibrary library = load_rules(call);
@@ -314,6 +323,8 @@ Command measure_command() {
          {"given", "NAME=VALUE",
           "what the rule looks up: unit.NAME, instrument.NAME, axis.NAME, TEST/RESULT; may be given more "
           "than once"},
+         {"analysis", "FILE",
+          "a file with an analysis of your own, whose name is a procedure then; may be given more than once"},
          {"set", "NAME=VALUE", "parameter of the procedure; may be given more than once"},
          {"sample-rate", "RATE", "of a record that does not state it"},
          {"centre", "FREQUENCY", "what 0 Hz of complex samples stands for, where the file does not say"},

@@ -76,16 +76,23 @@ std::vector<std::string> remarks_of(const Test& test) {
         out.push_back("at each, the highest " + test.maximise->result + " over " + axes + ", at most " +
                       std::to_string(MaximumSearch(*test.maximise).most_trials()) + " trials");
     }
-    if (test.from_test && !test.from_test->trace.empty()) {
-        const auto& peaks = test.from_test->candidates;
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.from_test->most) +
-                      " peaks of " + test.from_test->test + " nearest to its limits" +
+    if (test.found && !test.found->trace.empty()) {
+        const auto& peaks = test.found->candidates;
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
+                      " peaks of " + test.found->test + " nearest to its limits" +
                       (peaks.split_at_hz.empty()
                            ? ""
                            : " in each of " + std::to_string(peaks.split_at_hz.size() + 1) + " sub-ranges"));
-    } else if (test.from_test) {
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.from_test->most) +
-                      " values, the " + test.from_test->result + " of " + test.from_test->test);
+    } else if (test.found && test.found->by_bench()) {
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) + " " +
+                      test.found->list + " that the " + test.found->role + " lists");
+    } else if (test.found && !test.found->table.empty()) {
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
+                      " values, the " + test.found->column + " of the table " + test.found->table + " of " +
+                      test.found->test);
+    } else if (test.found) {
+        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
+                      " values, the " + test.found->result + " of " + test.found->test);
     }
     if (test.duration_s) out.push_back("repeated for " + duration_text(*test.duration_s));
     for (const auto& axis : test.sweep.axes) {

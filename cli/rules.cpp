@@ -46,11 +46,8 @@ std::vector<RuleRef> chosen_rules(const RuleLibrary& library, const Texts& ids) 
             out.push_back(library.find(id));
             continue;
         }
-        const auto before = out.size();
-        for (const auto& ref : all_rules(library)) {
-            if (ref.book->id == id) out.push_back(ref);
-        }
-        if (out.size() == before) library.find(id + "/");  // explains what is wrong
+        const Rulebook& book = library.find_book(id, id).book;
+        for (const auto& rule : book.rules) out.push_back({&book, &rule});
     }
     return out;
 }
@@ -141,12 +138,7 @@ void differences(const Call& call, const RuleLibrary& library, const Texts& book
             if (files.entries().empty()) fail_input(id, "is no rulebook");
             return files.entries().back().book;
         }
-        Texts known;
-        for (const auto& entry : library.entries()) {
-            if (entry.book.id == id) return entry.book;
-            known.push_back(entry.book.id);
-        }
-        fail_input("no rulebook " + in_quotes(id) + suggestion(id, known));
+        return library.find_book(id, "rules diff").book;
     };
     const Rulebook &before = book_named(books[0]), &after = book_named(books[1]);
     Json json = Json::array();

@@ -29,8 +29,8 @@ ExitCode perform_run(const Call& call) {
     }
     if (resume.empty() && call.flag("redo"))
         fail_input("--redo goes with --resume: it measures points of a run again");
-    const auto loaded =
-        resume.empty() ? load_campaign(call, files.front(), call.text("bench")) : load_kept_campaign(resume);
+    const auto loaded = resume.empty() ? load_campaign(call, files.front(), call.text("bench"))
+                                       : load_kept_campaign(resume, Loaded::to_carry_on);
     for (const auto& warning : loaded->plan.warnings) call.console.progress("attention: " + warning);
     const std::string out = call.text("out");
     const std::filesystem::path folder = !resume.empty() ? resume

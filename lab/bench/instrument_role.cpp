@@ -107,4 +107,30 @@ std::string InstrumentRole::picture() {
     return session_.knows("picture") ? session_.ask_block("picture") : "";
 }
 
+std::vector<std::string> InstrumentRole::list(const std::string& name) {
+    const std::string answer = session_.ask("list_" + name);
+    std::vector<std::string> out;
+    std::string item;
+    bool quoted = false, any = false;
+    const auto finish = [&] {
+        const std::string text(trim(item));
+        if (text.empty() && any) fail_bench(instrument().role + " lists an empty one among its " + name);
+        if (!text.empty()) out.push_back(text);
+        item.clear();
+    };
+    for (const char c : answer) {
+        if (c == '"') {
+            quoted = !quoted;
+        } else if (c == ',' && !quoted) {
+            any = true;
+            finish();
+        } else {
+            item += c;
+        }
+    }
+    if (quoted) fail_bench(instrument().role + " answers its " + name + " with a quote that does not end");
+    finish();
+    return out;
+}
+
 }  // namespace rt::lab

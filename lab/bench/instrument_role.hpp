@@ -35,6 +35,8 @@ class InstrumentRole {
         settle();
     }
     double query(const std::string& quantity) { return session_.ask_number("query_" + quantity); }
+    // What it lists: "0","1" becomes 0 and 1. Throws Error(bench) for an answer that is no list.
+    std::vector<std::string> list(const std::string& name);
     // Zero and calibrate, those of them that the dialect has.
     void zero();
     // Nothing when the dialect has no picture.

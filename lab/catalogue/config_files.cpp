@@ -2,6 +2,7 @@
 
 #include <array>
 
+#include "lab/formats/analysis_file.hpp"
 #include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
 #include "lab/formats/dialect_file.hpp"
@@ -13,9 +14,9 @@
 namespace rt::lab {
 
 std::span<const FileInfo* const> config_files() {
-    static constexpr std::array<const FileInfo*, 7> files{&campaign_file,      &profile_file,  &bench_file,
-                                                          &dialect_file,       &rulebook_file, &sign_off_file,
-                                                          &simulated_unit_file};
+    static constexpr std::array<const FileInfo*, 8> files{&campaign_file, &analysis_file,      &profile_file,
+                                                          &bench_file,    &dialect_file,       &rulebook_file,
+                                                          &sign_off_file, &simulated_unit_file};
     return files;
 }
 

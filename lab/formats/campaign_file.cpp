@@ -26,6 +26,8 @@ constexpr std::array campaign_keys{
     KeyInfo{"bench", Key::text, false, "bench file, beside the campaign; --bench overrides it"},
     KeyInfo{"rulebooks", Key::texts, false,
             "further rulebook files, beside the campaign; the shipped ones are known"},
+    KeyInfo{"analyses", Key::texts, false,
+            "analyses of one's own that tests may name as procedures, as files beside the campaign"},
     KeyInfo{"marginal", Key::quantity, false, "levels with a smaller margin are MARGINAL; 3 dB without it",
             Unit::db},
     KeyInfo{"decision", Key::text, false,
@@ -85,13 +87,13 @@ constexpr SectionInfo campaign_part_section{
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 22> campaign_sections{
-    &campaign_root_section, &campaign_section,      &unit_section,   &question_section,
-    &test_section,          &judge_section,         &sweep_section,  &range_section,
-    &values_from_section,   &from_test_section,     &search_section, &maximise_section,
-    &watch_section,         &recheck_section,       &table_section,  &column_section,
-    &report_section,        &take_section,          &adjust_section, &named_sweep_section,
-    &conclude_section,      &conclude_judge_section};
+constexpr std::array<const SectionInfo*, 23> campaign_sections{
+    &campaign_root_section, &campaign_section,  &unit_section,          &question_section,
+    &test_section,          &judge_section,     &sweep_section,         &range_section,
+    &values_from_section,   &from_test_section, &from_bench_section,    &search_section,
+    &maximise_section,      &watch_section,     &recheck_section,       &table_section,
+    &column_section,        &report_section,    &take_section,          &adjust_section,
+    &named_sweep_section,   &conclude_section,  &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -155,8 +157,7 @@ void require_sources(const Campaign& campaign, const Test& test) {
             fail_input(test.where, "inputs: " + in_quotes(source.input) + " comes from " +
                                        in_quotes(source.test) + ", " + why);
         };
-        if (other->by_trials() || other->concludes || other->duration_s || other->from_test ||
-            other->maximise)
+        if (other->by_trials() || other->concludes || other->duration_s || other->found || other->maximise)
             fail("which has no capture for each combination of its axes: take it from a plain sweep");
         if (other->sweep.repeats > 1 && other->sweep.repeats != test.sweep.repeats)
             fail("which is repeated: which repeat is meant? Give both the same repeats");
@@ -194,15 +195,15 @@ void require_known(const Campaign& campaign) {
             if (need == test.provides)
                 fail_input(test.where, "test " + in_quotes(test.name) + " needs itself");
         }
-        if (test.from_test) {
-            const Test* source = campaign.find(test.from_test->test);
+        if (test.found && !test.found->by_bench()) {
+            const Test* source = campaign.find(test.found->test);
             // Conclusions stand behind all tests in the file, and are drawn as soon as they can be.
-            if (std::find(earlier.begin(), earlier.end(), test.from_test->test) == earlier.end() &&
+            if (std::find(earlier.begin(), earlier.end(), test.found->test) == earlier.end() &&
                 !(source && source->concludes)) {
-                fail_input(test.where, "from_test: no earlier test " + in_quotes(test.from_test->test) +
-                                           suggestion(test.from_test->test, earlier));
+                fail_input(test.where, "from_test: no earlier test " + in_quotes(test.found->test) +
+                                           suggestion(test.found->test, earlier));
             }
-            if (const auto& wanted = test.from_test->trace; !wanted.empty()) {
+            if (const auto& wanted = test.found->trace; !wanted.empty()) {
                 const auto& traces = source->procedure->traces;
                 const auto named = [&](const Product& p) { return wanted == p.name; };
                 if (std::none_of(traces.begin(), traces.end(), named)) {
@@ -212,11 +213,17 @@ void require_known(const Campaign& campaign) {
                 earlier.push_back(test.name);
                 continue;
             }
-            const auto gives = [&](const Product& p) { return test.from_test->result == p.name; };
+            if (!test.found->table.empty()) {
+                if (source->by_trials() || source->concludes)
+                    fail_input(test.where, "from_test: " + in_quotes(source->name) + " has no tables");
+                earlier.push_back(test.name);
+                continue;
+            }
+            const auto gives = [&](const Product& p) { return test.found->result == p.name; };
             const auto& results = source->procedure->results;
             if (std::none_of(results.begin(), results.end(), gives)) {
                 fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
-                                           " gives no result " + in_quotes(test.from_test->result));
+                                           " gives no result " + in_quotes(test.found->result));
             }
         }
         earlier.push_back(test.name);
@@ -238,8 +245,8 @@ void require_known(const Campaign& campaign) {
 const FileInfo campaign_file{"campaign", "What to test: the unit, the tests, their sweeps and rules.",
                              campaign_sections};
 
-Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, const InputFiles& files,
-                       Profile profile) {
+Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, ProcedureLibrary& procedures,
+                       const InputFiles& files, Profile profile) {
     Campaign campaign;
     campaign.profile = std::move(profile);
     campaign.file = file;
@@ -268,7 +275,13 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     for (const auto& book : head.texts("rulebooks")) {
         head.at("rulebooks", [&] { library.add(files.find("rulebook", book, file), book); });
     }
-    CampaignParts parts(library, files, campaign);
+    for (const auto& analysis : head.texts("analyses")) {
+        head.at("analyses", [&] {
+            campaign.analyses.push_back(
+                procedures.add(files.find("analysis", analysis, file), analysis, files));
+        });
+    }
+    CampaignParts parts(library, procedures, files, campaign);
     for (const auto& part : head.texts("include")) {
         std::filesystem::path path;
         head.at("include", [&] { path = files.find("campaign part", part, file); });

@@ -62,7 +62,7 @@ std::string why_not(const Campaign& campaign, const TextPairs& applies) {
 // Tests that `test` is made from.
 std::vector<std::string> builds_on(const Campaign& campaign, const Test& test) {
     std::vector<std::string> out;
-    if (test.from_test) out.push_back(test.from_test->test);
+    if (test.found && !test.found->by_bench()) out.push_back(test.found->test);
     for (const auto& source : test.sources) out.push_back(source.test);
     for (const auto& name : test.limits_from()) out.push_back(name);
     for (const auto& other : campaign.tests) {
@@ -133,11 +133,11 @@ void CampaignParts::read(ConfigNode node, const std::string& file, const Section
     for (const auto& section : root.tables("watch", watch_section))
         campaign_.watches.push_back(read_watch(section));
     for (const auto& section : root.tables("recheck", recheck_section))
-        campaign_.rechecks.push_back(read_recheck(section));
+        campaign_.rechecks.push_back(read_recheck(section, procedures_));
 }
 
 void CampaignParts::read_tests(const ConfigSection& root) {
-    const SweepSources sources{library_, files_, campaign_.files, &sweeps_};
+    const SweepSources sources{library_, procedures_, files_, campaign_.files, &sweeps_};
     for (const auto& section : root.tables("test", test_section)) {
         Test test = read_test(section, sources, campaign_.judging, campaign_.profile);
         if (campaign_.find(test.name))

@@ -8,7 +8,7 @@
 
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/formats/sweep_section.hpp"
 #include "lab/model/campaign.hpp"
 
@@ -17,8 +17,9 @@ namespace rt::lab {
 class CampaignParts {
   public:
     // The head of the campaign is read: unit, profile, what it says of judging. All must outlive this.
-    CampaignParts(RuleLibrary& library, const InputFiles& files, Campaign& campaign)
-        : library_(library), files_(files), campaign_(campaign) {}
+    CampaignParts(RuleLibrary& library, const ProcedureLibrary& procedures, const InputFiles& files,
+                  Campaign& campaign)
+        : library_(library), procedures_(procedures), files_(files), campaign_(campaign) {}
 
     // What `node` has of them, as a section `info`. Throws Error(input).
     void read(ConfigNode node, const std::string& file, const SectionInfo& info);
@@ -35,6 +36,7 @@ class CampaignParts {
     void leave_out();
 
     RuleLibrary& library_;
+    const ProcedureLibrary& procedures_;
     const InputFiles& files_;
     Campaign& campaign_;
     std::deque<ConfigNode> nodes_;  // that sections below stand in

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "lab/formats/config.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/model/campaign.hpp"
 
 namespace rt::lab {

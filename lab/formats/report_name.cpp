@@ -12,19 +12,19 @@ struct NameWord {
 };
 
 const NameWord name_words[] = {
-    {"serial", [](const RunRecord& r) { return r.fact("unit.serial"); }},
-    {"model", [](const RunRecord& r) { return r.fact("unit.model"); }},
-    {"maker", [](const RunRecord& r) { return r.fact("unit.maker"); }},
-    {"date", [](const RunRecord& r) { return r.fact("started").substr(0, 10); }},
+    {"serial", [](const RunRecord& r) { return r.head.detail("serial"); }},
+    {"model", [](const RunRecord& r) { return r.head.detail("model"); }},
+    {"maker", [](const RunRecord& r) { return r.head.detail("maker"); }},
+    {"date", [](const RunRecord& r) { return r.head.started.substr(0, 10); }},
     {"time",
      [](const RunRecord& r) {
-         const std::string started = r.fact("started");
+         const std::string& started = r.head.started;
          return started.size() < 19 ? ""
                                     : started.substr(11, 2) + started.substr(14, 2) + started.substr(17, 2);
      }},
-    {"campaign", [](const RunRecord& r) { return r.fact("title"); }},
-    {"customer", [](const RunRecord& r) { return r.fact("customer"); }},
-    {"operator", [](const RunRecord& r) { return r.fact("operator"); }},
+    {"campaign", [](const RunRecord& r) { return r.head.title; }},
+    {"customer", [](const RunRecord& r) { return r.head.customer; }},
+    {"operator", [](const RunRecord& r) { return r.head.person; }},
     {"verdict", [](const RunRecord& r) { return std::string(name(overall_verdict(r))); }},
 };
 

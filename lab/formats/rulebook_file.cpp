@@ -3,13 +3,10 @@
 #include <algorithm>
 #include <array>
 #include <limits>
-#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/rules/circumstances.hpp"
-#include "lab/formats/files.hpp"
-#include "lab/formats/sign_off_file.hpp"
 
 namespace rt::lab {
 namespace {
@@ -322,118 +319,6 @@ Rulebook read_rulebook(std::string_view content, const std::string& file, const 
         }
     }
     return book;
-}
-
-void RuleLibrary::add(const std::filesystem::path& file, const std::string& reference) {
-    std::string content = read_file(file);
-    if (holds_sign_offs(content, file.string())) {
-        sign_offs_.push_back({file, std::move(content), reference});
-        sign(sign_offs_.back());
-        return;
-    }
-    LayerBelow below;
-    if (const auto base = layered_on(content, file.string()); !base.empty()) {
-        const Entry& entry = find_book(base, file.string());
-        // Two layers are read as one: the text below would not be whole.
-        if (!entry.book.layered_on.empty()) {
-            fail_input(file.string(), "rulebook " + in_quotes(base) + " is layered itself: layer on " +
-                                          in_quotes(entry.book.layered_on));
-        }
-        below = {&entry.book, entry.text, entry.file.string()};
-    }
-    Rulebook book = read_rulebook(content, file.string(), below);
-    for (const auto& entry : entries_) {
-        if (entry.book.id == book.id) {
-            fail_input(file.string(),
-                       "rulebook id " + in_quotes(book.id) + " is taken by " + entry.file.string());
-        }
-    }
-    entries_.push_back({std::move(book), file, std::move(content), reference});
-}
-
-void RuleLibrary::add_folder(const std::filesystem::path& folder) {
-    std::set<std::filesystem::path> files;
-    std::error_code error;
-    for (const auto& entry : std::filesystem::directory_iterator(folder, error)) {
-        if (entry.path().extension() == ".toml") files.insert(entry.path());
-    }
-    if (error) fail_input(folder.string(), "cannot be read: " + error.message());
-    add_all({files.begin(), files.end()});
-}
-
-void RuleLibrary::add_all(const std::vector<std::filesystem::path>& files) {
-    enum class Pass { books, layered, sign_offs };
-    for (const Pass pass : {Pass::books, Pass::layered, Pass::sign_offs}) {
-        for (const auto& file : files) {
-            const std::string content = read_file(file);
-            const Pass its = holds_sign_offs(content, file.string())      ? Pass::sign_offs
-                             : layered_on(content, file.string()).empty() ? Pass::books
-                                                                          : Pass::layered;
-            if (its == pass) add(file);
-        }
-    }
-}
-
-void RuleLibrary::sign(const SignOffs& sign_offs) {
-    for (const auto& each : read_sign_offs(sign_offs.text, sign_offs.file.string())) {
-        const auto slash = each.rule.find('/');
-        for (auto& entry : entries_) {
-            if (entry.book.id != each.rule.substr(0, slash)) continue;
-            std::vector<std::string> names;
-            bool found = false;
-            for (auto& rule : entry.book.rules) {
-                names.push_back(rule.id);
-                if (rule.id != each.rule.substr(slash + 1)) continue;
-                found = true;
-                if (rule_digest({&entry.book, &rule}) == each.digest) {
-                    rule.sign_off = each.sign_off, rule.lapsed_sign_off.clear();
-                } else if (!rule.sign_off) {
-                    rule.lapsed_sign_off = each.sign_off.by + ", " + each.sign_off.on;
-                }
-            }
-            if (!found)
-                fail_input(each.where, "rulebook " + entry.book.id + " has no rule " +
-                                           in_quotes(each.rule.substr(slash + 1)) +
-                                           suggestion(each.rule.substr(slash + 1), names));
-        }
-    }
-}
-
-const RuleLibrary::Entry& RuleLibrary::find_book(std::string_view id, std::string_view full_id) const {
-    for (const auto& entry : entries_) {
-        if (entry.book.id == id) return entry;
-    }
-    std::vector<std::string> names;
-    for (const auto& entry : entries_) names.push_back(entry.book.id);
-    fail_input("no rulebook " + in_quotes(id) + " for " + in_quotes(full_id) + suggestion(id, names));
-}
-
-static std::pair<std::string_view, std::string_view> split_id(std::string_view full_id) {
-    const auto slash = full_id.find('/');
-    if (slash == std::string_view::npos) {
-        fail_input(in_quotes(full_id) +
-                   " names no rulebook: write it as book/rule, such as cispr-32/mains-b-qp");
-    }
-    return {full_id.substr(0, slash), full_id.substr(slash + 1)};
-}
-
-RuleRef RuleLibrary::find(std::string_view full_id) const {
-    const auto [book_id, rule_id] = split_id(full_id);
-    const auto& book = find_book(book_id, full_id).book;
-    if (const auto* rule = book.find(rule_id)) return {&book, rule};
-    std::vector<std::string> names;
-    for (const auto& rule : book.rules) names.push_back(rule.id);
-    fail_input("rulebook " + book.id + " has no rule " + in_quotes(rule_id) + suggestion(rule_id, names));
-}
-
-const ChannelPlan& RuleLibrary::find_plan(std::string_view full_id) const {
-    const auto [book_id, plan_id] = split_id(full_id);
-    const auto& book = find_book(book_id, full_id).book;
-    if (const auto* plan = book.find_plan(plan_id)) return *plan;
-    std::vector<std::string> names;
-    for (const auto& plan : book.plans) names.push_back(plan.id);
-    fail_input("rulebook " + book.id + " has no channel plan " + in_quotes(plan_id) +
-               suggestion(plan_id, names));
 }
 
 }  // namespace rt::lab

@@ -26,7 +26,8 @@ constexpr std::array sweep_keys{
     KeyInfo{"channel_set", Key::text, false,
             "\"all\" or \"low-middle-high\" of the plan instead of channels"},
     KeyInfo{"plan", Key::text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
-    KeyInfo{"from_test", Key::table, false, "results of an earlier test instead of values"},
+    KeyInfo{"from_test", Key::table, false, "what an earlier test has found instead of values"},
+    KeyInfo{"from_bench", Key::table, false, "what an instrument or the unit lists instead of values"},
     KeyInfo{"search", Key::table, false, "a search for a threshold instead of values; only of the last axis"},
     KeyInfo{"coupled", Key::flag, false, "moves together with the axis before it, value by value"},
     KeyInfo{"slow", Key::flag, false,
@@ -48,6 +49,10 @@ constexpr std::array from_test_keys{
     KeyInfo{"result", Key::text, false, "its result that gives the values"},
     KeyInfo{"trace", Key::text, false,
             "instead of a result: its curve whose peaks, held over all points of the test, give the values"},
+    KeyInfo{"table", Key::text, false,
+            "instead of a result: its table whose rows, of all points of the test, give the values"},
+    KeyInfo{"column", Key::text, false, "table: the column with the values"},
+    KeyInfo{"where", Key::pairs, false, "table: only rows with these cells, { connectable = \"yes\" }"},
     KeyInfo{"most", Key::whole, false,
             "at most this many values (of peaks: in each sub-range); 10 without it"},
     KeyInfo{"apart", Key::quantity, false, "values closer together than this are one"},
@@ -58,6 +63,12 @@ constexpr std::array from_test_keys{
     KeyInfo{"split_at", Key::words, false, "peaks: frequencies that part the band into sub-ranges"},
     KeyInfo{"add", Key::words, false, "peaks: further frequencies, chosen by the operator"},
     KeyInfo{"drop", Key::words, false, "peaks: frequencies that the operator leaves out"},
+};
+
+constexpr std::array from_bench_keys{
+    KeyInfo{"role", Key::text, true, "who is asked: \"unit\""},
+    KeyInfo{"list", Key::text, true, "for what: list_NAME of its dialect"},
+    KeyInfo{"most", Key::whole, false, "at most this many values; 10 without it"},
 };
 
 constexpr std::array adjust_keys{
@@ -123,6 +134,9 @@ const SectionInfo range_section{"range", "Evenly spaced values of an axis, or a 
 const SectionInfo values_from_section{"values_from", "Values of an axis from a file.", values_from_keys};
 const SectionInfo from_test_section{"from_test", "Values of an axis from what an earlier test found.",
                                     from_test_keys};
+const SectionInfo from_bench_section{
+    "from_bench", "Values of an axis that the bench lists when the test begins: lanes, devices, dies.",
+    from_bench_keys};
 const SectionInfo search_section{
     "search", "The last value of the axis at which a criterion holds, found by bisection.", search_keys};
 
@@ -245,13 +259,14 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
             section.fail("sets", "\"operator\" needs a prompt that says what to do");
     }
     const int ways = section.has("values") + section.has("range") + section.has("channels") +
-                     section.has("channel_set") + section.has("values_from") + section.has("from_test");
+                     section.has("channel_set") + section.has("values_from") + section.has("from_test") +
+                     section.has("from_bench");
     if (ways != 1) {
         section.fail("axis",
                      "give the axis exactly one of values, range, values_from, channels, channel_set, "
-                     "from_test or search");
+                     "from_test, from_bench or search");
     }
-    if (section.has("from_test")) return axis;
+    if (section.has("from_test") || section.has("from_bench")) return axis;
     if (section.has("values")) axis.values = read_values(section);
     if (const auto range = section.table("range", range_section)) axis.values = read_range(*range);
     if (section.has("channels") || section.has("channel_set"))
@@ -285,16 +300,32 @@ Search read_search(const ConfigSection& section, const Procedure& procedure) {
     return search;
 }
 
-FromTest read_from_test(const ConfigSection& section) {
-    const ConfigSection table = *section.table("from_test", from_test_section);
-    FromTest from{table.text("test"), table.text("result"), 10, {}};
-    from.trace = table.text("trace");
-    if (from.result.empty() == from.trace.empty())
-        table.fail("test", "give from_test either result or trace");
+std::size_t read_most(const ConfigSection& table) {
     const auto most = table.whole("most").value_or(10);
     if (most < 1 || most > 10000) table.fail("most", "must be 1 to 10000");
-    from.most = static_cast<std::size_t>(most);
+    return static_cast<std::size_t>(most);
+}
+
+FoundAxis read_from_bench(const ConfigSection& section) {
+    const ConfigSection table = *section.table("from_bench", from_bench_section);
+    FoundAxis from{"", ""};
+    from.role = table.text("role"), from.list = table.text("list"), from.most = read_most(table);
+    return from;
+}
+
+FoundAxis read_from_test(const ConfigSection& section) {
+    const ConfigSection table = *section.table("from_test", from_test_section);
+    FoundAxis from{table.text("test"), table.text("result")};
+    from.trace = table.text("trace"), from.table = table.text("table"), from.column = table.text("column");
+    from.where = table.pairs("where");
+    if (table.has("result") + table.has("trace") + table.has("table") != 1)
+        table.fail("test", "give from_test one of result, trace and table");
+    if (from.table.empty() != from.column.empty())
+        table.fail(from.table.empty() ? "column" : "table", "table and column go together");
+    if (from.table.empty() && !from.where.empty()) table.fail("where", "goes with table and column");
+    from.most = read_most(table);
     from.apart = table.quantity("apart");
+    if (from.apart && !from.table.empty()) table.fail("apart", "goes with result or trace");
     CandidateSettings& peaks = from.candidates;
     const auto frequencies = [&](const char* key) {
         std::vector<double> out;
@@ -305,7 +336,7 @@ FromTest read_from_test(const ConfigSection& section) {
     };
     if (from.trace.empty()) {
         for (const char* key : {"prominence", "within", "split_at", "add", "drop"}) {
-            if (table.has(key)) table.fail(key, "goes with trace, not with result");
+            if (table.has(key)) table.fail(key, "goes with trace");
         }
         return from;
     }

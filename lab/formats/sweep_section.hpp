@@ -12,13 +12,14 @@
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/input_files.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/procedure_library.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/model/test.hpp"
 
 namespace rt::lab {
 
 extern const SectionInfo sweep_section, named_sweep_section, range_section, values_from_section,
-    from_test_section, search_section, maximise_section, adjust_section;
+    from_test_section, from_bench_section, search_section, maximise_section, adjust_section;
 
 // Axes that several tests share, by name.
 using NamedSweeps = std::map<std::string, ConfigSection>;
@@ -26,6 +27,7 @@ using NamedSweeps = std::map<std::string, ConfigSection>;
 // What reading an axis needs besides its section.
 struct SweepSources {
     const RuleLibrary& library;
+    const ProcedureLibrary& procedures;
     const InputFiles& files;
     std::vector<NamedFile>& named;        // grows
     const NamedSweeps* shared = nullptr;  // null: none
@@ -38,7 +40,8 @@ std::vector<ConfigSection> sweep_sections(const ConfigSection& test, const Sweep
 // An axis with from_test has no values yet.
 Axis read_axis(const ConfigSection& section, const SweepSources& sources);
 Search read_search(const ConfigSection& section, const Procedure& procedure);
-FromTest read_from_test(const ConfigSection& section);
+FoundAxis read_from_test(const ConfigSection& section);
+FoundAxis read_from_bench(const ConfigSection& section);
 MaximisedAxis read_maximised(const ConfigSection& section);
 Adjust read_adjust(const ConfigSection& section, const Procedure& procedure);
 

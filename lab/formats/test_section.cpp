@@ -5,7 +5,6 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/catalogue/catalogue.hpp"
 #include "lab/formats/input_section.hpp"
 
 namespace rt::lab {
@@ -80,19 +79,20 @@ constexpr std::array judge_keys{
 };
 
 Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, const Procedure& procedure,
-                 std::optional<Search>& search, std::optional<FromTest>& from_test) {
+                 std::optional<Search>& search, std::optional<FoundAxis>& found) {
     Sweep sweep;
     const auto axes = sweep_sections(section, sources);
     for (std::size_t i = 0; i < axes.size(); ++i) {
         const bool last = i + 1 == axes.size();
-        if (axes[i].has("search") || axes[i].has("from_test")) {
-            if (!last) axes[i].fail("axis", "only the last axis can have search or from_test");
+        if (axes[i].has("search") || axes[i].has("from_test") || axes[i].has("from_bench")) {
+            if (!last) axes[i].fail("axis", "only the last axis can have search, from_test or from_bench");
         }
         if (axes[i].has("search")) {
             search = read_search(axes[i], procedure);
             continue;
         }
-        if (axes[i].has("from_test")) from_test = read_from_test(axes[i]);
+        if (axes[i].has("from_test")) found = read_from_test(axes[i]);
+        if (axes[i].has("from_bench")) found = read_from_bench(axes[i]);
         sweep.axes.push_back(read_axis(axes[i], sources));
     }
     const auto repeats = section.whole("repeats").value_or(1);
@@ -109,7 +109,7 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
         section.fail("order", "unknown order " + in_quotes(order) + suggestion(order, orders));
     sweep.order = static_cast<Order>(at - orders.begin());
     const char* key = section.has("sweep") ? "sweep" : section.has("sweeps") ? "sweeps" : "name";
-    if (!from_test) section.at(key, [&] { point_count(sweep); });
+    if (!found) section.at(key, [&] { point_count(sweep); });
     for (const auto& pairs : section.pairs_list("skip")) {
         sweep.skips.push_back(read_condition(section, "skip", pairs, sweep));
     }
@@ -118,7 +118,7 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
 
 // Every axis value must be usable where it goes; found before anything moves.
 void require_settable(const ConfigSection& section, const Test& test) {
-    if (test.from_test) return;  // the values are not known yet
+    if (test.found) return;  // the values are not known yet
     if (test.search) {
         for (const auto& end : {test.search->holds_at, test.search->fails_at}) {
             Point first;
@@ -242,7 +242,7 @@ Judging read_judging(const ConfigSection& section, const RuleLibrary& library, c
 Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
                const Profile& profile) {
     const Procedure* procedure = nullptr;
-    section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
+    section.at("procedure", [&] { procedure = &sources.procedures.find(section.text("procedure")); });
     Test test;
     test.name = section.text("name");
     test.title = section.has("title") ? section.text("title") : test.name;
@@ -262,7 +262,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     if (std::string_view(procedure->name).starts_with("results."))
         section.fail("procedure", "concludes from results of other tests: write it as [[conclude]]");
     read_inputs(section, test);
-    test.sweep = read_sweep(section, sources, *procedure, test.search, test.from_test);
+    test.sweep = read_sweep(section, sources, *procedure, test.search, test.found);
     const auto maximised = section.tables("maximise", maximise_section);
     if (!maximised.empty()) {
         Maximise what;
@@ -288,16 +288,17 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
                      "one setting can be adjusted at a time: let another test provide the other first");
     if (!adjusted.empty()) {
         test.adjust = read_adjust(adjusted.front(), *procedure);
-        if (test.search || test.maximise || test.from_test || test.sweep.repeats > 1)
-            section.fail("adjust", "goes with no search, maximise, from_test or repeats");
+        if (test.search || test.maximise || test.found || test.sweep.repeats > 1)
+            section.fail("adjust", "goes with no search, maximise, from_test, from_bench or repeats");
     }
     if (test.selects_only && test.maximise)
         section.fail("selects_only", "goes with a pre-scan, not with a test that maximises");
     if (const auto duration = section.quantity("duration")) {
         test.duration_s = duration->value;
         if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");
-        if (test.sweep.repeats > 1 || test.by_trials() || test.from_test || test.maximise) {
-            section.fail("duration", "goes with neither repeats nor a search nor from_test nor maximise");
+        if (test.sweep.repeats > 1 || test.by_trials() || test.found || test.maximise) {
+            section.fail("duration",
+                         "goes with neither repeats nor a search nor from_test nor from_bench nor maximise");
         }
     }
     if (test.redo < 0 || test.redo > 100) section.fail("redo", "must be 0 to 100");

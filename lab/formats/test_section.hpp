@@ -12,7 +12,7 @@
 #include "core/sweep/search.hpp"
 #include "core/sweep/sweep.hpp"
 #include "lab/formats/config.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/formats/sweep_section.hpp"
 #include "lab/model/profile.hpp"
 #include "lab/model/test.hpp"

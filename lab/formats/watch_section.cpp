@@ -5,7 +5,6 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/catalogue/catalogue.hpp"
 
 namespace rt::lab {
 namespace {
@@ -71,9 +70,9 @@ Watch read_watch(const ConfigSection& section) {
     return watch;
 }
 
-Recheck read_recheck(const ConfigSection& section) {
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures) {
     const Procedure* procedure = nullptr;
-    section.at("procedure", [&] { procedure = &find_procedure(section.text("procedure")); });
+    section.at("procedure", [&] { procedure = &procedures.find(section.text("procedure")); });
     Recheck recheck;
     recheck.test.name = recheck.test.title = section.text("name");
     recheck.test.procedure = procedure;

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/formats/procedure_library.hpp"
 #include "lab/model/watch.hpp"
 
 namespace rt::lab {
@@ -14,6 +15,6 @@ extern const SectionInfo watch_section, recheck_section;
 
 Watch read_watch(const ConfigSection& section);
 
-Recheck read_recheck(const ConfigSection& section);
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures);
 
 }  // namespace rt::lab

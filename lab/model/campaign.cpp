@@ -15,4 +15,11 @@ const Test* Campaign::find(std::string_view test) const {
     return at == tests.end() ? nullptr : &*at;
 }
 
+const OwnProcedure* Campaign::own_procedure(std::string_view name) const {
+    for (const auto& own : analyses) {
+        if (own->analysis.name == name) return own.get();
+    }
+    return nullptr;
+}
+
 }  // namespace rt::lab

@@ -2,12 +2,14 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <set>
 #include <string>
 #include <string_view>
 #include <vector>
 
+#include "lab/model/analysis.hpp"
 #include "lab/model/named_file.hpp"
 #include "lab/model/profile.hpp"
 #include "lab/model/question.hpp"
@@ -27,7 +29,8 @@ struct Campaign {
     std::filesystem::path bench;      // "" when the campaign names none
     std::vector<Question> questions;  // asked before the run
     std::vector<NamedFile> files;
-    std::set<std::string> books;  // ids of the rulebooks it uses
+    std::set<std::string> books;                                // ids of the rulebooks it uses
+    std::vector<std::shared_ptr<const OwnProcedure>> analyses;  // users' own that its tests may name
     std::vector<Test> tests;
     TextPairs left_out;  // tests that do not apply to the unit, with why
     std::vector<Watch> watches;
@@ -42,6 +45,8 @@ struct Campaign {
     // The value of a unit detail, "" when absent.
     std::string unit_detail(std::string_view key) const;
     const Test* find(std::string_view test) const;
+    // One of the analyses by its procedure's name; null for a procedure of the catalogue.
+    const OwnProcedure* own_procedure(std::string_view name) const;
 };
 
 }  // namespace rt::lab

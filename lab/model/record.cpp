@@ -5,8 +5,15 @@
 namespace rt::lab {
 
 std::string RunRecord::fact(const std::string& name) const {
+    const auto facts = facts_of(*this);
     const auto at = facts.find(name);
     return at == facts.end() ? "" : at->second;
+}
+
+const TestRecord* RunRecord::find_test(const std::string& name) const {
+    const auto at =
+        std::find_if(tests.begin(), tests.end(), [&](const TestRecord& t) { return t.name == name; });
+    return at == tests.end() ? nullptr : &*at;
 }
 
 const Result* PointRecord::find_result(const std::string& name) const {
@@ -39,7 +46,7 @@ VerdictCounts RunRecord::counts() const {
 
 Verdict overall_verdict(const RunRecord& run) {
     const Verdict worst = run.counts().worst();
-    return worst == Verdict::fail || run.fact("state") == "complete" ? worst : Verdict::none;
+    return worst == Verdict::fail || run.complete() ? worst : Verdict::none;
 }
 
 }  // namespace rt::lab

@@ -10,6 +10,7 @@
 
 #include "core/outcome/outcome.hpp"
 #include "core/rules/finding.hpp"
+#include "lab/model/run_head.hpp"
 
 namespace rt::lab {
 
@@ -34,6 +35,9 @@ struct InstrumentRecord {
 struct TestRecord {
     std::string name, title, procedure, instrument, note;
     std::size_t points_planned = 0;
+    std::string trend = {};     // "rising", "falling", "": how its first result is expected to go
+    std::string found_by = {};  // the test that found the values of its last axis; "" for none
+    std::string origin = {};    // of a conclusion: what it is drawn from, in words; "" for others
 };
 
 enum class PointKind {
@@ -114,7 +118,7 @@ struct FileRecord {
 };
 
 struct RunRecord {
-    std::map<std::string, std::string> facts;  // title, customer, operator, unit.model, environment.* ...
+    RunHead head;
     std::vector<InstrumentRecord> instruments;
     std::vector<TestRecord> tests;
     std::vector<PointRecord> points;      // in the order of the run, without those superseded
@@ -124,7 +128,10 @@ struct RunRecord {
     std::vector<CalibrationRecord> calibrations;  // in the order in which they were made
     std::vector<FileRecord> files;
 
+    bool complete() const { return head.state == RunState::complete; }
+    // What facts_of() calls so; "" for nothing.
     std::string fact(const std::string& name) const;
+    const TestRecord* find_test(const std::string& name) const;
     VerdictCounts counts() const;
 };
 

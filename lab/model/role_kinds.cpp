@@ -166,7 +166,9 @@ bool RoleKind::knows_command(std::string_view command) const {
     const auto same = [&](const CommandInfo& info) { return command == info.name; };
     if (std::any_of(common.begin(), common.end(), same)) return true;
     if (std::any_of(commands.begin(), commands.end(), same)) return true;
-    if (open_settings && (command.starts_with("set_") || command.starts_with("query_"))) return true;
+    if (open_settings &&
+        (command.starts_with("set_") || command.starts_with("query_") || command.starts_with("list_")))
+        return true;
     return command.starts_with("set_") && find_setting(command.substr(4));
 }
 

@@ -41,13 +41,21 @@ std::string setting_calibration(const std::string& value);
 // What a target of an axis or a key of "settings" means; nothing for "parameter.NAME" and "operator".
 std::optional<SettingTarget> setting_target(const std::string& target, const std::string& axis);
 
-// Values of an axis that an earlier test finds.
-struct FromTest {
-    std::string test, result;
+// Values of an axis that show during the run only: what an earlier test found, or what the bench lists.
+struct FoundAxis {
+    std::string test;        // earlier test; "" for the bench
+    std::string result;      // of its points
+    std::string trace = "";  // or candidates of this curve
+    std::string table = "";  // or a column of this table
+    std::string column = "";
+    TextPairs where = {};   // rows of the table with these cells alone
+    std::string role = "";  // of the bench: who is asked for its list
+    std::string list = "";
     std::size_t most = 10;
-    std::optional<Quantity> apart;
-    std::string trace = "";  // candidates of this curve instead of a result
+    std::optional<Quantity> apart = {};
     CandidateSettings candidates = {};
+
+    bool by_bench() const { return test.empty(); }
 };
 
 // Where an input of a procedure comes from: an earlier test, the capture of its point with the same values on
@@ -78,11 +86,11 @@ struct Test {
     std::string over;        // of a conclusion: the axis of these that it runs over; "" for all points
     std::vector<Judging> judgings;
     Sweep sweep;
-    std::optional<Search> search;       // in place of a last axis
-    std::optional<Adjust> adjust;       // each point looks for the setting at which a result meets its target
-    std::optional<Maximise> maximise;   // each point is measured where this is highest
-    std::optional<FromTest> from_test;  // where the values of the last axis come from
-    std::optional<double> duration_s;   // the sweep is repeated for so long
+    std::optional<Search> search;      // in place of a last axis
+    std::optional<Adjust> adjust;      // each point looks for the setting at which a result meets its target
+    std::optional<Maximise> maximise;  // each point is measured where this is highest
+    std::optional<FoundAxis> found;    // where the values of the last axis come from
+    std::optional<double> duration_s;  // the sweep is repeated for so long
     std::string note;
     std::string trend;            // "rising", "falling", "": of the first result over the last axis
     std::string prompt;           // what a person has to do before the test; "" for nothing

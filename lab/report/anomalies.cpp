@@ -86,11 +86,10 @@ std::vector<RunAnomaly> anomalies_of(const RunRecord& run) {
         if (!swept) swept = sweep_result(points, "margin");
         if (!swept) continue;
         const Procedure* procedure = procedure_of(test);
-        const std::string stated = run.fact("trend." + test.name);
         look_at(test.name, *swept,
-                stated == "rising"    ? Trend::rising
-                : stated == "falling" ? Trend::falling
-                                      : declared_trend(procedure, *swept),
+                test.trend == "rising"    ? Trend::rising
+                : test.trend == "falling" ? Trend::falling
+                                          : declared_trend(procedure, *swept),
                 out);
         if (!procedure || !is_level(swept->x_unit)) continue;
         for (const auto& product : procedure->results) {

@@ -54,7 +54,7 @@ std::string junit_xml(const RunRecord& run) {
     declaration.append_attribute("version") = "1.0";
     declaration.append_attribute("encoding") = "UTF-8";
     pugi::xml_node suites = document.append_child("testsuites");
-    set(suites, "name", run.fact("title"));
+    set(suites, "name", run.head.title);
     for (const auto& test : run.tests) {
         pugi::xml_node suite = suites.append_child("testsuite");
         VerdictCounts counts;

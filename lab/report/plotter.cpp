@@ -161,8 +161,59 @@ std::string polar_axes(const Figure& figure) {
            text("around: " + figure.x_label) + " at screen 0.02,0.05 font ',12'\n";
 }
 
+// How a curve is drawn: "lines lw 1.1 ...". `index` is its place among all, `limits` counts those of limits.
+std::string style_of(const Figure& figure, const Curve& curve, std::size_t index, std::size_t& limits) {
+    const auto coloured = [](const std::string& style, const char* colour) {
+        return style + " lc rgb '" + colour + "'";
+    };
+    const std::size_t of_sweep = index % std::size(sweep_colours);
+    switch (curve.role) {
+        case CurveRole::limit: {
+            const std::size_t k = limits++ % std::size(limit_colours);
+            return coloured(std::string("lines lw 2.2 dt ") + limit_dashes[k], limit_colours[k]);
+        }
+        case CurveRole::sweep: {
+            // Told apart by the shape of their points as well as by colour.
+            const char* size = curve.x.size() > 60 ? "0.3" : figure.polar ? "0.7" : "1.1";
+            return coloured(std::string("linespoints lw 1.8 pt ") + sweep_shapes[of_sweep] + " ps " + size,
+                            sweep_colours[of_sweep]);
+        }
+        case CurveRole::companion:
+            return coloured(std::string("lines lw 1.1 dt ") + (of_sweep % 2 ? "1" : "4"),
+                            sweep_colours[of_sweep]);
+        case CurveRole::dots: {
+            const char* size = curve.x.size() > 2000 ? "0.25" : curve.x.size() > 20 ? "0.5" : "1.4";
+            return coloured(std::string("points pt 7 ps ") + size, trace_colour);
+        }
+        case CurveRole::spots:
+            return coloured(std::string("points pt 7 ps ") + (curve.x.size() > 20 ? "0.5" : "1.3"),
+                            spot_colour);
+        case CurveRole::bars:
+            return coloured("boxes fs solid 0.75 noborder", trace_colour);
+        default:
+            return coloured("lines lw 1.1", trace_colour);
+    }
+}
+
+std::string axes_of(const Figure& figure, Range x, Range y) {
+    std::string out;
+    if (figure.polar) {
+        out += polar_axes(figure);
+    } else {
+        out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
+        out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    }
+    if (figure.square) {
+        const double reach =
+            1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
+        const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
+        out += "set size ratio -1\nset x" + both + "set y" + both + "set zeroaxis lc rgb '#888888' lw 0.8\n";
+    }
+    if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
+    return out;
+}
+
 std::string script(const Figure& figure, const std::string& file) {
-    const Range x = x_range(figure), y = y_range(figure);
     std::string out = "reset\n";
     const bool png = file.ends_with(".png");
     out += png ? "set terminal pngcairo size 1280,680 font 'DejaVu Sans,13' noenhanced\n"
@@ -177,19 +228,7 @@ std::string script(const Figure& figure, const std::string& file) {
     // The title heads the key, so that both stand above the curves in this order.
     out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
            " left font ',14'\n";
-    if (figure.polar) {
-        out += polar_axes(figure);
-    } else {
-        out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
-        out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
-    }
-    if (figure.square) {
-        const double reach =
-            1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
-        const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
-        out += "set size ratio -1\nset x" + both + "set y" + both + "set zeroaxis lc rgb '#888888' lw 0.8\n";
-    }
-    if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
+    out += axes_of(figure, x_range(figure), y_range(figure));
     std::string plots;
     if (figure.raster) {
         out += raster_block(*figure.raster);
@@ -200,43 +239,8 @@ std::string script(const Figure& figure, const std::string& file) {
         const Curve& curve = figure.curves[i];
         const std::string name = "curve" + std::to_string(i);
         out += block(name, curve.x, curve.y);
-        std::string style = std::string("lw 1.1 lc rgb '") + trace_colour + "'";
-        if (curve.role == CurveRole::limit) {
-            const std::size_t k = limits++ % std::size(limit_colours);
-            style = std::string("lw 2.2 dt ") + limit_dashes[k] + " lc rgb '" + limit_colours[k] + "'";
-        }
-        const bool sweep = curve.role == CurveRole::sweep;
-        if (sweep) {
-            // Told apart by the shape of their points as well as by colour.
-            const std::size_t k = i % std::size(sweep_colours);
-            const bool dense = curve.x.size() > 60;
-            style = std::string("lw 1.8 pt ") + sweep_shapes[k] + " ps " +
-                    (dense          ? "0.3"
-                     : figure.polar ? "0.7"
-                                    : "1.1") +
-                    " lc rgb '" + sweep_colours[k] + "'";
-        }
-        if (curve.role == CurveRole::companion) {
-            const std::size_t k = i % std::size(sweep_colours);
-            style = std::string("lw 1.1 dt ") + (k % 2 ? "1" : "4") + " lc rgb '" + sweep_colours[k] + "'";
-        }
-        const char* with = sweep ? "linespoints " : "lines ";
-        if (curve.role == CurveRole::dots) {
-            with = "points ";
-            const char* size = curve.x.size() > 2000 ? "0.25" : curve.x.size() > 20 ? "0.5" : "1.4";
-            style = std::string("pt 7 ps ") + size + " lc rgb '" + trace_colour + "'";
-        }
-        if (curve.role == CurveRole::spots) {
-            with = "points ";
-            style = std::string("pt 7 ps ") + (curve.x.size() > 20 ? "0.5" : "1.3") + " lc rgb '" +
-                    spot_colour + "'";
-        }
-        if (curve.role == CurveRole::bars) {
-            with = "boxes ";
-            style = std::string("fs solid 0.75 noborder lc rgb '") + trace_colour + "'";
-        }
-        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " + with + style + " title " +
-                 text(curve.name);
+        plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " +
+                 style_of(figure, curve, i, limits) + " title " + text(curve.name);
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];

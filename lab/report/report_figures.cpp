@@ -91,8 +91,9 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
 // not say which that was nothing is drawn: another port's scan would look as good.
 std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
                                     std::map<std::string, std::optional<Trace>>& all_held) {
-    const std::string source = run.record().fact("from." + test);
-    if (source.empty()) return std::nullopt;
+    const TestRecord* record = run.record().find_test(test);
+    if (!record || record->found_by.empty()) return std::nullopt;
+    const std::string& source = record->found_by;
     auto& held = all_held[source];
     std::vector<const PointRecord*> finals;
     std::vector<Trace> scans;

@@ -4,7 +4,7 @@
 #include <optional>
 #include <vector>
 
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/model/record.hpp"
 #include "lab/report/figure.hpp"
 

@@ -106,7 +106,7 @@ std::string cell(std::optional<double> value, Unit unit) {
 
 std::string run_json(const RunRecord& run) {
     Json json = head();
-    json["run"] = run.facts;
+    json["run"] = facts_of(run);
     json["counts"] = counts_json(run.counts());
     json["results"] = json["findings"] = json["invalid"] = json["notes"] = Json::array();
     for (const auto& point : run.points) {

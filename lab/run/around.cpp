@@ -61,12 +61,7 @@ Circumstances around(const Test& test, const Instrument* instrument, const TextP
 }
 
 TextPairs unit_details(const RunRecord& run) {
-    constexpr std::string_view mark = "unit.";
-    TextPairs out;
-    for (const auto& [name, value] : run.facts) {
-        if (name.starts_with(mark)) out.emplace_back(name.substr(mark.size()), value);
-    }
-    return out;
+    return {run.head.unit.begin(), run.head.unit.end()};
 }
 
 }  // namespace rt::lab

@@ -1,14 +1,10 @@
 #include "lab/run/conductor.hpp"
 
 #include <algorithm>
-#include <cmath>
-#include <cstdlib>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "lab/captures/result_table.hpp"
 #include "lab/clock.hpp"
-#include "lab/formats/files.hpp"
 
 namespace rt::lab {
 
@@ -24,11 +20,15 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
       measured_(plan),
       maker_(plan, folder, tally, bench, calibrations_, listener),
       watches_(plan.campaign->watches, bench),
-      pace_(plan) {
+      pace_(plan),
+      grounds_(plan, measured_, calibrations_, folder, options.unit),
+      found_(plan, measured_, folder, tally, bench,
+             [this](const std::string& kind, const std::string& text) { maker_.note(kind, text); }) {
     for (const auto& recheck : plan.campaign->rechecks) stabilities_.emplace_back(recheck);
 }
 
 void Conductor::know(const RunRecord& earlier) {
+    found_.know(earlier);
     for (const auto& record : earlier.superseded) {
         measured_.set_aside(record);
         position_ = std::max(position_, record.position);
@@ -49,12 +49,12 @@ void Conductor::know(const RunRecord& earlier) {
             continue;
         }
         // So does one whose input, or limit, from another test has been measured again, or counts no more.
-        if (!inputs_stand(record) || !limits_stand(record)) {
+        if (!grounds_.stand(record)) {
             measured_.set_aside(record);
             continue;
         }
         measured_.put(record);
-        settle(record);
+        owed_.settle(record);
         for (auto& stability : stabilities_) {
             const auto& name = stability.recheck().test.name;
             if (stability.covers(record.test)) open[name].push_back(&record);
@@ -71,7 +71,9 @@ void Conductor::know(const RunRecord& earlier) {
     }
     for (auto& stability : stabilities_) {
         const auto& name = stability.recheck().test.name;
-        if (const auto value = to_double(earlier.fact("recheck." + name))) stability.set_reference(*value);
+        const auto reference = earlier.head.references.find(name);
+        if (reference != earlier.head.references.end())
+            stability.set_reference(to_double(reference->second).value());
         for (const PointRecord* record : open[name]) {
             const PlannedTest* planned = plan_.find(record->test);
             if (!planned) continue;
@@ -105,7 +107,12 @@ RunEnd Conductor::run() {
     }
     if (flow != Flow::stop) flow = renew();
     if (flow == Flow::stop) end_.state = RunEnd::State::stopped;
-    if (end_.state == RunEnd::State::complete) tell_owed();
+    if (end_.state == RunEnd::State::complete) {
+        if (const std::string missing = owed_.missing(); !missing.empty()) {
+            end_.state = RunEnd::State::stopped;
+            maker_.note("without finding", missing);
+        }
+    }
     watches_.close_events();
     flush_watches();
     end_.counts = tally_.counts();
@@ -136,7 +143,7 @@ void Conductor::zero_instruments() {
 Conductor::Flow Conductor::run_stretch(const Stretch& stretch) {
     const PlannedTest& planned = plan_.tests[stretch.test];
     Flow flow = Flow::go;
-    if (planned.test->from_test) {
+    if (planned.test->found) {
         flow = run_derived(planned);
     } else if (planned.test->duration_s) {
         flow = run_duration(planned);
@@ -222,7 +229,7 @@ Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vec
                                       const std::vector<std::size_t>& chosen, bool again) {
     for (const std::size_t i : chosen) {
         // Of a maximum the point that it is found at gets the finding.
-        if (!planned.test->maximise) owe(*planned.test, planned.test->sweep, points[i]);
+        if (!planned.test->maximise) owed_.owe(*planned.test, planned.test->sweep, points[i]);
         if (!again && done(points[i])) continue;
         const Flow flow = visit(planned, planned.test->sweep, points[i]);
         if (flow != Flow::go) return flow;
@@ -259,142 +266,12 @@ Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep,
     return flow == Flow::go ? one(planned, sweep, point) : flow;
 }
 
-// Every input that a kept point has from another test is still the capture of a point that counts.
-bool Conductor::inputs_stand(const PointRecord& record) const {
-    const Test* test = plan_.campaign->find(record.test);
-    return std::all_of(record.inputs.begin(), record.inputs.end(), [&](const InputRecord& input) {
-        if (input.source.empty()) return true;
-        const Source* source = test ? test->source_of(input.name) : nullptr;
-        if (!source) return true;
-        const PointRecord* now =
-            measured_.find(source->test, std::strtoull(input.source.c_str(), nullptr, 16));
-        return now && now->standing == Standing::valid && now->capture.sha256 == input.capture.sha256;
-    });
-}
-
-// Every point that this one has its limits or settings from was measured before it, and still counts if it
-// was judged by it.
-bool Conductor::limits_stand(const PointRecord& record) const {
-    const PlannedTest* planned = plan_.find(record.test);
-    if (!planned || record.kind == PointKind::check) return true;
-    const bool judged = std::any_of(record.findings.begin(), record.findings.end(),
-                                    [](const Finding& f) { return f.verdict != Verdict::none; });
-    std::set<std::string> sources = planned->test->limits_from();
-    for (const auto& name : planned->test->settings_from()) {
-        if (const PlannedTest* provider = plan_.provider(name)) sources.insert(provider->test->name);
-    }
-    return std::all_of(sources.begin(), sources.end(), [&](const std::string& name) {
-        std::string why;
-        const PointRecord* source = only_point(
-            name, record.axes, [&](const std::string& of) { return measured_.of(of); }, why);
-        if (!source) return !judged;
-        return source->position < record.position && !(judged && source->standing == Standing::voided);
-    });
-}
-
-// What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
-// drawn anew; points that were measured with such an input lose their verdict.
-Conductor::Flow Conductor::renew() {
-    for (const auto& planned : plan_.tests) {
-        const bool looks_up = !planned.test->limits_from().empty() || !planned.test->settings_from().empty();
-        if ((planned.test->sources.empty() && !looks_up) || skipped_.contains(&planned)) continue;
-        std::vector<std::size_t> doubtful;
-        for (const auto& point : planned.points) {
-            const PointRecord* kept = measured_.find(planned.test->name, point.id);
-            if (!kept) continue;
-            if (!planned.test->concludes) {
-                if (kept->standing == Standing::valid && !(inputs_stand(*kept) && limits_stand(*kept)))
-                    doubtful.push_back(kept->position);
-                continue;
-            }
-            if (still_drawn_from(planned, point, *kept) && limits_stand(*kept)) continue;
-            const Flow flow = one(planned, planned.test->sweep, point);
-            if (flow != Flow::go) return flow;
-        }
-        if (doubtful.empty()) continue;
-        tally_.void_points(doubtful, Cause::input,
-                           "an input or limit from another test was measured again or counts no more");
-        maker_.note("inputs",
-                    planned.test->name + ": " + std::to_string(doubtful.size()) +
-                        (doubtful.size() == 1 ? " point was" : " points were") +
-                        " made with an input or limit that no longer counts, and lost the verdict; carry "
-                        "the run on to measure anew");
-        end_.state = RunEnd::State::stopped;
-    }
-    return Flow::go;
-}
-
-// Whether the tables that a conclusion would be drawn from now are those that it was drawn from.
-bool Conductor::still_drawn_from(const PlannedTest& planned, const Point& point,
-                                 const PointRecord& kept) const {
-    for (const auto& given :
-         given_inputs(plan_, measured_, folder_, *planned.test, planned.test->sweep, point)) {
-        const auto named = [&](const InputRecord& i) { return i.name == given.input; };
-        const auto at = std::find_if(kept.inputs.begin(), kept.inputs.end(), named);
-        const std::string& known = at == kept.inputs.end() ? kept.capture.sha256 : at->capture.sha256;
-        if (sha256(table_text(std::get<ResultTable>(*given.capture))) != known) return false;
-    }
-    return true;
-}
-
-void Conductor::owe(const Test& test, const Sweep& sweep, const Point& point) {
-    const TextPairs axes = axes_of(sweep, point);
-    const bool judged = std::any_of(test.judgings.begin(), test.judgings.end(),
-                                    [&](const Judging& j) { return test.judges(j, false, axes); });
-    if (judged) owed_[point.id] = test.name + ": " + label(sweep, point);
-}
-
-void Conductor::settle(const PointRecord& record) {
-    if (record.kind != PointKind::check && !record.findings.empty()) settled_.insert(id_of(record));
-}
-
-void Conductor::tell_owed() {
-    std::vector<std::string> missing;
-    for (const auto& [id, name] : owed_) {
-        if (!settled_.contains(id)) missing.push_back(name);
-    }
-    if (missing.empty()) return;
-    end_.state = RunEnd::State::stopped;
-    maker_.note("without finding",
-                std::to_string(missing.size()) + (missing.size() == 1 ? " point has" : " points have") +
-                    " rules and no finding, " + missing.front() + (missing.size() == 1 ? "" : " first"));
-}
-
 Conductor::Flow Conductor::one(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     if (planned.test->search) return search(planned, point);
     if (planned.test->adjust) return adjust(planned, point);
     if (planned.test->maximise) return maximum(planned, sweep, point);
     PointRecord record;
-    return measure(planned, job_of(planned, sweep, point, PointKind::point), record);
-}
-
-PointJob Conductor::job_of(const PlannedTest& planned, const Sweep& sweep, const Point& point, PointKind kind,
-                           const std::string& parent) const {
-    const Test& test = *planned.test;
-    const TextPairs axes = axes_of(sweep, point);
-    PointJob job{&test, planned.instrument, &sweep, &point, kind, parent};
-    job.blocked = adjusted_settings(test, axes, job.adjusted);
-    if (kind != PointKind::threshold) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
-    job.around = around(test, planned.instrument, options_.unit, axes,
-                        [&](const std::string& name) { return measured_.of(name); });
-    return job;
-}
-
-std::string Conductor::adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const {
-    for (const auto& name : test.settings_from()) {
-        const PlannedTest* provider = plan_.provider(name);
-        if (!provider) return "the calibration " + in_quotes(name) + " was not made";
-        const std::string& gives = provider->test->adjust->gives;
-        const auto found = only_result(provider->test->name, gives, axes,
-                                       [&](const std::string& of) { return measured_.of(of); });
-        if (!found.result)
-            return "the setting from the calibration " + in_quotes(name) + ": " + found.missing;
-        if (auto lapse = calibrations_.knows(name) ? calibrations_.lapse(name) : "";
-            !lapse.empty() && provider->test->valid_for_s)
-            return lapse;
-        out.emplace_back(name, format_exact(found.result->value));
-    }
-    return {};
+    return measure(planned, grounds_.job_of(planned, sweep, point, PointKind::point), record);
 }
 
 Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& job, PointRecord& out) {
@@ -434,7 +311,7 @@ void Conductor::add(const PlannedTest* planned, PointRecord record, const Point*
     }
     note_clock(record);
     tally_.add(record, watches_.take_samples());
-    settle(record);
+    owed_.settle(record);
     flush_watches();
     last_ended_ = record.ended;
     PointRecord shown = record;

@@ -2,14 +2,14 @@
 #pragma once
 
 #include <filesystem>
-#include <map>
 #include <optional>
 #include <set>
-#include <unordered_set>
 #include <vector>
 
-#include "lab/run/around.hpp"
+#include "lab/run/found_values.hpp"
+#include "lab/run/grounds.hpp"
 #include "lab/run/measured.hpp"
+#include "lab/run/owed.hpp"
 #include "lab/run/pace.hpp"
 #include "lab/run/point_maker.hpp"
 #include "lab/run/runner.hpp"
@@ -41,8 +41,6 @@ class Conductor {
                     const std::vector<std::size_t>& chosen, bool again);
     Flow run_duration(const PlannedTest& planned);
     Flow run_derived(const PlannedTest& planned);
-    std::vector<AxisValue> found_results(const FromTest& from);
-    std::vector<AxisValue> found_candidates(const FromTest& from);
     // Stops, calibrations, prompts and rechecks that come before a point.
     Flow before_point(const PlannedTest& planned);
     // A point; of a search, all its trials.
@@ -64,18 +62,8 @@ class Conductor {
     Flow recover(Stability& stability, const std::string& reason);
 
     bool done(const Point& point) const { return measured_.done(point.id); }
-    PointJob job_of(const PlannedTest& planned, const Sweep& sweep, const Point& point, PointKind kind,
-                    const std::string& parent = {}) const;
-    // What settings that come from calibrations are here; gives why one cannot be had, "" when all can.
-    std::string adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const;
-    bool inputs_stand(const PointRecord& record) const;
-    bool limits_stand(const PointRecord& record) const;
+    // What rests on points that were measured again, or lost their verdict, since.
     Flow renew();
-    bool still_drawn_from(const PlannedTest& planned, const Point& point, const PointRecord& kept) const;
-    // Points that rules apply to and that have no finding: with any of them the run is not complete.
-    void owe(const Test& test, const Sweep& sweep, const Point& point);
-    void settle(const PointRecord& record);
-    void tell_owed();
     void flush_watches();
     void note_clock(const PointRecord& record);
     Flow interrupted(RunListener::Reply reply);
@@ -94,10 +82,9 @@ class Conductor {
     std::vector<Stability> stabilities_;
     std::size_t position_ = 0;  // of the last point
     std::set<const PlannedTest*> prepared_, skipped_, told_;
-    // Ids of points with a finding or without need of one, and of points that were to get a finding, with
-    // their names.
-    std::unordered_set<std::uint64_t> settled_;
-    std::map<std::uint64_t, std::string> owed_;
+    Grounds grounds_;
+    FoundValues found_;
+    Owed owed_;  // with any point that owes a finding the run is not complete
     std::string last_ended_;
     bool recovering_ = false;
     RunEnd end_;

@@ -1,4 +1,5 @@
-// What a conductor does about watches, rechecks and clocks.
+// What a conductor does when something is not as it should be: watches, rechecks, clocks, points that no
+// longer count.
 #include <algorithm>
 
 #include "core/base/text.hpp"
@@ -114,6 +115,38 @@ Conductor::Flow Conductor::recover(Stability& stability, const std::string& reas
     if (flow == Flow::go) flow = check(stability);
     recovering_ = false;
     return flow;
+}
+
+// What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
+// drawn anew; points that were measured with such an input lose their verdict.
+Conductor::Flow Conductor::renew() {
+    for (const auto& planned : plan_.tests) {
+        const bool looks_up = !planned.test->limits_from().empty() || !planned.test->settings_from().empty();
+        if ((planned.test->sources.empty() && !looks_up) || skipped_.contains(&planned)) continue;
+        std::vector<std::size_t> doubtful;
+        for (const auto& point : planned.points) {
+            const PointRecord* kept = measured_.find(planned.test->name, point.id);
+            if (!kept) continue;
+            if (!planned.test->concludes) {
+                if (kept->standing == Standing::valid && !grounds_.stand(*kept))
+                    doubtful.push_back(kept->position);
+                continue;
+            }
+            if (grounds_.conclusion_stands(planned, point, *kept)) continue;
+            const Flow flow = one(planned, planned.test->sweep, point);
+            if (flow != Flow::go) return flow;
+        }
+        if (doubtful.empty()) continue;
+        tally_.void_points(doubtful, Cause::input,
+                           "an input or limit from another test was measured again or counts no more");
+        maker_.note("inputs",
+                    planned.test->name + ": " + std::to_string(doubtful.size()) +
+                        (doubtful.size() == 1 ? " point was" : " points were") +
+                        " made with an input or limit that no longer counts, and lost the verdict; carry "
+                        "the run on to measure anew");
+        end_.state = RunEnd::State::stopped;
+    }
+    return Flow::go;
 }
 
 }  // namespace rt::lab

@@ -19,6 +19,10 @@ class Keeper {
              const std::string& text) {
         if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
         std::string ending = ".toml";
+        if (kind == "program") {
+            ending = slug(std::filesystem::path(reference).extension().string());
+            if (!ending.empty()) ending.insert(0, ".");
+        }
         if (kind == "values" || kind == "correction" || kind == "logo" || kind == "template")
             ending = "." + slug(std::filesystem::path(reference).extension().string());
         std::string file = "inputs/" + name + ending;
@@ -62,9 +66,17 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
         if (outside)
             keeper.remember("outside", parse_address(instrument.address).path, instrument.place.path);
     }
-    for (const auto& entry : library.entries()) {
-        if (!plan.campaign->books.contains(entry.book.id) && entry.reference.empty()) continue;
-        keeper.add("rulebook", entry.reference, "rulebooks/" + slug(entry.book.id), entry.text);
+    for (const auto* entry : library.entries_in_use()) {
+        if (!plan.campaign->books.contains(entry->book.id) && entry->reference.empty()) continue;
+        keeper.add("rulebook", entry->reference, "rulebooks/" + slug(entry->book.id), entry->text);
+    }
+    for (const auto& own : plan.campaign->analyses) {
+        const Analysis& analysis = own->analysis;
+        keeper.add("analysis", analysis.reference, "analyses/" + slug(analysis.name), analysis.text);
+        // Looked at, and compared when the run is carried on; what is started is the program in its place.
+        keeper.add("program", analysis.program_reference, "programs/" + slug(analysis.name),
+                   read_file(analysis.program));
+        keeper.remember("outside", analysis.program_reference, analysis.program);
     }
     for (const auto& signed_off : library.sign_offs())
         keeper.add("rulebook", signed_off.reference, "rulebooks/" + slug(signed_off.file.stem().string()),

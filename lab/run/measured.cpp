@@ -12,7 +12,7 @@ std::uint64_t id_of(const PointRecord& record) {
 Measured::Measured(const Plan& plan) {
     for (const auto& planned : plan.tests) {
         const Test& test = *planned.test;
-        if (test.from_test) remembered_.insert(test.from_test->test);
+        if (test.found && !test.found->by_bench()) remembered_.insert(test.found->test);
         for (const auto& source : test.sources) remembered_.insert(source.test);
         for (const auto& name : test.limits_from()) remembered_.insert(name), remembered_.insert(test.name);
         if (!test.settings_from().empty()) remembered_.insert(test.name);

@@ -171,7 +171,7 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
         }
         return sum;
     };
-    if (test.from_test)
+    if (test.found)
         return seconds_of(test.procedure->setup(test.parameters), test.parameters) *
                static_cast<double>(planned.captures);
     const bool varies = std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), sets_parameter);
@@ -186,6 +186,19 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
         sum += seconds;
     }
     return sum;
+}
+
+// What lists the values of an axis must be able to.
+void require_list(const Bench& bench, const Test& test, Plan& plan) {
+    const FoundAxis& found = *test.found;
+    const Instrument& instrument = require_role(bench, found.role, test);
+    plan.roles.insert(found.role);
+    const std::string command = "list_" + found.list;
+    const bool asked = instrument.place.kind != Address::Kind::by_hand &&
+                       instrument.place.kind != Address::Kind::program && !instrument.recorded();
+    if (asked && instrument.dialect.knows(command)) return;
+    fail_input(test.where, "test " + in_quotes(test.name) + " asks the " + found.role + " for its list " +
+                               in_quotes(found.list) + ": its dialect has no command " + command);
 }
 
 PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
@@ -216,11 +229,12 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
             require_setting(bench, test, *setting_target(name, ""), value, plan);
     }
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;
-    if (test.from_test) {
+    if (test.found) {
+        if (test.found->by_bench()) require_list(bench, test, plan);
         planned.at_most = true;
-        const auto& peaks = test.from_test->candidates;
-        const std::size_t parts = test.from_test->trace.empty() ? 1 : peaks.split_at_hz.size() + 1;
-        planned.captures = (test.from_test->most * parts + peaks.add_hz.size()) * test.sweep.repeats * places;
+        const auto& peaks = test.found->candidates;
+        const std::size_t parts = test.found->trace.empty() ? 1 : peaks.split_at_hz.size() + 1;
+        planned.captures = (test.found->most * parts + peaks.add_hz.size()) * test.sweep.repeats * places;
         for (std::size_t i = 0; i + 1 < test.sweep.axes.size(); ++i)
             planned.captures *= test.sweep.axes[i].values.size();
         try {
@@ -287,7 +301,7 @@ bool ready(const Plan& plan, const Test& test, const std::vector<std::size_t>& l
         if (left[i] == 0) continue;
         const Test& other = *plan.tests[i].test;
         if (&other == &test) continue;
-        if (test.from_test && test.from_test->test == other.name) return false;
+        if (test.found && test.found->test == other.name) return false;
         if (std::find(test.needs.begin(), test.needs.end(), other.provides) != test.needs.end()) return false;
         if (test.limits_from().contains(other.name)) return false;
         if (!other.provides.empty() && test.settings_from().contains(other.provides)) return false;

@@ -6,6 +6,7 @@
 #include "core/base/text.hpp"
 #include "core/correct/by_kind.hpp"
 #include "core/rules/judge.hpp"
+#include "lab/analysis/answer.hpp"
 #include "lab/captures/capture_file.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
@@ -49,7 +50,7 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
     if (job.blocked.empty())
         taken = taker_.take_all(job, parameters, job.test->procedure->setup(parameters), watches, doubt);
     std::vector<Input> inputs = keep_all(job, std::move(taken), record, doubt);
-    Outcome outcome = outcome_of(job, parameters, std::move(inputs), std::move(doubt));
+    Outcome outcome = outcome_of(job, parameters, std::move(inputs), record, std::move(doubt));
     judge_all(job, parameters, std::move(outcome), record);
     attach_picture(job, record, watches);
     record.ended = utc_now();
@@ -91,13 +92,19 @@ std::vector<Input> PointMaker::keep_all(const PointJob& job, std::vector<Taken> 
 }
 
 Outcome PointMaker::outcome_of(const PointJob& job, const Parameters& parameters, std::vector<Input> inputs,
-                               std::string doubt) const {
+                               PointRecord& record, std::string doubt) const {
     Outcome outcome;
     outcome.stated = parameters.stated_names();
     const bool complete =
         inputs.size() >= job.given.size() && !inputs.empty() &&
         std::all_of(job.given.begin(), job.given.end(), [](const Given& g) { return g.capture.has_value(); });
     if (complete) outcome = measure(*job.test->procedure, Inputs(std::move(inputs)), parameters);
+    // A program's answer is not made again from the capture: it is kept.
+    if (complete && job.test->procedure->by_program) {
+        const std::string answer = answer_text(outcome), file = file_name(record, "-answer.jsonl");
+        write_file(folder_ / file, answer);
+        record.attachments.push_back({file, "answer", sha256(answer), answer.size()});
+    }
     if (!complete && doubt.empty()) doubt = "an input is missing";
     if (!doubt.empty()) invalidate(outcome, std::move(doubt));
     return outcome;

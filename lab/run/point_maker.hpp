@@ -23,13 +23,14 @@ class PointMaker {
     PointRecord conclude(const PointJob& job, std::size_t position, const std::string& table,
                          Outcome outcome);
     void power_cycle(const Test& test) { taker_.power_cycle(test); }
+    void set_up(const Test& test) { taker_.set_up(test); }
     void note(const std::string& kind, const std::string& text) { taker_.note(kind, text); }
 
   private:
     std::vector<Input> keep_all(const PointJob& job, std::vector<Taken> taken, PointRecord& record,
                                 std::string& doubt) const;
     Outcome outcome_of(const PointJob& job, const Parameters& parameters, std::vector<Input> inputs,
-                       std::string doubt) const;
+                       PointRecord& record, std::string doubt) const;
     CaptureRecord keep(const PointRecord& record, const Capture& capture, const std::string& input) const;
     CaptureRecord keep(const PointRecord& record, const std::string& table, const char* kind) const;
     void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);

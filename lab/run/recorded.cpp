@@ -67,7 +67,7 @@ RecordedCaptures::RecordedCaptures(const Plan& plan) : plan_(plan) {
     // Tests that were not chosen have their files too.
     for (const auto& test : plan.campaign->tests) {
         const Instrument* instrument = plan.bench->find(test.instrument);
-        if (!instrument || !instrument->recorded() || test.from_test || test.by_trials() || test.maximise)
+        if (!instrument || !instrument->recorded() || test.found || test.by_trials() || test.maximise)
             continue;
         for (const auto& point : expand(test.name, test.sweep)) {
             Claim claim;

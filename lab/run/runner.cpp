@@ -19,46 +19,45 @@ namespace {
 RunRecord head_of(const Plan& plan, const Answers& answers) {
     const Campaign& campaign = *plan.campaign;
     RunRecord run;
-    run.facts = {{"title", campaign.title},     {"customer", campaign.customer},
-                 {"operator", campaign.person}, {"note", campaign.note},
-                 {"bench", plan.bench->name},   {"version", version()},
-                 {"started", utc_now()},        {"state", "running"}};
-    for (const auto& [name, value] : campaign.unit) run.facts["unit." + name] = value;
+    RunHead& head = run.head;
+    head.title = campaign.title, head.customer = campaign.customer, head.person = campaign.person;
+    head.note = campaign.note, head.bench = plan.bench->name, head.version = version();
+    head.started = utc_now();
+    for (const auto& [name, value] : campaign.unit) head.unit[name] = value;
     for (const auto& question : campaign.questions) {
         const auto answer = answers.find(question.name);
         if (answer == answers.end()) continue;
-        run.facts["answer." + question.name] = answer->second;
-        if (!question.sets.empty()) run.facts["unit." + question.sets] = answer->second;
+        head.answers[question.name] = answer->second;
+        if (!question.sets.empty()) head.unit[question.sets] = answer->second;
     }
-    for (const auto& [name, value] : campaign.environment) run.facts["environment." + name] = value;
-    for (const auto& name : plan.only) run.facts["selection"] += name + "\n";
+    for (const auto& [name, value] : campaign.environment) head.environment[name] = value;
+    head.selection = plan.only;
     for (const auto& planned : plan.tests) {
         const Test& t = *planned.test;
-        run.tests.push_back({t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures});
-        if (!t.trend.empty()) run.facts["trend." + t.name] = t.trend;
-        if (t.from_test) run.facts["from." + t.name] = t.from_test->test;
-        if (t.concludes) run.facts["drawn." + t.name] = t.origin();
+        TestRecord test{t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures};
+        test.trend = t.trend;
+        if (t.found) test.found_by = t.found->test;
+        if (t.concludes) test.origin = t.origin();
+        run.tests.push_back(std::move(test));
     }
     for (const auto& recheck : campaign.rechecks) {
         const Test& t = recheck.test;
         run.tests.push_back({t.name, "Recheck of " + recheck.result, t.procedure->name, t.instrument, "", 0});
     }
-    run.facts["decision"] = name(campaign.judging.decision);
-    std::size_t number = 0;
+    head.decision = campaign.judging.decision;
     for (const Budget& budget : plan.bench->budgets) {
-        char key[24];
-        std::snprintf(key, sizeof key, "budget.%02zu", ++number);
-        run.facts[key] = budget_text(budget);
+        const std::string number = std::to_string(head.budgets.size() + 1);
+        head.budgets[std::string(number.size() < 2 ? 1 : 0, '0') + number] = budget_text(budget);
     }
-    if (campaign.table) run.facts["table"] = std::filesystem::absolute(campaign.table->file).string();
-    for (const auto& [name, value] : campaign.report.texts) run.facts["report." + name] = value;
-    if (!campaign.profile.title.empty()) run.facts["profile"] = campaign.profile.title;
+    if (campaign.table) head.table = std::filesystem::absolute(campaign.table->file).string();
+    for (const auto& [name, value] : campaign.report.texts) head.report[name] = value;
+    head.profile = campaign.profile.title;
     return run;
 }
 
 // Model and serial, as they were stated or answered.
 std::string unit_of(const RunRecord& run) {
-    return run.fact("unit.model") + " " + run.fact("unit.serial");
+    return run.head.detail("model") + " " + run.head.detail("serial");
 }
 
 // Points to be measured again, by test or by number. Throws Error(input) for what the run does not have.
@@ -107,12 +106,12 @@ RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListen
         Conductor conductor(plan, folder, tally, bench, listener, options);
         conductor.know(earlier);
         const RunEnd end = conductor.run();
-        tally.set_fact("state", end.state == RunEnd::State::complete ? "complete" : "stopped");
+        tally.set_state(end.state == RunEnd::State::complete ? RunState::complete : RunState::stopped);
         tally.set_fact("ended", utc_now());
         return end;
     } catch (const Error& error) {
         tally.add(EventRecord{utc_now(), "error", error.what()});
-        tally.set_fact("state", "aborted");
+        tally.set_state(RunState::aborted);
         tally.set_fact("ended", utc_now());
         throw;
     }
@@ -148,7 +147,7 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
                           "after " + std::to_string(earlier.points.size()) + " of " +
                               (plan.at_most() ? "at most " : "") + std::to_string(plan.captures()) +
                               " points" + tally.state_text()});
-    tally.set_fact("state", "running");
+    tally.set_state(RunState::running);
     return run_plan(plan, folder, listener, tally, earlier, unit_of(earlier), options);
 }
 

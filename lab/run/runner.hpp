@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/model/record.hpp"
 #include "lab/run/listener.hpp"
 #include "lab/run/plan.hpp"

@@ -1,20 +1,11 @@
 #include "lab/run/setter.hpp"
 
-#include <fcntl.h>
-#include <poll.h>
-#include <signal.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
 #include <algorithm>
-#include <chrono>
-#include <cstring>
 #include <set>
-#include <thread>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/program.hpp"
 
 namespace rt::lab {
 
@@ -102,57 +93,13 @@ void Setter::send(const SettingTarget& target, const std::string& value) {
 
 // Runs "PROGRAM SETTING VALUE"; its exit code 0 means done, its last words go into the error.
 void Setter::set_by_program(const Instrument& unit, const std::string& setting, const std::string& value) {
-    int ends[2];
-    if (::pipe2(ends, O_CLOEXEC) != 0) fail_bench(std::string("unit: ") + std::strerror(errno));
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_adddup2(&actions, ends[1], STDOUT_FILENO);
-    posix_spawn_file_actions_adddup2(&actions, ends[1], STDERR_FILENO);
-    std::string words[] = {unit.place.path, setting, value};
-    char* arguments[] = {words[0].data(), words[1].data(), words[2].data(), nullptr};
-    pid_t child = 0;
-    const int error = ::posix_spawn(&child, words[0].c_str(), &actions, nullptr, arguments, environ);
-    posix_spawn_file_actions_destroy(&actions);
-    ::close(ends[1]);
-    if (error != 0) {
-        ::close(ends[0]);
-        fail_bench("unit: the program " + unit.place.path + " cannot be started: " + std::strerror(error));
-    }
-    const auto deadline = std::chrono::steady_clock::now() + std::chrono::duration<double>(unit.timeout_s);
-    std::string said;
-    bool late = false;
-    for (;;) {
-        const auto left = std::chrono::duration_cast<std::chrono::milliseconds>(
-            deadline - std::chrono::steady_clock::now());
-        pollfd entry{ends[0], POLLIN, 0};
-        if (left.count() <= 0 || ::poll(&entry, 1, static_cast<int>(left.count())) == 0) {
-            late = true;
-            ::kill(child, SIGKILL);
-            break;
-        }
-        char chunk[512];
-        const auto count = ::read(ends[0], chunk, sizeof chunk);
-        if (count <= 0) break;
-        said.append(chunk, static_cast<std::size_t>(count));
-        if (said.size() > 4096) said.erase(0, said.size() - 4096);
-    }
-    ::close(ends[0]);
-    // One that closed its output and runs on is waited for no longer than one that says nothing.
-    int status = 0;
-    while (::waitpid(child, &status, late ? 0 : WNOHANG) == 0) {
-        if (std::chrono::steady_clock::now() >= deadline) {
-            late = true;
-            ::kill(child, SIGKILL);
-        } else {
-            std::this_thread::sleep_for(std::chrono::milliseconds(1));
-        }
-    }
-    if (late) fail_bench("unit: " + unit.place.path + " did not end within " + exact(unit.timeout_s) + " s");
-    if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return;
-    const auto text = trim(said);
-    const auto line = text.substr(text.rfind('\n') == std::string_view::npos ? 0 : text.rfind('\n') + 1);
+    const ProgramEnd end = run_program({{unit.place.path, setting, value}, {}, unit.timeout_s});
+    if (end.trouble.empty()) return;
+    std::string words = last_line(end.said);
+    if (words.empty()) words = last_line(end.output);
+    if (words.empty()) fail_bench("unit: " + unit.place.path + " " + end.trouble);
     fail_bench("unit: " + unit.place.path + " did not set " + setting + " = " + in_quotes(value) + ": " +
-               (line.empty() ? "it ended without a word" : in_quotes(line)));
+               words);
 }
 
 }  // namespace rt::lab

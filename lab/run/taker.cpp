@@ -64,6 +64,14 @@ void Taker::prompt_axes(const PointJob& job) {
     }
 }
 
+void Taker::set_up(const Test& test) {
+    std::vector<std::pair<SettingTarget, std::string>> wanted;
+    for (const auto& [name, value] : test.settings) {
+        if (setting_calibration(value).empty()) wanted.emplace_back(*setting_target(name, ""), value);
+    }
+    setter_.apply(std::move(wanted));
+}
+
 void Taker::set_up(const PointJob& job, const Take* take) {
     std::vector<std::pair<SettingTarget, std::string>> wanted;
     const auto want = [&](const SettingTarget& target, std::string value) {

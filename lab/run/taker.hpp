@@ -57,6 +57,8 @@ class Taker {
     // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
     // answers again.
     void power_cycle(const Test& test);
+    // The settings that a test has at all its points, but for those that come from calibrations.
+    void set_up(const Test& test);
     void note(const std::string& kind, const std::string& text);
     // The test being measured provides what this path is made of.
     bool makes_path(const std::string& role) const;

@@ -70,6 +70,7 @@ constexpr std::array simulated_fault_keys{
 constexpr std::array simulated_root_keys{
     KeyInfo{"unit", Key::table, true, "the unit"},
     KeyInfo{"settings", Key::pairs, true, "its settings and their values at power-on"},
+    KeyInfo{"lists", Key::pairs, false, "what it lists when it is asked: lanes = \"0, 1\""},
     KeyInfo{"line", Key::tables, false, "spectral lines"},
     KeyInfo{"noise", Key::tables, false, "broadband noise"},
     KeyInfo{"radio", Key::tables, false, "modulated carriers; power is the setting \"level\""},
@@ -202,6 +203,7 @@ SimulatedUnit::SimulatedUnit(const std::filesystem::path& file) {
     }
     surroundings_ = read_surroundings(root, settings_);
     first_settings_ = settings_;
+    for (const auto& [name, value] : root.pairs("lists")) lists_.emplace_back(name, value);
 }
 
 void SimulatedUnit::restart() {

@@ -78,6 +78,7 @@ class SimulatedUnit {
     double temperature(double seconds) const;
     // The settings as after power-on.
     void restart();
+    const std::vector<std::pair<std::string, std::string>>& lists() const { return lists_; }
     std::vector<std::string> setting_names() const;
     // The settings as one text: equal text means equal emission.
     std::string state_text() const;
@@ -116,6 +117,7 @@ class SimulatedUnit {
     std::string name_;
     mutable std::mutex mutex_;
     std::map<std::string, std::string> settings_, first_settings_;
+    std::vector<std::pair<std::string, std::string>> lists_;
     double supply_volts_ = 5, temperature_c_ = 23, warming_c_ = 0, warming_s_ = 600;
     Surroundings surroundings_;
     std::vector<Line> lines_;

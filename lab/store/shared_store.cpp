@@ -45,7 +45,7 @@ std::string identity_of(const RunData& run) {
         Statement begin(database, "SELECT hash FROM chain ORDER BY number LIMIT 1");
         if (begin.step()) first = begin.text(0);
     });
-    return sha256(first + "\n" + run.record().fact("started"));
+    return sha256(first + "\n" + run.record().head.started);
 }
 
 // Rows of one table by COPY: the quick way in.
@@ -115,7 +115,7 @@ void put_findings(pqxx::work& work, long long number, const std::vector<const Po
 
 void put_rest(pqxx::work& work, long long number, const RunRecord& record) {
     RowStream facts(work, "fact", {"run", "name", "value"});
-    for (const auto& [name, value] : record.facts) facts.row(number, name, value);
+    for (const auto& [name, value] : facts_of(record)) facts.row(number, name, value);
     facts.finish();
     RowStream files(work, "file", {"run", "path", "kind", "sha256"});
     for (const auto& f : record.files) files.row(number, f.file, f.kind, f.sha256);
@@ -177,14 +177,15 @@ Pushed SharedStore::push(const RunData& run) {
         const auto before = work.exec_params("SELECT seal FROM run WHERE identity = $1 FOR UPDATE", identity);
         if (!before.empty() && before[0][0].as<std::string>() == run.seal()) return Pushed::same;
         if (!before.empty()) work.exec_params("DELETE FROM run WHERE identity = $1", identity);
-        const auto fact = [&](const char* name) { return plain_text(record.fact(name)); };
+        const RunHead& head = record.head;
         const auto row = work.exec_params1(
             "INSERT INTO run (identity, seal, folder, started, ended, state, title, customer, operator, "
             "model, serial) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING number",
             identity, run.seal(),
-            plain_text(std::filesystem::absolute(run.folder()).lexically_normal().string()), fact("started"),
-            fact("ended"), fact("state"), fact("title"), fact("customer"), fact("operator"),
-            fact("unit.model"), fact("unit.serial"));
+            plain_text(std::filesystem::absolute(run.folder()).lexically_normal().string()),
+            plain_text(head.started), plain_text(head.ended), std::string(name(head.state)),
+            plain_text(head.title), plain_text(head.customer), plain_text(head.person),
+            plain_text(head.detail("model")), plain_text(head.detail("serial")));
         const auto number = row[0].as<long long>();
         std::vector<const PointRecord*> points;
         for (const auto& point : record.points) points.push_back(&point);

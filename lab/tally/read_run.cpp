@@ -1,7 +1,9 @@
 #include "lab/tally/read_run.hpp"
 
 #include <algorithm>
+#include <functional>
 #include <iterator>
+#include <map>
 
 namespace rt::lab {
 
@@ -30,7 +32,8 @@ void read_inputs(Database& db, const PointOf& point) {
     }
 }
 
-void read_points(Database& db, RunRecord& run) {
+// The heads of all points. Gives the place of each in the run by its position.
+std::map<long long, std::size_t> read_heads(Database& db, RunRecord& run) {
     // Schema 3 had neither parents nor reasons of its own.
     const std::string more = std::string(schema_of(db) >= 4 ? ", parent, invalid" : ", '', ''") +
                              (schema_of(db) >= 5 ? ", standing_cause" : ", ''");
@@ -55,12 +58,12 @@ void read_points(Database& db, RunRecord& run) {
         index[points.whole(0)] = run.points.size();
         run.points.push_back(std::move(p));
     }
-    const auto point = [&](const Statement& s) -> PointRecord& {
-        const auto at = index.find(s.whole(0));
-        if (at == index.end())
-            db.fail_damaged("a row belongs to point " + s.text(0) + ", which is not there");
-        return run.points[at->second];
-    };
+    return index;
+}
+
+using PointOf = std::function<PointRecord&(const Statement&)>;
+
+void read_settings(Database& db, RunRecord& run, const PointOf& point) {
     Statement settings(db, "SELECT point, kind, name, value FROM setting ORDER BY point, kind, number");
     while (settings.step()) {
         PointRecord& p = point(settings);
@@ -70,6 +73,9 @@ void read_points(Database& db, RunRecord& run) {
     }
     // By name, whoever stated them.
     for (auto& p : run.points) std::sort(p.parameters.begin(), p.parameters.end());
+}
+
+void read_results(Database& db, const PointOf& point) {
     const std::string known = schema_of(db) >= 4 ? ", known" : ", ''";
     Statement results(
         db, ("SELECT point, name, value, unit, uncertainty" + known + " FROM result ORDER BY point, number")
@@ -82,6 +88,9 @@ void read_points(Database& db, RunRecord& run) {
                                           : results.text(5) == "at most" ? Known::at_most
                                                                          : Known::exactly});
     }
+}
+
+void read_findings(Database& db, const PointOf& point) {
     Statement findings(
         db,
         "SELECT point, rule, title, clause, unit, limit_value, value, margin, verdict, reason, "
@@ -102,14 +111,9 @@ void read_points(Database& db, RunRecord& run) {
         f.wrong_pass = findings.number(17);
         point(findings).findings.push_back(std::move(f));
     }
-    if (schema_of(db) >= 5) read_inputs(db, point);
-    Statement attachments(db,
-                          "SELECT point, path, kind, sha256, bytes FROM attachment ORDER BY point, number");
-    while (attachments.step()) {
-        point(attachments)
-            .attachments.push_back({attachments.text(1), attachments.text(2), attachments.text(3),
-                                    static_cast<std::uint64_t>(attachments.whole(4))});
-    }
+}
+
+void read_remarks(Database& db, const PointOf& point) {
     Statement remarks(db, "SELECT point, finding, text FROM remark ORDER BY point, finding, number");
     while (remarks.step()) {
         auto& p = point(remarks);
@@ -119,6 +123,28 @@ void read_points(Database& db, RunRecord& run) {
                             " that is not there");
         (finding == 0 ? p.notes : p.findings[finding - 1].deviations).push_back(remarks.text(2));
     }
+}
+
+void read_points(Database& db, RunRecord& run) {
+    const auto index = read_heads(db, run);
+    const auto point = [&](const Statement& s) -> PointRecord& {
+        const auto at = index.find(s.whole(0));
+        if (at == index.end())
+            db.fail_damaged("a row belongs to point " + s.text(0) + ", which is not there");
+        return run.points[at->second];
+    };
+    read_settings(db, run, point);
+    read_results(db, point);
+    read_findings(db, point);
+    if (schema_of(db) >= 5) read_inputs(db, point);
+    Statement attachments(db,
+                          "SELECT point, path, kind, sha256, bytes FROM attachment ORDER BY point, number");
+    while (attachments.step()) {
+        point(attachments)
+            .attachments.push_back({attachments.text(1), attachments.text(2), attachments.text(3),
+                                    static_cast<std::uint64_t>(attachments.whole(4))});
+    }
+    read_remarks(db, point);
 }
 
 // Before schema 4 the reason stood among the notes alone.
@@ -159,8 +185,6 @@ void sort_standing(RunRecord& run) {
 RunRecord read_run(Database& db) {
     Transaction one_state(db, "BEGIN");
     RunRecord run;
-    Statement facts(db, "SELECT name, value FROM fact");
-    while (facts.step()) run.facts[facts.text(0)] = facts.text(1);
     Statement files(db, "SELECT path, kind, sha256, reference FROM file ORDER BY path");
     while (files.step()) run.files.push_back({files.text(0), files.text(1), files.text(2), files.text(3)});
     Statement instruments(db,
@@ -177,6 +201,8 @@ RunRecord read_run(Database& db) {
         run.tests.push_back({tests.text(0), tests.text(1), tests.text(2), tests.text(3), tests.text(4),
                              static_cast<std::size_t>(tests.whole(5))});
     }
+    Statement facts(db, "SELECT name, value FROM fact");
+    while (facts.step()) take_fact(run, facts.text(0), facts.text(1));
     read_points(db, run);
     read_older_reasons(run);
     read_older_causes(run);

@@ -4,7 +4,6 @@
 #include <set>
 
 #include "core/base/error.hpp"
-#include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
@@ -21,21 +20,26 @@ RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_
         altered_ = std::move(seen.altered);
     });
     if (altered == Altered::mark || altered_.empty()) record_ = Tally::open(folder).read();
-    std::vector<std::filesystem::path> books;
+    std::vector<std::filesystem::path> books, analyses;
     for (const auto& file : record_.files) {
-        if (file.kind != "rulebook") continue;
+        if (file.kind != "rulebook" && file.kind != "analysis") continue;
         const auto path = folder / file.file;
         if (!stays_inside(file.file) || sha256(read_file(path)) != file.sha256) {
             altered_.push_back(file.file + " was altered");
             if (!stays_inside(file.file)) continue;
         }
-        books.push_back(path);
+        if (file.kind == "analysis") {
+            analyses.push_back(path);
+        } else {
+            books.push_back(path);
+        }
     }
     if (altered == Altered::refuse && !altered_.empty()) {
         fail_input(folder.string(), "is not as it was written (" + altered_.front() +
                                         "): rare-tally verify " + folder.string() + " lists everything");
     }
     library_.add_all(books);
+    for (const auto& file : analyses) procedures_.add(file, "", DiskFiles({}));
 }
 
 std::vector<RuleRef> RunData::cited_rules() const {
@@ -49,14 +53,15 @@ std::vector<RuleRef> RunData::cited_rules() const {
 }
 
 bool RunData::concluded(const PointRecord& point) const {
-    return !record_.fact("drawn." + point.test).empty();
+    const TestRecord* test = record_.find_test(point.test);
+    return test && !test->origin.empty();
 }
 
 Outcome RunData::outcome_of(const PointRecord& point) const {
-    const auto test = std::find_if(record_.tests.begin(), record_.tests.end(),
-                                   [&](const TestRecord& t) { return t.name == point.test; });
-    if (test == record_.tests.end()) fail_input(folder_.string(), "the tally has no test " + point.test);
-    return measure_kept(folder_, find_procedure(test->procedure), point);
+    const TestRecord* test = record_.find_test(point.test);
+    if (!test) fail_input(folder_.string(), "the tally has no test " + point.test);
+    return measure_kept(folder_, procedures_.find(test->procedure), procedures_.find_own(test->procedure),
+                        point);
 }
 
 }  // namespace rt::lab

@@ -6,7 +6,8 @@
 #include <filesystem>
 #include <vector>
 
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/procedure_library.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/model/record.hpp"
 
 namespace rt::lab {
@@ -46,6 +47,7 @@ class RunData {
     std::string seal_;
     std::vector<std::string> altered_;
     RuleLibrary library_;
+    ProcedureLibrary procedures_;
 };
 
 // Several kept runs, opened together.

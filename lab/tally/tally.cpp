@@ -247,7 +247,7 @@ void Tally::State::insert(const RunRecord& run) {
         w().add_test->run(t.name, t.title, t.procedure, t.instrument, t.note, t.points_planned);
     }
     w().chain.begin();
-    for (const auto& [name, value] : run.facts) put_fact(name, value);
+    for (const auto& [name, value] : facts_of(run)) put_fact(name, value);
     for (const auto& i : run.instruments) insert(i);
 }
 

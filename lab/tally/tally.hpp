@@ -44,6 +44,7 @@ class Tally {
     // Who answered; replaces what was known of a role.
     void put_instruments(const std::vector<InstrumentRecord>& instruments);
     void set_fact(const std::string& name, const std::string& value);
+    void set_state(RunState state) { set_fact("state", name(state)); }
 
     // The tables themselves, for what is made of them elsewhere. Throws as open() does.
     static void look_at(const std::filesystem::path& folder,

@@ -7,6 +7,7 @@
 #include "lab/report/sweep_curves.hpp"
 #include "lab/report/sweep_figure.hpp"
 #include "lab/report/tables.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 #include "tests/lab/made_run.hpp"
 
@@ -18,7 +19,7 @@ namespace {
 // Packet errors over level in four modes, each a good receiver unless `errors` says otherwise.
 RunRecord receiver_run(double (*errors)(int mode, int level)) {
     RunRecord run;
-    run.facts = {{"title", "t"}, {"state", "complete"}};
+    put_facts(run, {{"title", "t"}, {"state", "complete"}});
     run.tests.push_back({"map", "Map", "receiver.error-rate", "counter", "", 40});
     for (int mode = 0; mode < 4; ++mode) {
         for (int level = 0; level < 10; ++level) {
@@ -99,7 +100,7 @@ TEST_CASE("a receiver without anything odd; one dead at all levels; one that get
 
 TEST_CASE("a trend that the test states counts for other axes too") {
     RunRecord run;
-    run.facts = {{"title", "t"}, {"state", "complete"}};
+    put_facts(run, {{"title", "t"}, {"state", "complete"}});
     run.tests.push_back({"gain", "Gain", "power.level", "power-meter", "", 9});
     for (int i = 0; i < 9; ++i) {
         PointRecord point;
@@ -114,7 +115,7 @@ TEST_CASE("a trend that the test states counts for other axes too") {
     REQUIRE(unstated.size() == 1);
     CHECK(unstated[0].kind == "outlier");
     CHECK(unstated[0].at == "index 6");
-    run.facts["trend.gain"] = "rising";
+    put_facts(run, {{"trend.gain", "rising"}});
     const auto stated = anomalies_of(run);
     REQUIRE(stated.size() == 1);
     CHECK(stated[0].kind == "not monotonic");

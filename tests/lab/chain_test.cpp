@@ -5,6 +5,7 @@
 
 #include "lab/clock.hpp"
 #include "lab/tally/tally.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -37,7 +38,7 @@ struct Kept {
     Kept() {
         folder.write("run/inputs/campaign.toml", "campaign");
         RunRecord head;
-        head.facts = {{"title", "t"}, {"state", "running"}};
+        put_facts(head, {{"title", "t"}, {"state", "running"}});
         head.instruments.push_back({"analyser", "a", "1", "", "2036-03-31", "antenna", "simulated"});
         head.tests.push_back({"test", "T", "emission.scan", "analyser", "", 3});
         head.files.push_back({"inputs/campaign.toml", "campaign", sha256("campaign"), "c"});

@@ -9,6 +9,7 @@
 #include "lab/report/svg_colours.hpp"
 #include "lab/report/workbook.hpp"
 #include "tests/about.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -28,7 +29,7 @@ Finding finding(Verdict verdict, std::optional<double> margin) {
 
 RunRecord record() {
     RunRecord run;
-    run.facts = {{"title", hostile}, {"unit.serial", hostile}};
+    put_facts(run, {{"title", hostile}, {"unit.serial", hostile}});
     run.tests.push_back({hostile, hostile, "emission.scan", "analyser", "", 3});
     run.tests.push_back({hostile + "2", "", "emission.scan", "analyser", "", 0});
     const char* axis[] = {"1 MHz", "2 MHz", "3 MHz"};

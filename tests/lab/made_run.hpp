@@ -8,6 +8,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/tally/run_data.hpp"
 #include "lab/tally/tally.hpp"
+#include "tests/lab/facts.hpp"
 
 struct MadeTest {
     std::string name, serial;
@@ -17,9 +18,12 @@ struct MadeTest {
 // Each test a sweep over level = 0, 1, 2 dBm; each point judged by made/loss, at least 0 dB.
 inline void make_counted_run(const std::filesystem::path& folder, const std::vector<MadeTest>& tests) {
     rt::lab::RunRecord run;
-    run.facts = {{"title", "made"},          {"customer", ""},
-                 {"unit.model", "Skerry-2"}, {"unit.serial", tests.front().serial},
-                 {"state", "complete"},      {"started", rt::lab::utc_now()}};
+    put_facts(run, {{"title", "made"},
+                    {"customer", ""},
+                    {"unit.model", "Skerry-2"},
+                    {"unit.serial", tests.front().serial},
+                    {"state", "complete"},
+                    {"started", rt::lab::utc_now()}});
     for (const auto& test : tests)
         run.tests.push_back({test.name, test.name, "path.loss", "power-meter", "", test.margins.size()});
     const std::string book =

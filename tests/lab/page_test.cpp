@@ -8,6 +8,7 @@
 #include "lab/report/page/own_template.hpp"
 #include "lab/report/page/report.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 #include "tests/lab/made_run.hpp"
 
@@ -94,8 +95,9 @@ TEST_CASE("slips in own templates are named with their line, and nothing is writ
 
 TEST_CASE("names of report files are filled in and safe") {
     RunRecord run;
-    run.facts = {
-        {"unit.serial", "../../etc/SN 7"}, {"started", "2026-05-31T14:05:09.123Z"}, {"title", "Ünit & co"}};
+    put_facts(
+        run,
+        {{"unit.serial", "../../etc/SN 7"}, {"started", "2026-05-31T14:05:09.123Z"}, {"title", "Ünit & co"}});
     CHECK(report_name("", run) == "report");
     CHECK(report_name("{date}-{time}", run) == "2026-05-31-140509");
     const std::string name = report_name("{serial}-{campaign}", run);

@@ -14,6 +14,7 @@
 #include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -26,11 +27,11 @@ const std::string hostile = "<script>alert(1)</script>'`touch owned`\"{{title}}"
 // A run folder with one point, made without instruments.
 void make_run(const std::filesystem::path& folder) {
     RunRecord run;
-    run.facts = {{"title", hostile},
-                 {"unit.model", hostile},
-                 {"unit.serial", hostile},
-                 {"state", "complete"},
-                 {"started", utc_now()}};
+    put_facts(run, {{"title", hostile},
+                    {"unit.model", hostile},
+                    {"unit.serial", hostile},
+                    {"state", "complete"},
+                    {"started", utc_now()}});
     run.instruments.push_back({"analyser", hostile, hostile, hostile, "", hostile, "simulated"});
     run.tests.push_back({"scan", hostile, "emission.scan", "analyser", hostile, 1});
     const std::string book = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
@@ -107,15 +108,15 @@ TEST_CASE(
     const auto shown = [](const std::string& from) {
         TestFolder folder;
         RunRecord run;
-        run.facts = {{"title", "t"},
-                     {"unit.model", "m"},
-                     {"unit.serial", "7"},
-                     {"state", "complete"},
-                     {"started", utc_now()}};
-        if (!from.empty()) run.facts["from.final"] = from;
+        put_facts(run, {{"title", "t"},
+                        {"unit.model", "m"},
+                        {"unit.serial", "7"},
+                        {"state", "complete"},
+                        {"started", utc_now()}});
         run.tests.push_back({"antenna", "Antenna", "emission.scan", "analyser", "", 1});
         run.tests.push_back({"supply", "Supply", "emission.scan", "analyser", "", 1});
         run.tests.push_back({"final", "Final", "emission.final", "analyser", "", 1});
+        run.tests.back().found_by = from;
         const auto run_folder = folder / "run";
         make_folder(run_folder / "captures");
         Tally tally = Tally::create(run_folder, [&] { return run; });

@@ -1,4 +1,4 @@
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 
 #include <doctest/doctest.h>
 

@@ -29,6 +29,7 @@ namespace {
 struct Loaded {
     TestFolder folder;
     RuleLibrary library;
+    ProcedureLibrary procedures;
     Campaign campaign;
     Bench bench;
     Plan plan;
@@ -50,7 +51,7 @@ struct Loaded {
             folder.write(
                 "campaign.toml",
                 "[campaign]\ntitle = \"t\"\n[unit]\nmaker = \"m\"\nmodel = \"x\"\nserial = 1\n" + tests),
-            library, files);
+            library, procedures, files);
         bench = read_bench(folder / "bench.toml", files);
         plan = make_plan(campaign, bench);
     }

@@ -4,7 +4,7 @@
 
 #include "core/rules/rule_text.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/formats/rulebook_file.hpp"
+#include "lab/formats/rule_library.hpp"
 #include "lab/formats/sign_off_file.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/folder.hpp"

@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "lab/clock.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/facts.hpp"
 #include "tests/lab/folder.hpp"
 
 using namespace rt;
@@ -17,7 +18,7 @@ const std::string hostile = "Robert'); DROP TABLE finding;-- \"<b>\" \n $(x) ü"
 
 RunRecord head() {
     RunRecord run;
-    run.facts = {{"title", "t"}, {"unit.serial", hostile}};
+    put_facts(run, {{"title", "t"}, {"unit.serial", hostile}});
     run.instruments.push_back({"analyser", "a", "1", hostile, "2036-03-31", "antenna", "simulated"});
     run.tests.push_back({"test", "T", "emission.scan", "analyser", "", 2});
     run.files.push_back({"inputs/campaign.toml", "campaign", sha256("x"), "c"});

@@ -23,6 +23,7 @@ namespace {
 struct Watched {
     TestFolder folder;
     RuleLibrary library;
+    ProcedureLibrary procedures;
     Campaign campaign;
     Bench bench;
     Plan plan;
@@ -46,7 +47,7 @@ struct Watched {
                          "\"0.9 MHz\", stop = "
                          "\"1.1 MHz\", bandwidth = \"9 kHz\", detector = \"peak\" }\n" +
                              watches),
-            library, files);
+            library, procedures, files);
         bench = read_bench(
             folder.write("bench.toml", text + "[simulation]\nunit = \"unit.toml\"\ninstant = true\n"), files);
         plan = make_plan(campaign, bench);

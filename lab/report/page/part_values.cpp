@@ -23,11 +23,10 @@ PageData name_and_value(const std::string& name, const std::string& value) {
     return entry_of({{"name", name}, {"value", value}});
 }
 
-PageData pair_list(const RunRecord& run, const std::string& prefix) {
+PageData pair_list(const RunHead::Texts& texts) {
     PageData out = page_list();
-    for (const auto& [name, value] : run.facts) {
-        if (name.starts_with(prefix) && !value.empty())
-            out << name_and_value(name.substr(prefix.size()), value);
+    for (const auto& [name, value] : texts) {
+        if (!value.empty()) out << name_and_value(name, value);
     }
     return out;
 }
@@ -37,15 +36,13 @@ PageData unit_list(const RunRecord& run) {
     PageData out = page_list();
     const std::vector<std::string> first{"maker", "model", "serial", "hardware", "firmware", "description"};
     const auto add = [&](const std::string& name) {
-        const std::string value = run.fact("unit." + name);
+        const std::string value = run.head.detail(name);
         if (!value.empty()) out << name_and_value(name, value);
     };
     for (const auto& name : first) add(name);
     // What was filled in afterwards, or set by an answer.
-    for (const auto& [name, value] : run.facts) {
-        const bool further =
-            name.starts_with("unit.") && std::find(first.begin(), first.end(), name.substr(5)) == first.end();
-        if (further) add(name.substr(5));
+    for (const auto& [name, value] : run.head.unit) {
+        if (std::find(first.begin(), first.end(), name) == first.end()) add(name);
     }
     return out;
 }
@@ -103,7 +100,7 @@ PageData event_list(const RunRecord& run) {
 }
 
 const char* decision_words(const RunRecord& run) {
-    switch (parse_decision(run.fact("decision")).value_or(Decision::simple)) {
+    switch (run.head.decision) {
         case Decision::guarded:
             return "guarded: the limit is tightened by the expanded uncertainty";
         case Decision::cispr:
@@ -119,23 +116,27 @@ PageData one_part(const PageRuns& runs, std::size_t part, const ReportFigures& f
     PageData data;
     data.set("number", std::to_string(part + 1));
     data.set("folder", runs[part]->folder().filename().string());
-    for (const char* name : {"title", "customer", "operator", "note", "bench", "state", "profile"}) {
-        data.set(name, run.fact(name));
-        data.set(std::string("has_") + name, !run.fact(name).empty());
+    const RunHead& head = run.head;
+    const std::pair<const char*, std::string> texts[] = {
+        {"title", head.title}, {"customer", head.customer}, {"operator", head.person}, {"note", head.note},
+        {"bench", head.bench}, {"state", name(head.state)}, {"profile", head.profile}};
+    for (const auto& [name, text] : texts) {
+        data.set(name, text);
+        data.set(std::string("has_") + name, !text.empty());
     }
-    data.set("started", page_time(run.fact("started")));
-    data.set("ended", page_time(run.fact("ended")));
-    data.set("incomplete", run.fact("state") != "complete");
-    data.set("software", run.fact("version"));
+    data.set("started", page_time(head.started));
+    data.set("ended", page_time(head.ended));
+    data.set("incomplete", !run.complete());
+    data.set("software", head.version);
     data.set("seal", runs[part]->seal());
     const auto put = [&](const std::string& name, PageData list) {
         data.set("has_" + name, !list.is_empty_list());
         data.set(name, std::move(list));
     };
     put("details", unit_list(run));
-    put("environment", pair_list(run, "environment."));
-    put("budgets", pair_list(run, "budget."));
-    put("answers", pair_list(run, "answer."));
+    put("environment", pair_list(head.environment));
+    put("budgets", pair_list(head.budgets));
+    put("answers", pair_list(head.answers));
     data.set("decision_text", decision_words(run));
     put("equipment", equipment_list(run));
     put("calibrations", calibration_list(run));

@@ -53,9 +53,8 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     const std::string pattern = options.name.empty() ? first.fact("report.file_name") : options.name;
     const std::string name = report_name(pattern, first);
     auto own = templates_of(runs, options);
-    const bool incomplete = std::any_of(runs.begin(), runs.end(), [](const RunData* run) {
-        return run->record().fact("state") != "complete";
-    });
+    const bool incomplete =
+        std::any_of(runs.begin(), runs.end(), [](const RunData* run) { return !run->record().complete(); });
     const bool altered =
         std::any_of(runs.begin(), runs.end(), [](const RunData* run) { return !run->altered().empty(); });
     WrittenReport out;

@@ -33,7 +33,10 @@ PageData lines_of(const std::string& text) {
 // What the campaign's [report] says, and its logo.
 void put_head(PageData& page, const RunData& run) {
     const RunRecord& record = run.record();
-    const auto fact = [&](const char* name) { return record.fact(std::string("report.") + name); };
+    const auto fact = [&](const char* name) {
+        const auto at = record.head.report.find(name);
+        return at == record.head.report.end() ? std::string() : at->second;
+    };
     for (const char* name : {"company", "contact", "accreditation", "introduction", "closing"}) {
         page.set(name, fact(name));
         page.set(std::string("has_") + name, !fact(name).empty());
@@ -57,7 +60,7 @@ void put_head(PageData& page, const RunData& run) {
 std::set<std::string> units_of(const PageRuns& runs) {
     std::set<std::string> out;
     for (const RunData* run : runs)
-        out.insert(run->record().fact("unit.model") + ", serial " + run->record().fact("unit.serial"));
+        out.insert(run->record().head.detail("model") + ", serial " + run->record().head.detail("serial"));
     return out;
 }
 
@@ -67,15 +70,19 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     const RunRecord& first = runs.front()->record();
     PageData page;
     put_head(page, *runs.front());
-    for (const char* name : {"title", "customer", "operator", "version"}) {
-        page.set(name, first.fact(name));
-        page.set(std::string("has_") + name, !first.fact(name).empty());
+    const RunHead& head = first.head;
+    const std::pair<const char*, std::string> texts[] = {
+        {"title", head.title}, {"customer", head.customer}, {"operator", head.person}};
+    for (const auto& [name, text] : texts) {
+        page.set(name, text);
+        page.set(std::string("has_") + name, !text.empty());
     }
+    page.set("has_version", true);
     page.set("version", version());
-    page.set("model", first.fact("unit.model"));
-    page.set("serial", first.fact("unit.serial"));
-    page.set("started", page_time(first.fact("started")));
-    page.set("ended", page_time(runs.back()->record().fact("ended")));
+    page.set("model", head.detail("model"));
+    page.set("serial", head.detail("serial"));
+    page.set("started", page_time(head.started));
+    page.set("ended", page_time(runs.back()->record().head.ended));
     page.set("made", page_time(utc_now()));
     const auto units = units_of(runs);
     page.set("several_units", units.size() > 1);
@@ -88,7 +95,7 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     bool changed = false, incomplete = false;
     for (const RunData* run : runs) {
         counts.add(run->record().counts());
-        incomplete = incomplete || run->record().fact("state") != "complete";
+        incomplete = incomplete || !run->record().complete();
         for (const auto& point : run->record().points) {
             for (const auto& finding : point.findings) changed = changed || !finding.deviations.empty();
         }
@@ -96,7 +103,7 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     page.set("incomplete", incomplete);
     page.set("was_altered", std::any_of(runs.begin(), runs.end(),
                                         [](const RunData* run) { return !run->altered().empty(); }));
-    page.set("state", first.fact("state"));
+    page.set("state", name(head.state));
     page.set("overall", verdict_data(overall_of(runs)));
     set_counts(page, counts);
     page.set("total", std::to_string(counts.total()));

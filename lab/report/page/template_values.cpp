@@ -114,7 +114,7 @@ PageData named_test(const TestRecord& test, const Points& points, const ReportFi
 PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html) {
     // "unit.serial", "environment.temperature", "report.company": groups of facts.
     std::map<std::string, PageData> groups;
-    for (const auto& [name, value] : runs.front()->record().facts) {
+    for (const auto& [name, value] : facts_of(runs.front()->record())) {
         const auto dot = name.find('.');
         if (dot == std::string::npos) {
             // A section of an empty text is passed over.
@@ -134,8 +134,8 @@ PageData template_values(PageData page, const PageRuns& runs, const ReportFigure
         tests.set(template_name(test->name), named_test(*test, points, figures, html));
     }
     page.set("test", tests);
-    page.set("started", page_time(runs.front()->record().fact("started")));
-    page.set("ended", page_time(runs.back()->record().fact("ended")));
+    page.set("started", page_time(runs.front()->record().head.started));
+    page.set("ended", page_time(runs.back()->record().head.ended));
     return page;
 }
 

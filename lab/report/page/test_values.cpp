@@ -119,10 +119,8 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     data.set("title", test.title);
     data.set("procedure", test.procedure);
     // Conclusions have no instrument, but tests that they are drawn from.
-    const std::string drawn_from =
-        all.empty() ? "" : runs[all.front().part]->record().fact("drawn." + test.name);
-    data.set("instrument", drawn_from.empty() ? test.instrument : drawn_from);
-    data.set("what", drawn_from.empty() ? "measurements" : "conclusions");
+    data.set("instrument", test.origin.empty() ? test.instrument : test.origin);
+    data.set("what", test.origin.empty() ? "measurements" : "conclusions");
     data.set("note", test.note);
     data.set("has_note", !test.note.empty());
     data.set("done", std::to_string(captures));

@@ -9,10 +9,19 @@ namespace rt::lab {
 
 SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
     : ScpiInstrument(stage, "unit control", stage->unit().name()) {
-    for (const auto& setting : stage_->unit().setting_names()) {
-        std::string word = setting;
+    const auto upper = [](std::string word) {
         std::transform(word.begin(), word.end(), word.begin(),
                        [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
+        return word;
+    };
+    for (const auto& [name, text] : stage_->unit().lists()) {
+        std::string answer;
+        for (const auto item : split(text, ','))
+            answer += (answer.empty() ? "\"" : ",\"") + std::string(trim(item)) + "\"";
+        tree_.on_query("UNIT:" + upper(name), [answer](const auto&) { return answer; });
+    }
+    for (const auto& setting : stage_->unit().setting_names()) {
+        const std::string word = upper(setting);
         tree_.on(
             "UNIT:" + word,
             [this, setting](const ScpiArguments& a) {

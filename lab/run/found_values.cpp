@@ -1,0 +1,152 @@
+#include "lab/run/found_values.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "core/measure/emission/candidates.hpp"
+#include "lab/tally/measure_kept.hpp"
+
+namespace rt::lab {
+namespace {
+
+// A cell of a table as a value of an axis.
+AxisValue cell_value(const Table::Cell& cell, const Table::Column& column) {
+    if (const auto* text = std::get_if<std::string>(&cell)) return word_value(*text);
+    return quantity_value({std::get<double>(cell), column.unit});
+}
+
+std::optional<std::size_t> column_of(const Table& table, const std::string& name) {
+    for (std::size_t i = 0; i < table.columns.size(); ++i) {
+        if (table.columns[i].name == name) return i;
+    }
+    return std::nullopt;
+}
+
+// Whether a row has the cells asked for; a column that is not there has none of them.
+bool fits(const Table& table, const std::vector<Table::Cell>& row, const TextPairs& where) {
+    return std::all_of(where.begin(), where.end(), [&](const auto& wanted) {
+        const auto column = column_of(table, wanted.first);
+        return column && cell_value(row[*column], table.columns[*column]).text == wanted.second;
+    });
+}
+
+void add_once(std::vector<AxisValue>& values, AxisValue value, std::size_t most) {
+    const auto same = [&](const AxisValue& other) { return other.text == value.text; };
+    if (values.size() < most && std::none_of(values.begin(), values.end(), same))
+        values.push_back(std::move(value));
+}
+
+}  // namespace
+
+std::vector<AxisValue> FoundValues::of(const Test& test) {
+    const FoundAxis& from = *test.found;
+    auto values = from.by_bench()       ? listed(test)
+                  : !from.trace.empty() ? candidates(from)
+                  : !from.table.empty() ? rows(from)
+                                        : results(from);
+    if (!values.empty()) return values;
+    const std::string who = from.by_bench() ? from.role : from.test;
+    note_("nothing to measure", test.name + ": " + who + " has given no " +
+                                    (from.by_bench()       ? from.list
+                                     : !from.trace.empty() ? "peak of " + from.trace
+                                     : !from.table.empty() ? from.column + " in a table " + from.table
+                                                           : from.result));
+    return values;
+}
+
+std::vector<AxisValue> FoundValues::results(const FoundAxis& from) const {
+    std::vector<AxisValue> values;
+    std::vector<double> taken;
+    for (const PointRecord* record : measured_.of(from.test)) {
+        if (record->standing != Standing::valid) continue;
+        const Result* result = record->find_result(from.result);
+        if (!result || values.size() == from.most) continue;
+        const double apart = from.apart ? from.apart->value : 0;
+        const bool near = std::any_of(taken.begin(), taken.end(), [&](double other) {
+            return std::abs(other - result->value.value) <= apart;
+        });
+        if (near) continue;
+        taken.push_back(result->value.value);
+        values.push_back(quantity_value(result->value));
+    }
+    return values;
+}
+
+std::vector<Outcome> FoundValues::outcomes(const FoundAxis& from) const {
+    const PlannedTest& source = *plan_.find(from.test);
+    const Procedure& procedure = *source.test->procedure;
+    std::vector<Outcome> out;
+    for (const PointRecord* record : measured_.of(from.test)) {
+        if (record->standing != Standing::valid || !record->invalid.empty()) continue;
+        Outcome outcome =
+            measure_kept(run_, procedure, plan_.campaign->own_procedure(procedure.name), *record);
+        if (!outcome.invalid) out.push_back(std::move(outcome));
+    }
+    return out;
+}
+
+// Peaks of what the points of the earlier test have in common, nearest to its limits first.
+std::vector<AxisValue> FoundValues::candidates(const FoundAxis& from) const {
+    std::vector<Trace> traces;
+    for (auto& outcome : outcomes(from)) {
+        for (auto& trace : outcome.traces) {
+            if (trace.name == from.trace) traces.push_back(std::move(trace));
+        }
+    }
+    std::vector<AxisValue> values;
+    if (traces.empty()) return values;
+    std::vector<const Rule*> rules;
+    for (const auto& judging : plan_.find(from.test)->test->judgings) rules.push_back(judging.rule.rule);
+    for (const auto& candidate : choose_candidates(held_maximum(std::move(traces)), rules, from.candidates)) {
+        values.push_back(quantity_value({candidate.frequency_hz, Unit::hertz}));
+        note_("candidate", format({candidate.frequency_hz, Unit::hertz}) +
+                               (candidate.margin ? ", margin " + fixed(*candidate.margin, 2) + " dB" : "") +
+                               (candidate.added ? ", added by the operator" : ""));
+    }
+    return values;
+}
+
+std::vector<AxisValue> FoundValues::rows(const FoundAxis& from) const {
+    std::vector<AxisValue> values;
+    for (const auto& outcome : outcomes(from)) {
+        for (const auto& table : outcome.tables) {
+            const auto column = table.name == from.table ? column_of(table, from.column) : std::nullopt;
+            if (!column) continue;
+            for (const auto& row : table.rows) {
+                if (fits(table, row, from.where))
+                    add_once(values, cell_value(row[*column], table.columns[*column]), from.most);
+            }
+        }
+    }
+    return values;
+}
+
+// Asked once in a run: what is carried on has the points that it began with.
+std::vector<AxisValue> FoundValues::listed(const Test& test) {
+    const FoundAxis& from = *test.found;
+    if (const auto known = earlier_.find(test.name); known != earlier_.end()) {
+        std::vector<AxisValue> values;
+        for (const auto text : split(known->second, '\n')) values.push_back(word_value(std::string(text)));
+        return values;
+    }
+    bench_.use(from.role);
+    const auto list = bench_.role(from.role).list(from.list);
+    std::vector<AxisValue> values;
+    std::string kept;
+    for (const auto& text : list) {
+        if (text.find_first_of("\n\r") != std::string::npos)
+            fail_bench(from.role + " lists one of its " + from.list + " with a line break");
+        add_once(values, word_value(text), from.most);
+    }
+    for (const auto& value : values) kept += (kept.empty() ? "" : "\n") + value.text;
+    if (values.empty()) return values;
+    tally_.set_fact("found." + test.name, kept);
+    std::replace(kept.begin(), kept.end(), '\n', ',');
+    note_("found", test.name + ": " + from.role + " lists the " + from.list + " " + kept +
+                       (list.size() > values.size() ? " and more, which are left out" : ""));
+    return values;
+}
+
+}  // namespace rt::lab
