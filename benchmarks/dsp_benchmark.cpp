@@ -85,7 +85,7 @@ void oqpsk_frames(benchmark::State& state) {
     const auto record = rt::iq_in_memory(std::move(made.samples), 8e6, 2.405e9, made.full_scale_dbm);
     const auto& procedure = rt::find_procedure("radio.oqpsk");
     rt::Parameters parameters(procedure.parameters);
-    parameters.fill_presets();
+    parameters.fill_defaults();
     double frames = 0;
     for (auto _ : state) {
         const auto outcome = rt::measure(procedure, record, parameters);

@@ -35,11 +35,11 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
         }
     }
     if (!ask) return replies;
-    std::function<std::string(const Question&)> person;
+    std::function<std::string(const Question&)> ask_operator;
     if (somebody_there(call)) {
-        person = [](const Question& q) { return read_line(q.ask + "  [" + expected_answer(q) + "] "); };
+        ask_operator = [](const Question& q) { return read_line(q.ask + "  [" + expected_answer(q) + "] "); };
     }
-    replies.answers = ask_all(questions, std::move(replies.answers), call.flag("unattended"), person);
+    replies.answers = ask_all(questions, std::move(replies.answers), call.flag("unattended"), ask_operator);
     return replies;
 }
 

@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <cmath>
 #include <nlohmann/json.hpp>
 
@@ -119,8 +121,7 @@ ExitCode perform_compare(const Call& call) {
         for (const auto& line : aligned(rows, "")) call.console.out(line);
         if (all.size() + 1 > rows.size())
             call.console.out("... " + std::to_string(all.size()) + " findings in all; --all lists them");
-        call.console.out(std::to_string(all.size()) + " findings compared, verdicts differ in " +
-                         std::to_string(changed));
+        call.console.out(fmt::format("{} findings compared, verdicts differ in {}", all.size(), changed));
     }
     if (call.flag("figures")) draw(call, all, runs, folders);
     return ExitCode::passed;

@@ -1,3 +1,4 @@
+#include <fmt/core.h>
 #include <nlohmann/json.hpp>
 
 #include "cli/campaign_options.hpp"
@@ -96,8 +97,8 @@ ExitCode perform_judge(const Call& call) {
         if (rows.size() > 1) {
             for (const auto& line : aligned(rows, "")) call.console.out(line);
         }
-        call.console.out(std::to_string(all.size()) + " findings judged again, " +
-                         std::to_string(rows.size() - 1) + (rows.size() == 2 ? " differs" : " differ"));
+        call.console.out(fmt::format("{} findings judged again, {}{}", all.size(), rows.size() - 1,
+                                     (rows.size() == 2 ? " differs" : " differ")));
         call.console.out("before: " + call.console.counts(data.record().counts()));
         call.console.out("now:    " + call.console.counts(counts));
         if (call.flag("out")) call.console.out("wrote " + call.text("out"));

@@ -26,9 +26,9 @@ void explain(const Console& console, const Procedure& procedure) {
     for (const auto& line : aligned(rows, "    ")) console.out(line);
     rows.clear();
     for (const auto& p : procedure.parameters) {
-        rows.push_back({p.name, *p.preset ? p.preset : "", p.help});
+        rows.push_back({p.name, *p.otherwise ? p.otherwise : "", p.help});
     }
-    console.out("  parameters (name, preset, meaning)");
+    console.out("  parameters (name, default, meaning)");
     for (const auto& line : aligned(rows, "    ")) console.out(line);
     rows.clear();
     for (const auto& p : procedure.traces) rows.push_back({p.name, "trace", p.help});
@@ -276,7 +276,7 @@ ExitCode perform_measure(const Call& call) {
         procedure.result(rule.applies_to);
         rules.push_back({&own, &rule});
     }
-    parameters.fill_presets();
+    parameters.fill_defaults();
     Outcome outcome = measure(procedure, std::move(inputs), parameters);
     outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
     std::vector<Finding> findings;

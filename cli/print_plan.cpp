@@ -33,10 +33,22 @@ std::string count_text(std::size_t count, const char* one, const char* many) {
     return std::to_string(count) + " " + (count == 1 ? one : many);
 }
 
+// Where the values of an axis come from that show during the run only.
+std::string found_text(const FoundAxis& found) {
+    const std::string most = std::to_string(found.most);
+    if (found.by_bench()) return most + " " + found.list + " that the " + found.role + " lists";
+    if (!found.table.empty())
+        return most + " values, the " + found.column + " of the table " + found.table + " of " + found.test;
+    if (found.trace.empty()) return most + " values, the " + found.result + " of " + found.test;
+    const std::size_t parts = found.candidates.split_at_hz.size() + 1;
+    return most + " peaks of " + found.test + " nearest to its limits" +
+           (parts == 1 ? "" : " in each of " + std::to_string(parts) + " sub-ranges");
+}
+
 // What the test does besides its points: where they come from, what must come first.
 std::vector<std::string> remarks_of(const Test& test) {
     std::vector<std::string> out;
-    if (!test.prompt.empty()) out.push_back("first, a person: " + test.prompt);
+    if (!test.prompt.empty()) out.push_back("first, the operator: " + test.prompt);
     if (!test.power_cycle.empty()) out.push_back("the unit's supply is switched off and on first");
     for (const auto& need : test.needs) out.push_back("needs the calibration " + need);
     for (const auto& take : test.takes) {
@@ -44,7 +56,7 @@ std::vector<std::string> remarks_of(const Test& test) {
         for (const auto& [name, value] : take.settings) settings += ", " + name + " " + value;
         out.push_back("takes " + take.input +
                       (take.instrument.empty() ? "" : " with the " + take.instrument) + settings);
-        if (!take.prompt.empty()) out.push_back("before it, a person: " + take.prompt);
+        if (!take.prompt.empty()) out.push_back("before it, the operator: " + take.prompt);
     }
     for (const auto& source : test.sources) {
         if (!test.concludes)
@@ -76,28 +88,11 @@ std::vector<std::string> remarks_of(const Test& test) {
         out.push_back("at each, the highest " + test.maximise->result + " over " + axes + ", at most " +
                       std::to_string(MaximumSearch(*test.maximise).most_trials()) + " trials");
     }
-    if (test.found && !test.found->trace.empty()) {
-        const auto& peaks = test.found->candidates;
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
-                      " peaks of " + test.found->test + " nearest to its limits" +
-                      (peaks.split_at_hz.empty()
-                           ? ""
-                           : " in each of " + std::to_string(peaks.split_at_hz.size() + 1) + " sub-ranges"));
-    } else if (test.found && test.found->by_bench()) {
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) + " " +
-                      test.found->list + " that the " + test.found->role + " lists");
-    } else if (test.found && !test.found->table.empty()) {
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
-                      " values, the " + test.found->column + " of the table " + test.found->table + " of " +
-                      test.found->test);
-    } else if (test.found) {
-        out.push_back(test.sweep.axes.back().name + ": at most " + std::to_string(test.found->most) +
-                      " values, the " + test.found->result + " of " + test.found->test);
-    }
+    if (test.found) out.push_back(test.sweep.axes.back().name + ": at most " + found_text(*test.found));
     if (test.duration_s) out.push_back("repeated for " + duration_text(*test.duration_s));
     for (const auto& axis : test.sweep.axes) {
         if (!axis.prompt.empty())
-            out.push_back("a person at each change of " + axis.name + ": " + axis.prompt);
+            out.push_back("the operator at each change of " + axis.name + ": " + axis.prompt);
     }
     return out;
 }
@@ -169,22 +164,22 @@ void print_watches(const Console& console, const Campaign& campaign) {
     }
 }
 
-// Tests in the order in which they are carried out, with everything that a person does: told where there is
-// more to it than one test after the other.
+// Tests in the order in which they are carried out, with everything that the operator does: told where there
+// is more to it than one test after the other.
 void print_order(const Console& console, const Plan& plan) {
     std::vector<std::string> lines;
     const PlannedTest* in_place = nullptr;
     std::set<const PlannedTest*> cycled;
     std::map<std::string, std::string> set_by_hand;
-    bool person = false;
+    bool operator_asked = false;
     for (const auto& stretch : plan.order) {
         const PlannedTest& planned = plan.tests[stretch.test];
         const Test& test = *planned.test;
         if (!test.prompt.empty() && in_place != &planned) {
-            lines.push_back("a person: " + test.prompt);
+            lines.push_back("the operator: " + test.prompt);
             in_place = &planned;
             cycled.clear();
-            person = true;
+            operator_asked = true;
         }
         if (!test.power_cycle.empty() && cycled.insert(&planned).second)
             lines.push_back("the " + test.power_cycle + " is switched off and on");
@@ -202,16 +197,16 @@ void print_order(const Console& console, const Plan& plan) {
                 std::string text = axis.prompt;
                 if (const auto hole = text.find("{value}"); hole != std::string::npos)
                     text.replace(hole, 7, value);
-                lines.push_back("a person: " + text);
+                lines.push_back("the operator: " + text);
                 set_by_hand[axis.name] = value;
-                person = true;
+                operator_asked = true;
             }
             ++points;
         }
         flush();
         if (stretch.points.empty()) lines.push_back(test.name);
     }
-    if (!person && plan.order.size() <= plan.tests.size()) return;
+    if (!operator_asked && plan.order.size() <= plan.tests.size()) return;
     console.out("");
     console.out(console.tinted("order", Tone::strong));
     constexpr std::size_t most = 60;

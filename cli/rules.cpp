@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <deque>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -174,7 +176,7 @@ void differences(const Call& call, const RuleLibrary& library, const Texts& book
         ++changed;
     }
     if (call.flag("json")) return call.console.out(json.dump(2));
-    call.console.out(std::to_string(changed) + " rules differ, " + std::to_string(same) + " are the same");
+    call.console.out(fmt::format("{} rules differ, {} are the same", changed, same));
 }
 
 ExitCode perform_rules(const Call& call) {

@@ -1,5 +1,7 @@
 #include "cli/rules_care.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <nlohmann/json.hpp>
 
@@ -82,8 +84,7 @@ ExitCode lint_rules(const Call& call, RuleLibrary& library, const std::vector<st
     if (call.flag("json")) {
         call.console.out(json.dump(2));
     } else {
-        call.console.out(std::to_string(rules) + " rules looked at, " + std::to_string(doubted) +
-                         " to look at again");
+        call.console.out(fmt::format("{} rules looked at, {} to look at again", rules, doubted));
     }
     return doubted ? ExitCode::failed : ExitCode::passed;
 }

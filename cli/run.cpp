@@ -42,28 +42,29 @@ ExitCode perform_run(const Call& call) {
 }  // namespace
 
 Command run_command() {
-    return {"run",
-            "CAMPAIGN [--bench FILE] [--out DIR] | --resume RUN",
-            "carry a campaign out: measure, judge, keep, report",
-            "rare-tally run campaign.toml --bench bench.toml --out first-run",
-            {bench_option,
-             only_option,
-             rulebook_option,
-             {"out", "DIR", "run folder; without it, named after campaign and time"},
-             {"resume", "RUN", "carry a stopped or killed run on: only the points it lacks are measured"},
-             {"redo", "WHAT",
-              "with --resume, measure a test (by name) or a point (by number) again; the old ones are kept"},
-             profile_option,
-             published_option,
-             {"answers", "FILE", "answers to questions and prompts: name = \"answer\""},
-             {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
-             {"stop-at-failure", "", "end the run after the first point that fails"},
-             {"ask-at-failure", "", "a person decides after each point that fails: go on, redo, skip, stop"},
-             {"no-live", "", "write no live page"},
-             {"traffic", "", "keep every exchange with the instruments in traffic.log"},
-             {"no-report", "", "measure and judge only"}},
-            "campaign",
-            perform_run};
+    return {
+        "run",
+        "CAMPAIGN [--bench FILE] [--out DIR] | --resume RUN",
+        "carry a campaign out: measure, judge, keep, report",
+        "rare-tally run campaign.toml --bench bench.toml --out first-run",
+        {bench_option,
+         only_option,
+         rulebook_option,
+         {"out", "DIR", "run folder; without it, named after campaign and time"},
+         {"resume", "RUN", "carry a stopped or killed run on: only the points it lacks are measured"},
+         {"redo", "WHAT",
+          "with --resume, measure a test (by name) or a point (by number) again; the old ones are kept"},
+         profile_option,
+         published_option,
+         {"answers", "FILE", "answers to questions and prompts: name = \"answer\""},
+         {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
+         {"stop-at-failure", "", "end the run after the first point that fails"},
+         {"ask-at-failure", "", "the operator decides after each point that fails: go on, redo, skip, stop"},
+         {"no-live", "", "write no live page"},
+         {"traffic", "", "keep every exchange with the instruments in traffic.log"},
+         {"no-report", "", "measure and judge only"}},
+        "campaign",
+        perform_run};
 }
 
 }  // namespace rt::cli

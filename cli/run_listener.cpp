@@ -1,5 +1,7 @@
 #include "cli/run_listener.hpp"
 
+#include <fmt/core.h>
+
 #include <termios.h>
 #include <unistd.h>
 
@@ -37,8 +39,8 @@ std::string point_line(const PointRecord& point, std::size_t total, const Findin
 }
 
 std::string counts_text(const VerdictCounts& counts) {
-    return std::to_string(counts.pass) + " PASS, " + std::to_string(counts.marginal) + " MARGINAL, " +
-           std::to_string(counts.fail) + " FAIL, " + std::to_string(counts.none) + " NONE so far";
+    return fmt::format("{} PASS, {} MARGINAL, {} FAIL, {} NONE so far", counts.pass, counts.marginal,
+                       counts.fail, counts.none);
 }
 
 bool asks_by_hand(const Plan& plan) {
@@ -161,9 +163,9 @@ void ConsoleListener::say_progress(const Progress& progress) {
     const auto now = std::chrono::steady_clock::now();
     if (progress.done < progress.total && now - said_ < std::chrono::seconds(1)) return;
     said_ = now;
-    console_.progress("           point " + std::to_string(progress.done) + " of " +
-                      (progress.at_most ? "at most " : "") + std::to_string(progress.total) + ", " +
-                      duration_text(progress.seconds_left) + " left; " + counts_text(counts_));
+    console_.progress(fmt::format("           point {} of {}{}, {} left; {}", progress.done,
+                                  (progress.at_most ? "at most " : ""), progress.total,
+                                  duration_text(progress.seconds_left), counts_text(counts_)));
 }
 
 void ConsoleListener::event(const EventRecord& event) {

@@ -12,7 +12,7 @@
 
 namespace rt::cli {
 
-// True when a person at a terminal can be asked.
+// True when the operator at a terminal can be asked.
 bool somebody_there(const Call& call);
 
 // A question on the terminal; what comes after the end of input is "stop".

@@ -1,4 +1,6 @@
 #include "cli/command.hpp"
+
+#include <fmt/core.h>
 #include "lab/tally/chain.hpp"
 
 namespace rt::cli {
@@ -15,9 +17,9 @@ ExitCode perform_verify(const Call& call) {
                           ", not the one given: the chain was written anew or carried on");
     for (const auto& text : altered) call.console.out("ALTERED  " + printable(text));
     for (const auto& text : seen.outside) call.console.out("not covered  " + printable(text));
-    call.console.out(
-        std::to_string(seen.entries) + " entries of the tally, " + std::to_string(seen.files) + " files: " +
-        (altered.empty() ? "all as they were written" : std::to_string(altered.size()) + " not as written"));
+    call.console.out(fmt::format(
+        "{} entries of the tally, {} files: {}", seen.entries, seen.files,
+        (altered.empty() ? "all as they were written" : std::to_string(altered.size()) + " not as written")));
     call.console.out("seal " + seen.seal);
     return altered.empty() ? ExitCode::passed : ExitCode::failed;
 }

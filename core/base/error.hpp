@@ -8,7 +8,7 @@ namespace rt {
 
 // Each kind has its own exit code (see cli/exit_code.hpp).
 enum class ErrorKind {
-    input,     // what a person wrote cannot be used: campaign, bench, rulebook, capture, option
+    input,     // what the user wrote cannot be used: campaign, bench, rulebook, capture, option
     bench,     // an instrument did not answer, or not as its dialect says
     output,    // a result could not be written
     signal,    // a signal that cannot be measured: no bursts, no edges. measure() turns it into verdict NONE

@@ -1,5 +1,7 @@
 #include "core/base/text.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cctype>
 #include <charconv>
@@ -194,8 +196,8 @@ std::string duration_text(double seconds) {
     if (seconds < 0.9995) return std::to_string(std::lround(seconds * 1000)) + " ms";
     if (seconds < 59.95) return tenths(seconds) + " s";
     const auto whole = static_cast<long long>(std::llround(seconds));
-    if (whole < 3600) return std::to_string(whole / 60) + " min " + std::to_string(whole % 60) + " s";
-    return std::to_string(whole / 3600) + " h " + std::to_string(whole % 3600 / 60) + " min";
+    if (whole < 3600) return fmt::format("{} min {} s", whole / 60, whole % 60);
+    return fmt::format("{} h {} min", whole / 3600, whole % 3600 / 60);
 }
 
 bool is_date(std::string_view text) {

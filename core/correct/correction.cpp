@@ -1,5 +1,7 @@
 #include "core/correct/correction.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -12,8 +14,8 @@ CorrectionTable::CorrectionTable(std::vector<double> frequency_hz, std::vector<d
     : frequency_hz_(std::move(frequency_hz)), db_(std::move(db)), between_(between) {
     if (frequency_hz_.empty()) fail_input("the table of corrections has no rows");
     if (frequency_hz_.size() != db_.size()) {
-        fail_input("the table of corrections has " + std::to_string(frequency_hz_.size()) +
-                   " frequencies and " + std::to_string(db_.size()) + " values");
+        fail_input(fmt::format("the table of corrections has {} frequencies and {} values",
+                               frequency_hz_.size(), db_.size()));
     }
     for (std::size_t i = 0; i < db_.size(); ++i) {
         if (!(frequency_hz_[i] > 0) || !std::isfinite(frequency_hz_[i]) || !std::isfinite(db_[i])) {

@@ -1,5 +1,7 @@
 #include "core/dsp/density.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -84,8 +86,10 @@ Density power_density(const IqRecord& record, const DensitySettings& settings) {
     const std::size_t size = settings.size;
     const std::uint64_t count = record.size();
     if (count < size) {
-        fail_input("the record of " + std::to_string(count) + " samples is shorter than one transform of " +
-                   std::to_string(size) + ": choose a wider resolution or a longer record");
+        fail_input(
+            fmt::format("the record of {} samples is shorter than one transform of {}: choose a wider "
+                        "resolution or a longer record",
+                        count, size));
     }
     const auto window = window_values(settings.window, size);
     std::vector<float> twice(2 * size);

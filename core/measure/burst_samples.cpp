@@ -1,5 +1,7 @@
 #include "core/measure/burst_samples.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -36,8 +38,8 @@ void require_inside(const IqRecord& record, double shift_hz) {
 
 void note_left_out(std::size_t left_out, std::size_t all, const char* what, Outcome& outcome) {
     if (left_out == 0) return;
-    outcome.notes.push_back(std::to_string(left_out) + " of " + std::to_string(all) + " bursts are no such " +
-                            what + " and were left out");
+    outcome.notes.push_back(
+        fmt::format("{} of {} bursts are no such {} and were left out", left_out, all, what));
 }
 
 }  // namespace rt

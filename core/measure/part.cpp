@@ -1,5 +1,7 @@
 #include "core/measure/part.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -19,8 +21,8 @@ RecordPart part_named(const Parameters& p, std::uint64_t size, double step_s, st
     const auto first = static_cast<std::uint64_t>(std::ceil(from / step_s - 1e-6));
     const auto last = std::min(size, static_cast<std::uint64_t>(std::floor(to / step_s + 1e-6)));
     if (last < first + fewest) {
-        fail_input(std::string(what) + " has " + std::to_string(last > first ? last - first : 0) +
-                   " samples, at least " + std::to_string(fewest) + " are needed");
+        fail_input(fmt::format("{} has {} samples, at least {} are needed", what,
+                               last > first ? last - first : 0, fewest));
     }
     return {first, last};
 }

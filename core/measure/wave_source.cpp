@@ -1,5 +1,7 @@
 #include "core/measure/wave_source.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -79,9 +81,8 @@ Waveform take_waveform(Capture capture, const char* procedure) {
     if (auto* wave = std::get_if<Waveform>(&capture)) {
         for (const auto& channel : wave->channels) {
             if (channel->size() != wave->size()) {
-                fail_input("the channels of the record have different lengths, " +
-                           std::to_string(wave->size()) + " and " + std::to_string(channel->size()) +
-                           " samples");
+                fail_input(fmt::format("the channels of the record have different lengths, {} and {} samples",
+                                       wave->size(), channel->size()));
             }
         }
         return std::move(*wave);
@@ -113,8 +114,7 @@ Signal signal_of(const Waveform& wave, const Parameters& p) {
 
 Signal signal_of(const Waveform& wave, const Parameters& p, std::size_t channel) {
     if (channel < 1 || channel > wave.channels.size()) {
-        fail_input("the record has no channel " + std::to_string(channel) + ", it has " +
-                   std::to_string(wave.channels.size()));
+        fail_input(fmt::format("the record has no channel {}, it has {}", channel, wave.channels.size()));
     }
     const double ratio = p.number("probe_ratio").value_or(1);
     const auto& samples = wave.channels[channel - 1];

@@ -1,5 +1,7 @@
 #include "core/network/reflection.hpp"
 
+#include <fmt/core.h>
+
 #include "core/base/error.hpp"
 
 namespace rt {
@@ -7,8 +9,7 @@ namespace rt {
 Reflections reflections(const Network& network, const ReflectionPorts& ports) {
     for (const std::size_t port : {ports.a, ports.b}) {
         if (port > network.ports) {
-            fail_input("the data has no port " + std::to_string(port) + ", it has " +
-                       std::to_string(network.ports));
+            fail_input(fmt::format("the data has no port {}, it has {}", port, network.ports));
         }
     }
     if (ports.a == 0) fail_input("ports count from 1");

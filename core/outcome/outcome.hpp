@@ -49,7 +49,7 @@ struct Trace {
     std::optional<double> impedance_ohm;
     std::optional<double> centre_hz;        // masks: the carrier that offsets count from
     std::optional<double> reference_level;  // masks: 0 dB of the relative part, in y_unit
-    std::string declared = {};              // conditions that a person declared: "detector average"
+    std::string declared = {};              // conditions that the user declared: "detector average"
     std::string shows;  // the result that this is a close view of: of interest where that is judged
     struct Companion {
         std::string title;
@@ -113,7 +113,7 @@ struct Outcome {
     // What a verdict may need besides numbers. How long the signal was observed: nothing for what has no
     // time.
     std::optional<double> observed_s;
-    std::set<std::string> stated;  // parameters that somebody gave, not those that were only preset
+    std::set<std::string> stated;  // parameters that somebody gave, not defaults
     bool unscaled = false;         // voltages count in the record's own units: nothing says what 1 V is
     bool by_volts = false;         // thresholds or a mask in volts decided what was measured
 

@@ -57,7 +57,7 @@ const ParameterInfo& Parameters::info_of(std::string_view name) const {
 void Parameters::set(std::string_view name, std::string_view text) {
     const auto& known = info_of(name);
     const Quantity value = parse_value(known, text);
-    preset_.erase(known.name);
+    defaults_.erase(known.name);
     texts_[known.name] = known.kind == ParameterKind::choice ? lower(trim(text)) : std::string(trim(text));
     const bool number = known.kind == ParameterKind::quantity || known.kind == ParameterKind::whole_number;
     if (number) values_[known.name] = value;
@@ -67,9 +67,9 @@ void Parameters::set_quantity(std::string_view name, Quantity value) {
     set(name, format_exact(value));
 }
 
-void Parameters::set_preset(std::string_view name, std::string_view text) {
+void Parameters::set_default(std::string_view name, std::string_view text) {
     set(name, text);
-    preset_.insert(std::string(name));
+    defaults_.insert(std::string(name));
 }
 
 std::set<std::string> Parameters::stated_names() const {
@@ -80,10 +80,10 @@ std::set<std::string> Parameters::stated_names() const {
     return out;
 }
 
-void Parameters::fill_presets() {
+void Parameters::fill_defaults() {
     for (const auto& entry : known_) {
-        if (entry.preset[0] == '\0' || has(entry.name)) continue;
-        set_preset(entry.name, entry.preset);
+        if (entry.otherwise[0] == '\0' || has(entry.name)) continue;
+        set_default(entry.name, entry.otherwise);
     }
 }
 

@@ -1,4 +1,4 @@
-// Parameters of procedures: known by name, each with its unit, preset and explanation.
+// Parameters of procedures: known by name, each with its unit, default and explanation.
 #pragma once
 
 #include <map>
@@ -20,7 +20,7 @@ struct ParameterInfo {
     const char* name;
     ParameterKind kind;
     Unit unit;
-    const char* preset;        // value used when neither campaign nor rule sets it; "" for none
+    const char* otherwise;     // value used when neither campaign nor rule sets it; "" for none
     const char* help;          // one sentence
     const char* choices = "";  // of a choice, with spaces between them
 };
@@ -34,13 +34,13 @@ class Parameters {
     void set(std::string_view name, std::string_view text);
     void set_quantity(std::string_view name, Quantity value);
     // The same for a value that nobody stated.
-    void set_preset(std::string_view name, std::string_view text);
+    void set_default(std::string_view name, std::string_view text);
     bool has(std::string_view name) const { return texts_.contains(std::string(name)); }
 
-    // Presets fill what has not been set.
-    void fill_presets();
-    // True for a value that somebody gave (a person, a campaign, a rule), not for one that is only preset.
-    bool stated(std::string_view name) const { return has(name) && !preset_.contains(std::string(name)); }
+    // Defaults fill what has not been set.
+    void fill_defaults();
+    // True for a value that somebody gave (the user, a campaign, a rule), not for a default.
+    bool stated(std::string_view name) const { return has(name) && !defaults_.contains(std::string(name)); }
 
     std::set<std::string> stated_names() const;
 
@@ -65,7 +65,7 @@ class Parameters {
     std::span<const ParameterInfo> known_;
     std::map<std::string, std::string> texts_;  // as written
     std::map<std::string, Quantity> values_;    // quantities and whole numbers
-    std::set<std::string> preset_;              // what fill_presets() has set
+    std::set<std::string> defaults_;            // what fill_defaults() has set
 };
 
 }  // namespace rt

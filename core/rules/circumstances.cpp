@@ -86,7 +86,7 @@ std::string who_states(const std::string& name) {
         return "write properties = { " + name.substr(11) + " = \"...\" } at the instrument in the bench file";
     if (name.starts_with("axis.")) return "the test has no axis " + name.substr(5);
     const std::string key = name.starts_with(of_parameter) ? name.substr(of_parameter.size()) : name;
-    return "set the parameter " + key + " (its preset counts only when it is given)";
+    return "set the parameter " + key + " (its default counts only when it is given)";
 }
 
 bool met(const Requirement& required, const std::string& value) {

@@ -1,5 +1,7 @@
 #include "core/rules/judge.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -87,8 +89,8 @@ std::string lack_of_points(const Trace& trace, double from, double to) {
         const auto inside =
             std::upper_bound(x.begin(), x.end(), to) - std::lower_bound(x.begin(), x.end(), from);
         if (inside >= fewest || trace.x_unit != Unit::hertz) return {};
-        return "only " + std::to_string(inside) + " points of the trace lie where the limit is: measure at " +
-               std::to_string(fewest) + " or more";
+        return fmt::format("only {} points of the trace lie where the limit is: measure at {} or more",
+                           inside, fewest);
     }
     const double step = widest_step(x, from, to);
     if (step <= *trace.resolution_bandwidth_hz * 1.001) return {};
@@ -247,9 +249,8 @@ void count_occurrences(const Bound& bound, const Rule& rule, const Occurrences& 
     finding.points_beyond = beyond;
     if (beyond == 0) return;
     const bool more = beyond == all.worst.size() && all.count > beyond;
-    finding.reason = std::to_string(beyond) + (more ? " or more" : "") + " of " + std::to_string(all.count) +
-                     " beyond the limit" + (beyond > most_named ? ", the worst" : "") + ": " +
-                     named.substr(2);
+    finding.reason = fmt::format("{}{} of {} beyond the limit{}: {}", beyond, (more ? " or more" : ""),
+                                 all.count, (beyond > most_named ? ", the worst" : ""), named.substr(2));
 }
 
 Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome, Finding finding,
@@ -336,7 +337,7 @@ void decide(const Rule& rule, const Budget& budget, const JudgeOptions& options,
 
 }  // namespace
 
-// What a person declared in place of the capture stays with the verdict.
+// What the user declared in place of the capture stays with the verdict.
 static Finding declared(const Rule& rule, const Outcome& outcome, Finding finding) {
     const Trace* conditions = conditions_of(rule, outcome);
     if (conditions && !conditions->declared.empty() && finding.verdict != Verdict::none) {

@@ -1,4 +1,4 @@
-// Limits that a person states in a few words instead of a rulebook's.
+// Limits that the user states in a few words instead of a rulebook's.
 #pragma once
 
 #include <string>

@@ -1,5 +1,7 @@
 #include "core/serial/clock.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -207,9 +209,10 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
     constexpr double most_too_close = 0.01;
     if (static_cast<double>(numbers.too_close) > most_too_close * static_cast<double>(edges.size()) &&
         !settings.loose) {
-        fail_signal(std::to_string(numbers.too_close) + " of " + std::to_string(edges.size()) +
-                    " edges lie closer than half a symbol to the one before: noise or glitches beyond the "
-                    "hysteresis");
+        fail_signal(
+            fmt::format("{} of {} edges lie closer than half a symbol to the one before: noise or glitches "
+                        "beyond the hysteresis",
+                        numbers.too_close, edges.size()));
     }
     out.bit = std::move(numbers.of);
     const Line line = fitted(out.bit, edges);

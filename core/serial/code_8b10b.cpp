@@ -1,5 +1,7 @@
 #include "core/serial/code_8b10b.hpp"
 
+#include <fmt/core.h>
+
 #include <array>
 #include <bit>
 
@@ -48,7 +50,7 @@ const std::array<CodeColumn, 2>& columns() {
 }  // namespace
 
 std::string name(Symbol s) {
-    return (s.control ? "K" : "D") + std::to_string(s.value & 31) + "." + std::to_string(s.value >> 5);
+    return fmt::format("{}{}.{}", (s.control ? "K" : "D"), s.value & 31, s.value >> 5);
 }
 
 std::optional<std::uint16_t> encode_8b10b(Symbol s, bool& positive) {

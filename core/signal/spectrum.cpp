@@ -1,5 +1,7 @@
 #include "core/signal/spectrum.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -33,8 +35,8 @@ std::optional<double> to_dbm(const Spectrum& s) {
 void require_valid(const Spectrum& s, const std::string& place) {
     if (s.frequency_hz.empty()) fail_input(place, "the spectrum has no points");
     if (s.frequency_hz.size() != s.level.size()) {
-        fail_input(place, "the spectrum has " + std::to_string(s.frequency_hz.size()) + " frequencies but " +
-                              std::to_string(s.level.size()) + " levels");
+        fail_input(place, fmt::format("the spectrum has {} frequencies but {} levels", s.frequency_hz.size(),
+                                      s.level.size()));
     }
     for (std::size_t i = 0; i < s.level.size(); ++i) {
         if (!std::isfinite(s.frequency_hz[i]) || !std::isfinite(s.level[i])) {

@@ -43,7 +43,7 @@ struct Spectrum {
     std::optional<double> reference_level;     // in `unit`
     std::optional<std::string> distrust{};     // why it cannot be trusted, if it cannot
     std::vector<double> correction_db = {};    // contained in each level; empty when there is none
-    std::string declared = {};  // what a person declared in place of the capture: "detector average"
+    std::string declared = {};  // what the user declared in place of the capture: "detector average"
 };
 
 // Throws Error(input) naming the first index where frequencies do not ascend, lengths differ or a value is

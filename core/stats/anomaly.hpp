@@ -1,4 +1,4 @@
-// What looks odd in the curves of a sweep: hints for a person, never a verdict.
+// What looks odd in the curves of a sweep: hints for the user, never a verdict.
 #pragma once
 
 #include <span>

@@ -1,5 +1,7 @@
 #include "core/sweep/sweep.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -83,8 +85,8 @@ std::vector<AxisValue> channel_values(const ChannelPlan& plan, const std::vector
     for (const int channel : channels) {
         const auto frequency = plan.frequency_hz(channel);
         if (!frequency) {
-            fail_input("channel " + std::to_string(channel) + " is not in the plan " + plan.id +
-                       ", which has " + std::to_string(plan.first) + " to " + std::to_string(plan.last));
+            fail_input(fmt::format("channel {} is not in the plan {}, which has {} to {}", channel, plan.id,
+                                   plan.first, plan.last));
         }
         values.push_back({std::to_string(channel), Quantity{*frequency, Unit::hertz}, channel});
     }
@@ -122,9 +124,9 @@ std::size_t point_count(const Sweep& sweep) {
         if (!before)
             fail_input("axis " + in_quotes(axis.name) + " cannot be coupled: no axis stands before it");
         if (before->values.size() != axis.values.size()) {
-            fail_input("axis " + in_quotes(axis.name) + " has " + std::to_string(axis.values.size()) +
-                       " values, the axis " + in_quotes(before->name) + " it is coupled to has " +
-                       std::to_string(before->values.size()));
+            fail_input(fmt::format("axis {} has {} values, the axis {} it is coupled to has {}",
+                                   in_quotes(axis.name), axis.values.size(), in_quotes(before->name),
+                                   before->values.size()));
         }
     }
     if (count > static_cast<double>(most_points)) {

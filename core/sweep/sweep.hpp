@@ -41,8 +41,8 @@ struct Axis {
     std::vector<AxisValue> values;
     std::vector<std::string> sets;  // "unit", "parameter.detector": what a new value goes to
     bool coupled = false;           // moves together with the axis before it, value by value
-    bool slow = false;              // changes take a person or much time: as seldom as possible
-    std::string prompt = {};        // what a person does at each change, {value} for the value
+    bool slow = false;              // changes take the user or much time: as seldom as possible
+    std::string prompt = {};        // what the user does at each change, {value} for the value
 };
 
 enum class Order {

@@ -1,5 +1,7 @@
 #include "lab/bench/session.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <utility>
 
@@ -74,8 +76,8 @@ std::string Session::read_exactly(std::size_t count, milliseconds timeout) {
     const auto deadline = steady_clock::now() + timeout;
     while (buffer_.size() < count) {
         if (ends_) {
-            fail_bench(peer_ + " ended its message after " + std::to_string(buffer_.size()) + " of " +
-                       std::to_string(count) + " bytes");
+            fail_bench(
+                fmt::format("{} ended its message after {} of {} bytes", peer_, buffer_.size(), count));
         }
         read_more(deadline, timeout, "waiting for data");
     }

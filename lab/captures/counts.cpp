@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -12,9 +14,8 @@ namespace rt::lab {
 namespace {
 
 std::string table_of(const Counts& c) {
-    return distrust_line(c.distrust) + "packets_sent,packets_received,bits,bit_errors\n" +
-           std::to_string(c.packets_sent) + "," + std::to_string(c.packets_received) + "," +
-           std::to_string(c.bits) + "," + std::to_string(c.bit_errors) + "\n";
+    return fmt::format("{}packets_sent,packets_received,bits,bit_errors\n{},{},{},{}\n",
+                       distrust_line(c.distrust), c.packets_sent, c.packets_received, c.bits, c.bit_errors);
 }
 
 // Counts of different settings are never added up: a column that is not understood may tell them apart.
@@ -79,8 +80,8 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
         session.fail("the counts contradict each other: " + in_quotes(text));
     counts.distrust = read_distrust(session, "lower the level");
     if (!counts.distrust && counts.packets_sent != setup.packets) {
-        counts.distrust = instrument.role + " sent " + std::to_string(counts.packets_sent) + " packets, " +
-                          std::to_string(setup.packets) + " were asked for";
+        counts.distrust = fmt::format("{} sent {} packets, {} were asked for", instrument.role,
+                                      counts.packets_sent, setup.packets);
     }
     return counts;
 }

@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -31,7 +33,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     const double longest =
         analyser.instrument().timeout_s + 3 * static_cast<double>(setup.points) / setup.bandwidth_hz;
     for (std::size_t parameter = 0; parameter < 4; ++parameter) {
-        const std::string word = "S" + std::to_string(parameter / 2 + 1) + std::to_string(parameter % 2 + 1);
+        const std::string word = fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
         session.send("set_parameter", {{"parameter", word}});
         require_done(session, "sweep", longest, "sweep");
         const auto numbers = read_numbers(session, "read_trace", {}, 2 * setup.points, "trace");

@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -110,8 +112,9 @@ class WaveformKind : public KindOf<Waveform> {
     Waveform ask(InstrumentRole& role, const WaveformSetup& s) const override { return record(role, s); }
     double seconds_of(const Instrument&, const WaveformSetup& s) const override { return 2 * s.span_s; }
     std::string text_of(const WaveformSetup& s) const override {
-        return std::to_string(s.channels.size()) + (s.channels.size() == 1 ? " channel" : " channels") +
-               " for " + format({s.span_s, Unit::second}) + ", " + std::to_string(s.points) + " points";
+        return fmt::format("{}{} for {}, {} points", s.channels.size(),
+                           (s.channels.size() == 1 ? " channel" : " channels"),
+                           format({s.span_s, Unit::second}), s.points);
     }
     std::optional<Band> band_of(const WaveformSetup&) const override { return std::nullopt; }
     std::optional<Unit> unit_of(const WaveformSetup&) const override { return std::nullopt; }

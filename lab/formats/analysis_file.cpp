@@ -115,7 +115,7 @@ ParameterInfo read_parameter(const ConfigSection& section, std::set<std::string>
                       own.keep(choices)};
     section.at("default", [&] {
         const std::array known{out};
-        Parameters(known).fill_presets();
+        Parameters(known).fill_defaults();
     });
     return out;
 }

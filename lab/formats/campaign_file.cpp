@@ -41,7 +41,7 @@ constexpr std::array campaign_keys{
             "further campaign files, beside this one, whose tests, sweeps, conclusions, questions, watches "
             "and rechecks come first"},
     KeyInfo{"confirm_connections", Key::flag, false,
-            "a person confirms that everything is connected as drawn before anything is measured"},
+            "the operator confirms that everything is connected as drawn before anything is measured"},
 };
 
 constexpr std::array unit_keys{
@@ -257,7 +257,7 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     const ConfigSection unit = *root.table("unit", unit_section);
     campaign.title = head.text("title");
     campaign.customer = head.text("customer");
-    campaign.person = head.text("operator");
+    campaign.operator_name = head.text("operator");
     campaign.note = head.text("note");
     campaign.confirm_connections = head.flag("confirm_connections");
     if (head.has("bench")) campaign.bench = files.find("bench", head.text("bench"), file);

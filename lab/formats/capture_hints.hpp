@@ -1,4 +1,4 @@
-// What a person knows of a capture beyond its file.
+// What the operator knows of a capture beyond its file.
 #pragma once
 
 #include <filesystem>

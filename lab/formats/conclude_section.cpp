@@ -161,11 +161,13 @@ Test read_conclusion(const ConfigSection& section, const Campaign& campaign, con
     if (result.empty() && out.parameters.find("result") && known.size() != 1)
         section.fail("parameters", "test " + in_quotes(out.sources.front().test) +
                                        " gives several results: write parameters = { result = \"NAME\" }");
-    for (const auto& judge : section.tables("judge", conclude_judge_section))
-        out.judgings.push_back(read_judging(judge, library, out, campaign.judging));
+    for (const auto& judge : section.tables("judge", conclude_judge_section)) {
+        for (auto& judging : read_judgings(judge, library, out, campaign.judging))
+            out.judgings.push_back(std::move(judging));
+    }
     for (const auto& judging : out.judgings)
         section.at("judge", [&] { out.procedure->preset(*judging.rule.rule, out.parameters); });
-    out.parameters.fill_presets();
+    out.parameters.fill_defaults();
     return out;
 }
 

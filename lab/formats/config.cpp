@@ -1,5 +1,7 @@
 #include "lab/formats/config.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <sstream>
 
@@ -12,7 +14,7 @@ namespace rt::lab {
 namespace {
 
 std::string at_text(const std::string& file, int line, int column) {
-    return file + ":" + std::to_string(line) + ":" + std::to_string(column);
+    return fmt::format("{}:{}:{}", file, line, column);
 }
 
 ConfigNode to_node(const toml::node& from) {
@@ -238,9 +240,9 @@ void ConfigSection::fail(std::string_view key, const std::string& message) const
     fail_input(place(key), "key " + in_quotes(key) + " in " + info_->title + ": " + message);
 }
 
-double ConfigSection::quantity_or(std::string_view key, double preset) const {
+double ConfigSection::quantity_or(std::string_view key, double otherwise) const {
     const auto given = quantity(key);
-    return given ? given->value : preset;
+    return given ? given->value : otherwise;
 }
 
 void ConfigSection::at(std::string_view key, const std::function<void()>& work) const {

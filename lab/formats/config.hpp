@@ -82,7 +82,7 @@ class ConfigSection {
     std::vector<int> wholes(std::string_view key) const;
     bool flag(std::string_view key) const;
     std::optional<Quantity> quantity(std::string_view key) const;                // in the key's own unit
-    double quantity_or(std::string_view key, double preset) const;               // its value, or the preset
+    double quantity_or(std::string_view key, double otherwise) const;            // its value, or the other
     std::optional<Quantity> quantity_in(std::string_view key, Unit unit) const;  // in a unit known only now
     std::vector<std::pair<std::string, std::string>> pairs(std::string_view key) const;
     std::vector<std::vector<std::pair<std::string, std::string>>> pairs_list(std::string_view key) const;

@@ -1,5 +1,7 @@
 #include "lab/formats/csv_table.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 
 #include "core/base/error.hpp"
@@ -62,63 +64,81 @@ std::string csv_cell(std::string text) {
     return '"' + text + '"';
 }
 
-CsvTable::CsvTable(std::string_view text, std::string file) : file_(std::move(file)) {
+CsvTable::CsvTable(std::string_view text, std::string file, const char* example) : file_(std::move(file)) {
     if (text.starts_with("\xEF\xBB\xBF")) text.remove_prefix(3);  // byte order mark of some spreadsheets
-    char separator = ',';
-    std::size_t line_number = 0;
-    for (const auto whole : split(text, '\n')) {
-        ++line_number;
-        const auto line = trim(whole);
+    while (!text.empty()) {
+        const auto end = std::min(text.find('\n'), text.size());
+        const auto line = trim(text.substr(0, end));
+        text.remove_prefix(std::min(end + 1, text.size()));
+        ++row_;
         if (line.empty()) continue;
         if (line.front() == '#') {
             const auto colon = line.find(':');
-            if (colon == std::string_view::npos) continue;
-            remarks_.emplace_back(trim(line.substr(1, colon - 1)), trim(line.substr(colon + 1)));
-            continue;
+            if (colon != std::string_view::npos)
+                remarks_.push_back({std::string(trim(line.substr(1, colon - 1))),
+                                    std::string(trim(line.substr(colon + 1))), row_});
+        } else if (columns_.empty()) {
+            take_heading(line);
+        } else {
+            take_row(line);
         }
-        if (columns_.empty()) {
-            separator = csv_separator(line);
-            for (const auto& written : csv_cells(line, separator)) {
-                const std::string_view cell = written;
-                const auto unit = heading_unit(cell);
-                const auto spelling = unit.empty() ? std::nullopt : parse_unit(unit);
-                if (!unit.empty() && !spelling) {
-                    fail_input(file_ + ", row " + std::to_string(line_number) + ", column " +
-                                   std::to_string(columns_.size() + 1),
-                               "unknown unit " + in_quotes(unit));
-                }
-                auto name = trim(cell.substr(0, cell.size()));
-                if (!unit.empty()) name = trim(cell.substr(0, cell.rfind(unit)));
-                if (name.ends_with("[]")) name.remove_suffix(1);  // without a unit, whatever the name ends in
-                while (!name.empty() && std::string_view("[(_/ ").find(name.back()) != std::string_view::npos)
-                    name.remove_suffix(1);
-                columns_.push_back({std::string(name), spelling, {}});
-            }
-            continue;
-        }
-        const auto cells = csv_cells(line, separator);
-        if (cells.size() < columns_.size()) {
-            fail_input(
-                file_ + ", row " + std::to_string(line_number) + ", column " +
-                    std::to_string(cells.size() + 1),
-                "the cell is missing: the heading has " + std::to_string(columns_.size()) + " columns");
-        }
-        for (std::size_t i = columns_.size(); i < cells.size(); ++i) {
-            // Something behind the last column is a decimal comma or a shifted row.
-            if (trim(cells[i]).empty()) continue;
-            fail_input(file_ + ", row " + std::to_string(line_number) + ", column " + std::to_string(i + 1),
-                       "the row has more cells than the heading's " + std::to_string(columns_.size()) +
-                           ": write decimals with a point");
-        }
-        for (std::size_t i = 0; i < columns_.size(); ++i) columns_[i].cells.emplace_back(trim(cells[i]));
-        lines_.push_back(line_number);
     }
-    if (columns_.empty()) fail_input(file_, "is empty: write a heading and rows");
+    if (columns_.empty())
+        fail_input(file_, std::string("is empty: write a heading ") + (*example ? "such as " : "") + example +
+                              (*example ? " " : "") + "and rows");
+}
+
+void CsvTable::take_heading(std::string_view line) {
+    heading_ = row_;
+    separator_ = csv_separator(line);
+    for (const auto& written : csv_cells(line, separator_)) {
+        const std::string_view cell = written;
+        const auto unit = heading_unit(cell);
+        const auto spelling = unit.empty() ? std::nullopt : parse_unit(unit);
+        if (!unit.empty() && !spelling)
+            fail_input(place(row_, columns_.size() + 1), "unknown unit " + in_quotes(unit));
+        auto name = trim(cell.substr(0, cell.size()));
+        if (!unit.empty()) name = trim(cell.substr(0, cell.rfind(unit)));
+        if (name.ends_with("[]")) name.remove_suffix(1);  // without a unit, whatever the name ends in
+        while (!name.empty() && std::string_view("[(_/ ").find(name.back()) != std::string_view::npos)
+            name.remove_suffix(1);
+        columns_.push_back({std::string(name), written, spelling, {}});
+    }
+}
+
+void CsvTable::take_row(std::string_view line) {
+    std::size_t column = 0;
+    const auto take = [&](std::string_view cell) {
+        if (column < columns_.size()) {
+            columns_[column].cells.emplace_back(trim(cell));
+        } else if (!trim(cell).empty()) {
+            // Something behind the last column is a decimal comma or a shifted row.
+            fail_input(
+                place(row_, column + 1),
+                fmt::format("the row has more cells than the heading's {}: write decimals with a point",
+                            columns_.size()));
+        }
+        ++column;
+    };
+    if (line.find('"') != std::string_view::npos) {
+        for (const auto& cell : csv_cells(line, separator_)) take(cell);
+    } else {
+        for (;;) {
+            const auto end = line.find(separator_);
+            take(line.substr(0, end));
+            if (end == std::string_view::npos) break;
+            line.remove_prefix(end + 1);
+        }
+    }
+    if (column < columns_.size())
+        fail_input(place(row_, column + 1),
+                   fmt::format("the cell is missing: the heading has {} columns", columns_.size()));
+    lines_.push_back(row_);
 }
 
 std::string CsvTable::remark(std::string_view name) const {
-    for (const auto& [key, value] : remarks_) {
-        if (lower(key) == name) return value;
+    for (const auto& remark : remarks_) {
+        if (lower(remark.name) == name) return remark.value;
     }
     return {};
 }
@@ -137,9 +157,16 @@ const CsvColumn& CsvTable::required(std::string_view name) const {
     fail_input(file_, "has no column " + in_quotes(name) + suggestion(name, names));
 }
 
+std::string CsvTable::place(std::size_t row, std::size_t column) const {
+    return fmt::format("{}, row {}, column {}", file_, row, column);
+}
+
 std::string CsvTable::place(const CsvColumn& column, std::size_t row) const {
-    return file_ + ", row " + std::to_string(lines_[row]) + ", column " +
-           std::to_string(&column - columns_.data() + 1);
+    return place(lines_[row], static_cast<std::size_t>(&column - columns_.data()) + 1);
+}
+
+std::string CsvTable::place(const CsvColumn& column) const {
+    return place(heading_, static_cast<std::size_t>(&column - columns_.data()) + 1);
 }
 
 double CsvTable::number(const CsvColumn& column, std::size_t row) const {

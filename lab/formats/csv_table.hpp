@@ -26,7 +26,8 @@ std::vector<std::string> csv_cells(std::string_view line, char separator);
 std::string csv_cell(std::string text);
 
 struct CsvColumn {
-    std::string name;  // without its unit
+    std::string name;     // without its unit
+    std::string heading;  // as written
     std::optional<Spelling> unit;
     std::vector<std::string> cells;
 };
@@ -34,8 +35,15 @@ struct CsvColumn {
 class CsvTable {
   public:
     // Cells stand between commas, semicolons or tabs, whichever the heading uses. Throws Error(input) for no
-    // heading, an unknown unit in brackets, rows that are too short.
-    CsvTable(std::string_view text, std::string file);
+    // heading, an unknown unit in brackets, rows that are too short. `example` is a heading that is named
+    // where there is none.
+    CsvTable(std::string_view text, std::string file, const char* example = "");
+
+    struct Remark {
+        std::string name, value;
+        std::size_t row = 0;
+    };
+    const std::vector<Remark>& remarks() const { return remarks_; }
 
     // Remarks "# name: value"; capitals in the name do not count, `name` has none.
     std::string remark(std::string_view name) const;
@@ -47,11 +55,19 @@ class CsvTable {
     // The cell as a number, in the unit of the column without prefix. Throws Error(input) with the place.
     double number(const CsvColumn& column, std::size_t row) const;
     std::string place(const CsvColumn& column, std::size_t row) const;
+    std::string place(const CsvColumn& column) const;  // of its heading
 
   private:
+    std::string place(std::size_t row, std::size_t column) const;
+    void take_heading(std::string_view line);
+    void take_row(std::string_view line);
+
     std::string file_;
-    std::vector<std::pair<std::string, std::string>> remarks_;
+    std::vector<Remark> remarks_;
     std::vector<CsvColumn> columns_;
+    char separator_ = ',';
+    std::size_t row_ = 0;             // the one being read, from 1
+    std::size_t heading_ = 0;         // that of the heading
     std::vector<std::size_t> lines_;  // of each row
 };
 

@@ -19,7 +19,7 @@ void append_line(const std::filesystem::path& path, std::string_view line);
 // False for paths that lead out of the folder they are taken in, by "..", or by beginning at the root.
 bool stays_inside(const std::filesystem::path& relative);
 
-// Makes the folder and those above it. Throws Error(input): a person named it.
+// Makes the folder and those above it. Throws Error(input): the operator named it.
 void make_folder(const std::filesystem::path& path);
 
 // SHA-256 (FIPS 180-4) as 64 hexadecimal digits.

@@ -15,7 +15,7 @@ constexpr std::array take_keys{
             "what is set before it, besides and above the settings of the test"},
     KeyInfo{"instrument", Key::text, false,
             "role of the instrument that delivers it; that of the test without it"},
-    KeyInfo{"prompt", Key::text, false, "what a person has to do before it; waits for go, skip or stop"},
+    KeyInfo{"prompt", Key::text, false, "what the operator has to do before it; waits for go, skip or stop"},
 };
 
 std::vector<std::string> names_of(const Procedure& procedure) {

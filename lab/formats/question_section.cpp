@@ -1,5 +1,7 @@
 #include "lab/formats/question_section.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
 
@@ -36,7 +38,7 @@ Question read_question(const ConfigSection& section) {
     Question question;
     question.name = section.text("name");
     question.ask = section.text("ask");
-    question.preset = section.text("default");
+    question.otherwise = section.text("default");
     question.sets = section.text("sets");
     question.place = section.place();
     const std::string kind = section.has("kind") ? section.text("kind") : "yes";
@@ -107,8 +109,7 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
     names.insert(names.end(), prompts.begin(), prompts.end());
     const ConfigNode root = parse_config(read_file(file), file.string());
     for (const auto& [name, node] : root.entries) {
-        const std::string place =
-            file.string() + ":" + std::to_string(node.line) + ":" + std::to_string(node.column);
+        const std::string place = fmt::format("{}:{}:{}", file.string(), node.line, node.column);
         if (std::find(names.begin(), names.end(), name) == names.end()) {
             fail_input(place, "no question or prompt " + in_quotes(name) + " in the campaign" +
                                   suggestion(name, names));
@@ -121,17 +122,18 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
 }
 
 Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
-                const std::function<std::string(const Question&)>& person) {
+                const std::function<std::string(const Question&)>& ask_operator) {
     for (const auto& question : questions) {
         if (!known.contains(question.name)) {
-            if (unattended && !question.preset.empty()) {
-                known[question.name] = question.preset;
-            } else if (person && !unattended) {
-                known[question.name] = std::string(trim(person(question)));
+            if (unattended && !question.otherwise.empty()) {
+                known[question.name] = question.otherwise;
+            } else if (ask_operator && !unattended) {
+                known[question.name] = std::string(trim(ask_operator(question)));
             } else {
                 fail(question,
                      "nobody answers: run on a terminal, name an --answers file" +
-                         std::string(question.preset.empty() ? "" : ", or use --unattended for its default"));
+                         std::string(question.otherwise.empty() ? ""
+                                                                : ", or use --unattended for its default"));
             }
         }
         require_met(question, known[question.name]);

@@ -1,4 +1,4 @@
-// Questions to the operator before a run: pre-checks, serial numbers. Answers come from a person, from a
+// Questions to the operator before a run: pre-checks, serial numbers. Answers come from the operator, from a
 // file, or from declared defaults.
 #pragma once
 
@@ -17,7 +17,7 @@ extern const SectionInfo question_section;
 
 Question read_question(const ConfigSection& section);
 
-// What a person may answer, for the prompt: "yes or no", "a date such as 2027-05-31" ...
+// What the operator may answer, for the prompt: "yes or no", "a date such as 2027-05-31" ...
 std::string expected_answer(const Question& question);
 
 // Throws Error(input) when the answer is of the wrong kind or the check is not met: no instead of yes, a date
@@ -28,9 +28,9 @@ void require_met(const Question& question, const std::string& answer);
 Answers read_answers(const std::filesystem::path& file, const std::vector<Question>& questions,
                      const std::vector<std::string>& prompts = {});
 
-// Every question's answer: out of `known`, else from `person` (if somebody is there), else its default when
-// `unattended`. Every answer is checked. Throws Error(input) for a question that nobody answers.
+// Every question's answer: out of `known`, else from `ask_operator` (if somebody is there), else its default
+// when `unattended`. Every answer is checked. Throws Error(input) for a question that nobody answers.
 Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
-                const std::function<std::string(const Question&)>& person);
+                const std::function<std::string(const Question&)>& ask_operator);
 
 }  // namespace rt::lab

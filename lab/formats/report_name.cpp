@@ -24,7 +24,7 @@ const NameWord name_words[] = {
      }},
     {"campaign", [](const RunRecord& r) { return r.head.title; }},
     {"customer", [](const RunRecord& r) { return r.head.customer; }},
-    {"operator", [](const RunRecord& r) { return r.head.person; }},
+    {"operator", [](const RunRecord& r) { return r.head.operator_name; }},
     {"verdict", [](const RunRecord& r) { return std::string(name(overall_verdict(r))); }},
 };
 

@@ -61,7 +61,7 @@ constexpr std::array rule_keys{
             "how long the signal must have been observed; shorter gives no verdict", Unit::second},
     KeyInfo{
         "requires", Key::texts, false,
-        "what must be stated: a parameter of the procedure (gain: a preset is no statement), \"unit.NAME\", "
+        "what must be stated: a parameter of the procedure (gain: a default is no statement), \"unit.NAME\", "
         "\"instrument.bandwidth >= 2 GHz\""},
     KeyInfo{"conditions", Key::pairs, false, "further conditions: port, class, distance, site ..."},
     KeyInfo{"presets", Key::pairs, false, "procedure parameters that the clause fixes"},
@@ -114,10 +114,10 @@ constexpr std::array<const SectionInfo*, 7> rulebook_sections{&rulebook_root,   
                                                               &rule_section,    &row_section,  &piece_section,
                                                               &sign_off_section};
 
-// A word out of a fixed list; `preset` when the key is absent.
+// A word out of a fixed list; `otherwise` when the key is absent.
 std::string choice(const ConfigSection& section, const char* key, const std::vector<std::string>& known,
-                   const std::string& preset) {
-    const std::string word = section.has(key) ? section.text(key) : preset;
+                   const std::string& otherwise) {
+    const std::string word = section.has(key) ? section.text(key) : otherwise;
     if (std::find(known.begin(), known.end(), word) == known.end()) {
         section.fail(key, "unknown word " + in_quotes(word) + suggestion(word, known));
     }

@@ -1,5 +1,7 @@
 #include "lab/formats/sigmf.hpp"
 
+#include <fmt/core.h>
+
 #include <fcntl.h>
 #include <openssl/evp.h>
 #include <unistd.h>
@@ -62,9 +64,9 @@ class SampleFile {
         if (handle_ < 0) fail_input(file.string(), std::string("cannot be read: ") + std::strerror(errno));
         const auto bytes = std::filesystem::file_size(file);
         if (bytes % frame_ != 0) {
-            fail_input(file.string(), std::to_string(bytes) + " bytes are no whole number of " + type.name +
-                                          " samples of " + std::to_string(frame_) +
-                                          " bytes: the file is cut off or of another type");
+            fail_input(file.string(), fmt::format("{} bytes are no whole number of {} samples of {} bytes: "
+                                                  "the file is cut off or of another type",
+                                                  bytes, type.name, frame_));
         }
         if (bytes == 0) fail_input(file.string(), "holds no samples");
         size_ = bytes / frame_;

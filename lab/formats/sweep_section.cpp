@@ -17,7 +17,7 @@ constexpr std::array sweep_keys{
     KeyInfo{
         "sets", Key::texts, true,
         "where a value goes: \"unit\" (its setting of the axis's name), \"ROLE.SETTING\" of an instrument, "
-        "\"parameter.NAME\", \"operator\" (a person, by the prompt), or several"},
+        "\"parameter.NAME\", \"operator\" (the operator, by the prompt), or several"},
     KeyInfo{"values", Key::words, false, "the values, as words or, with unit, as quantities"},
     KeyInfo{"unit", Key::text, false, "the values are quantities of this unit"},
     KeyInfo{"range", Key::table, false, "from, to and step (or per_decade) instead of values"},
@@ -33,7 +33,7 @@ constexpr std::array sweep_keys{
     KeyInfo{"slow", Key::flag, false,
             "changed as seldom as possible, over all tests with an axis of this name"},
     KeyInfo{"prompt", Key::text, false,
-            "what a person does at each change, with {value}; makes the axis slow"},
+            "what the operator does at each change, with {value}; makes the axis slow"},
 };
 
 // The same with a name.

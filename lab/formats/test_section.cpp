@@ -53,7 +53,7 @@ constexpr std::array test_keys{
             "how the first result goes over the last axis: rising or falling; what does not is shown as an "
             "anomaly"},
     KeyInfo{"prompt", Key::text, false,
-            "what a person has to do before the test; waits for go, skip or stop"},
+            "what the operator has to do before the test; waits for go, skip or stop"},
     KeyInfo{"power_cycle", Key::text, false, "role of a supply that is switched off and on before the test"},
     KeyInfo{"provides", Key::text, false, "name of the calibration that this test makes"},
     KeyInfo{"provides_result", Key::text, false,
@@ -68,7 +68,8 @@ constexpr std::array test_keys{
 };
 
 constexpr std::array judge_keys{
-    KeyInfo{"rule", Key::text, true, "rulebook and rule: \"cispr-32/mains-b-qp\""},
+    KeyInfo{"rule", Key::text, false, "rulebook and rule: \"cispr-32/mains-b-qp\""},
+    KeyInfo{"rules", Key::texts, false, "several of them, with the same keys below"},
     KeyInfo{"when", Key::pairs, false, "axis values for which the rule applies; all of the test without it"},
     KeyInfo{"marginal", Key::quantity, false, "overrides the campaign's and the rule's"},
     KeyInfo{"allow_partial", Key::flag, false, "judge traces that cover only a part of the limit"},
@@ -194,7 +195,7 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
     for (const auto& judging : test.judgings) {
         section.at("judge", [&] { test.procedure->preset(*judging.rule.rule, test.parameters); });
     }
-    test.parameters.fill_presets();
+    test.parameters.fill_defaults();
 }
 
 }  // namespace
@@ -202,44 +203,55 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
 const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
 const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
 
-Decision read_decision(const ConfigSection& section, Decision preset) {
-    if (!section.has("decision")) return preset;
+Decision read_decision(const ConfigSection& section, Decision otherwise) {
+    if (!section.has("decision")) return otherwise;
     const std::string word = section.text("decision");
     if (const auto decision = parse_decision(word)) return *decision;
     section.fail("decision",
                  "unknown word " + in_quotes(word) + suggestion(word, {"simple", "guarded", "cispr"}));
 }
 
-Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
-                     const JudgingPresets& presets) {
-    Judging judging;
-    section.at("rule", [&] {
-        judging.rule = library.find(section.text("rule"));
-        // What a search gives is judged, not its trials.
-        const auto gives = test.gives();
-        if (!test.by_trials()) {
-            require_applicable(*test.procedure, judging.rule);
-        } else if (std::find(gives.begin(), gives.end(), judging.rule.rule->applies_to) == gives.end()) {
-            fail_input("rule " + judging.rule.full_id() + " judges " +
-                       in_quotes(judging.rule.rule->applies_to) + ", but the " +
-                       (test.search ? "search" : "adjustment") + " gives " + in_quotes(gives.front()));
-        }
-    });
-    const Unit unit = judging.rule.rule->unit;
-    if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
-        judging.options.marginal = own->value;
-    } else if (is_decibel(unit)) {
-        judging.options.marginal = presets.marginal_db;
+// Throws Error(input) for a rule that is not there, or judges nothing that the test gives.
+static RuleRef applicable_rule(const RuleLibrary& library, const std::string& id, const Test& test) {
+    const RuleRef rule = library.find(id);
+    // What a search gives is judged, not its trials.
+    const auto gives = test.gives();
+    if (!test.by_trials()) {
+        require_applicable(*test.procedure, rule);
+    } else if (std::find(gives.begin(), gives.end(), rule.rule->applies_to) == gives.end()) {
+        fail_input("rule " + rule.full_id() + " judges " + in_quotes(rule.rule->applies_to) + ", but the " +
+                   (test.search ? "search" : "adjustment") + " gives " + in_quotes(gives.front()));
     }
-    judging.options.allow_partial = section.flag("allow_partial");
-    if (const auto least = section.quantity("least_observation"))
-        judging.options.least_observation_s = least->value;
-    judging.options.decision = read_decision(section, presets.decision);
-    judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
-    return judging;
+    return rule;
 }
 
-Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
+std::vector<Judging> read_judgings(const ConfigSection& section, const RuleLibrary& library, const Test& test,
+                                   const JudgingDefaults& defaults) {
+    if (section.has("rule") == section.has("rules")) section.fail("rule", "give one of rule and rules");
+    const char* key = section.has("rule") ? "rule" : "rules";
+    std::vector<std::string> ids = section.texts("rules");
+    if (section.has("rule")) ids = {section.text("rule")};
+    if (ids.empty()) section.fail("rules", "is empty");
+    std::vector<Judging> out;
+    for (const auto& id : ids) {
+        Judging& judging = out.emplace_back();
+        section.at(key, [&] { judging.rule = applicable_rule(library, id, test); });
+        const Unit unit = judging.rule.rule->unit;
+        if (const auto own = section.quantity_in("marginal", is_decibel(unit) ? Unit::db : unit)) {
+            judging.options.marginal = own->value;
+        } else if (is_decibel(unit)) {
+            judging.options.marginal = defaults.marginal_db;
+        }
+        judging.options.allow_partial = section.flag("allow_partial");
+        if (const auto least = section.quantity("least_observation"))
+            judging.options.least_observation_s = least->value;
+        judging.options.decision = read_decision(section, defaults.decision);
+        judging.when = read_condition(section, "when", section.pairs("when"), test.sweep);
+    }
+    return out;
+}
+
+Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingDefaults& defaults,
                const Profile& profile) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &sources.procedures.find(section.text("procedure")); });
@@ -309,7 +321,8 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     }
     read_calibration(section, test);
     for (const auto& judge : section.tables("judge", judge_section)) {
-        test.judgings.push_back(read_judging(judge, sources.library, test, presets));
+        for (auto& judging : read_judgings(judge, sources.library, test, defaults))
+            test.judgings.push_back(std::move(judging));
     }
     read_parameters(section, test, profile);
     require_settable(section, test);

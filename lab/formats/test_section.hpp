@@ -21,15 +21,15 @@ namespace rt::lab {
 
 extern const SectionInfo test_section, judge_section;
 
-// "simple", "guarded" or "cispr" under "decision"; `preset` without the key. Throws Error(input).
-Decision read_decision(const ConfigSection& section, Decision preset);
+// "simple", "guarded" or "cispr" under "decision"; `otherwise` without the key. Throws Error(input).
+Decision read_decision(const ConfigSection& section, Decision otherwise);
 
 // One rule of a test, whose procedure and sweep are known. Throws Error(input) for one that judges what they
 // do not give.
-Judging read_judging(const ConfigSection& section, const RuleLibrary& library, const Test& test,
-                     const JudgingPresets& presets);
+std::vector<Judging> read_judgings(const ConfigSection& section, const RuleLibrary& library, const Test& test,
+                                   const JudgingDefaults& defaults);
 
-Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingPresets& presets,
+Test read_test(const ConfigSection& section, const SweepSources& sources, const JudgingDefaults& defaults,
                const Profile& profile);
 
 }  // namespace rt::lab

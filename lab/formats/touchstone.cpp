@@ -1,5 +1,7 @@
 #include "lab/formats/touchstone.hpp"
 
+#include <fmt/core.h>
+
 #include <cmath>
 #include <numbers>
 
@@ -201,8 +203,8 @@ class TouchstoneReader {
     void require_count() const {
         if (!values_.empty()) fail("the data ends in the middle of the parameters of a frequency");
         if (frequencies_told_ && network_.frequency_hz.size() != *frequencies_told_) {
-            fail("[Number of Frequencies] is " + std::to_string(*frequencies_told_) + ", the data has " +
-                 std::to_string(network_.frequency_hz.size()));
+            fail(fmt::format("[Number of Frequencies] is {}, the data has {}", *frequencies_told_,
+                             network_.frequency_hz.size()));
         }
     }
 
@@ -274,7 +276,7 @@ class TouchstoneReader {
     enum class Triangle { none, lower, upper } triangle_ = Triangle::none;
     std::size_t references_wanted_ = 0;
     std::optional<std::size_t> frequencies_told_;
-    double factor_ = 1e9;  // the presets of the format: GHz, S, MA, R 50
+    double factor_ = 1e9;  // the defaults of the format: GHz, S, MA, R 50
     std::string form_ = "ma";
     std::vector<double> values_;
     Network network_;

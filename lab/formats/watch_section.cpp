@@ -85,7 +85,7 @@ Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& proce
     section.at("parameters", [&] {
         for (const auto& [name, value] : section.pairs("parameters"))
             recheck.test.parameters.set(name, value);
-        recheck.test.parameters.fill_presets();
+        recheck.test.parameters.fill_defaults();
         procedure->setup(recheck.test.parameters);
     });
     const Product* product = nullptr;

@@ -15,7 +15,7 @@ struct Address {
         simulated,  // started with the run; `name` is the transport, "tcp" or "hislip"
         files,      // recorded captures, by file-name pattern
         program,    // an external program sets the unit
-        by_hand,    // a person sets it
+        by_hand,    // the operator sets it
     };
 
     Kind kind = Kind::tcp;

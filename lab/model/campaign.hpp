@@ -21,11 +21,11 @@ namespace rt::lab {
 struct Campaign {
     std::string title;
     std::string customer;
-    std::string person;  // who carries it out
+    std::string operator_name;  // who carries it out
     std::string note;
     TextPairs unit;         // maker, model, serial ...
     TextPairs environment;  // temperature, humidity ...
-    JudgingPresets judging;
+    JudgingDefaults judging;
     std::filesystem::path bench;      // "" when the campaign names none
     std::vector<Question> questions;  // asked before the run
     std::vector<NamedFile> files;

@@ -16,7 +16,7 @@ struct Question {
     std::string ask;
     Kind kind = Kind::yes;
     std::optional<Quantity> min, max;  // of a value
-    std::string preset;                // used when nobody is there; "" for none
+    std::string otherwise;             // used when nobody is there; "" for none
     std::string sets;                  // detail of the unit that the answer becomes, such as "serial"
     std::string place;
 };

@@ -50,7 +50,7 @@ enum class PointKind {
 // Who took a point's verdict away, or set it aside.
 enum class Cause {
     none,
-    again,    // measured again: by a person's wish, after a failure
+    again,    // measured again: by the operator's wish, after a failure
     watch,    // a side quantity was outside its limits
     recheck,  // what should have stayed as it was has drifted
     input,    // a capture of another test that it was made from no longer counts
@@ -76,8 +76,8 @@ struct PointRecord {
     std::string label;
     std::vector<std::pair<std::string, std::string>> axes;
     std::vector<std::pair<std::string, std::string>> parameters;
-    std::set<std::string> presets;  // names of parameters that nobody stated: the procedure's own values
-    std::string started, ended;     // UTC, ISO 8601
+    std::set<std::string> defaults;  // names of parameters that nobody stated: the procedure's own values
+    std::string started, ended;      // UTC, ISO 8601
     CaptureRecord capture;
     std::vector<InputRecord> inputs;         // all, the first among them; none for most points
     std::vector<CaptureRecord> attachments;  // pictures

@@ -17,11 +17,16 @@ struct HeadText {
     bool always;  // kept when it is empty too
 };
 const HeadText head_texts[] = {
-    {"title", &RunHead::title, true},      {"customer", &RunHead::customer, true},
-    {"operator", &RunHead::person, true},  {"note", &RunHead::note, true},
-    {"bench", &RunHead::bench, true},      {"version", &RunHead::version, true},
-    {"started", &RunHead::started, true},  {"ended", &RunHead::ended, false},
-    {"profile", &RunHead::profile, false}, {"table", &RunHead::table, false},
+    {"title", &RunHead::title, true},
+    {"customer", &RunHead::customer, true},
+    {"operator", &RunHead::operator_name, true},
+    {"note", &RunHead::note, true},
+    {"bench", &RunHead::bench, true},
+    {"version", &RunHead::version, true},
+    {"started", &RunHead::started, true},
+    {"ended", &RunHead::ended, false},
+    {"profile", &RunHead::profile, false},
+    {"table", &RunHead::table, false},
 };
 
 struct HeadGroup {

@@ -21,7 +21,7 @@ const char* name(RunState state);
 struct RunHead {
     using Texts = std::map<std::string, std::string>;
 
-    std::string title, customer, person, note;
+    std::string title, customer, operator_name, note;
     std::string bench, version, profile;
     std::string started, ended;  // UTC, ISO 8601; ended is "" of a run that was cut off
     RunState state = RunState::running;

@@ -70,7 +70,7 @@ struct Take {
     std::string input;
     TextPairs settings;      // besides those of the test, and above them
     std::string instrument;  // role; "" for that of the test
-    std::string prompt;      // what a person has to do first; "" for nothing
+    std::string prompt;      // what the operator has to do first; "" for nothing
 };
 
 struct Test {
@@ -93,7 +93,7 @@ struct Test {
     std::optional<double> duration_s;  // the sweep is repeated for so long
     std::string note;
     std::string trend;            // "rising", "falling", "": of the first result over the last axis
-    std::string prompt;           // what a person has to do before the test; "" for nothing
+    std::string prompt;           // what the operator has to do before the test; "" for nothing
     std::string power_cycle;      // role of the supply that is switched off and on before the test
     std::string provides;         // name of the calibration that its results are; "" for none
     std::string provides_result;  // which result, tabulated over the axis that sets a frequency
@@ -138,7 +138,7 @@ std::vector<Quantity> confirmations(const Test& test, const TextPairs* axes = nu
 bool sets_parameter(const Axis& axis);
 
 // What the campaign says of judging, where a test or a rule of it says nothing.
-struct JudgingPresets {
+struct JudgingDefaults {
     std::optional<double> marginal_db;
     Decision decision = Decision::simple;
 };

@@ -1,4 +1,4 @@
-// What looks odd in the sweeps of a run. Hints for a person: no verdict rests on them.
+// What looks odd in the sweeps of a run. Hints for the operator: no verdict rests on them.
 #pragma once
 
 #include <string>

@@ -14,7 +14,6 @@ namespace rt::lab {
 
 using Mustache = kainjow::mustache::mustache;
 using Data = kainjow::mustache::data;
-using std::chrono::steady_clock;
 
 constexpr std::size_t most_lines = 14;
 constexpr std::size_t most_drawn = 5000;  // of a test, for its curves
@@ -58,16 +57,15 @@ void LivePage::finish(const std::string& state, bool with_report) {
 }
 
 void LivePage::renew(bool now) {
-    const auto begin = steady_clock::now();
-    if (!now && begin < next_) return;
+    if (!now && !next_.passed()) return;
+    const Stopwatch drawing;
     try {
         draw_curves();
         write_file(folder_ / live_file, page(true));
     } catch (const Error&) {
         // A page that cannot be drawn is no reason to end a run.
     }
-    const auto end = steady_clock::now();
-    next_ = end + std::max<steady_clock::duration>(std::chrono::seconds(2), (end - begin) * 20);
+    next_ = Deadline(std::max(2.0, drawing.seconds() * 20));
 }
 
 void LivePage::draw_curves() {
@@ -101,8 +99,7 @@ std::string LivePage::page(bool renewing) const {
                         : 0;
     page.set("share", decimal(share, 1));
     page.set("left", duration_text(progress_.seconds_left));
-    const std::chrono::duration<double> passed = steady_clock::now() - start_;
-    page.set("passed", duration_text(passed.count()));
+    page.set("passed", duration_text(start_.seconds()));
     page.set("has_left", renewing && progress_.done > 0);
     page.set("pass", std::to_string(counts_.pass));
     page.set("marginal", std::to_string(counts_.marginal));

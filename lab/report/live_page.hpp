@@ -1,12 +1,12 @@
 // A page in the run folder that shows a run while it goes on; a browser opens it and it renews itself.
 #pragma once
 
-#include <chrono>
 #include <filesystem>
 #include <map>
 #include <string>
 #include <vector>
 
+#include "lab/clock.hpp"
 #include "lab/model/record.hpp"
 #include "lab/run/pace.hpp"
 
@@ -40,7 +40,8 @@ class LivePage {
     std::vector<EventRecord> events_;
     std::vector<std::string> curves_;  // SVG
     bool with_report_ = false;
-    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now(), next_{};
+    Stopwatch start_;
+    Deadline next_{0};  // when it may be renewed
 };
 
 }  // namespace rt::lab

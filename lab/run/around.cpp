@@ -8,21 +8,11 @@ std::string why_invalid(const PointRecord& point) {
     return point.standing == Standing::voided ? "void: " + point.standing_reason : point.invalid;
 }
 
-bool shares_axes(const TextPairs& other, const TextPairs& own) {
-    return std::all_of(other.begin(), other.end(), [&](const auto& axis) {
-        return std::all_of(own.begin(), own.end(), [&](const auto& mine) {
-            return mine.first != axis.first || mine.second == axis.second;
-        });
-    });
-}
-
-const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsOf& points_of,
+const PointRecord* only_point(const std::string& test, const TextPairs& axes, const PointsAt& points_at,
                               std::string& why) {
     std::vector<const PointRecord*> fitting;
-    for (const PointRecord* point : points_of(test)) {
-        if ((point->kind == PointKind::point || point->kind == PointKind::threshold) &&
-            shares_axes(point->axes, axes))
-            fitting.push_back(point);
+    for (const PointRecord* point : points_at(test, axes)) {
+        if (point->kind == PointKind::point || point->kind == PointKind::threshold) fitting.push_back(point);
     }
     if (fitting.size() == 1) return fitting.front();
     why = fitting.empty() ? test + " has no point here"
@@ -32,9 +22,9 @@ const PointRecord* only_point(const std::string& test, const TextPairs& axes, co
 }
 
 FoundResult only_result(const std::string& test, const std::string& result, const TextPairs& axes,
-                        const PointsOf& points_of) {
+                        const PointsAt& points_at) {
     FoundResult out;
-    const PointRecord* point = only_point(test, axes, points_of, out.missing);
+    const PointRecord* point = only_point(test, axes, points_at, out.missing);
     if (!point) return out;
     if (const std::string why = why_invalid(*point); !why.empty())
         return {{}, point->label + " of " + test + " is not valid: " + why};
@@ -44,7 +34,7 @@ FoundResult only_result(const std::string& test, const std::string& result, cons
 }
 
 Circumstances around(const Test& test, const Instrument* instrument, const TextPairs& unit,
-                     const TextPairs& axes, const PointsOf& points_of) {
+                     const TextPairs& axes, const PointsAt& points_at) {
     Circumstances out;
     for (const auto& [name, value] : axes) out.values["axis." + name] = value;
     for (const auto& [name, value] : unit) out.values["unit." + name] = value;
@@ -54,7 +44,7 @@ Circumstances around(const Test& test, const Instrument* instrument, const TextP
     for (const auto& judging : test.judgings) {
         for (const auto& name : results_needed(*judging.rule.rule)) {
             const auto slash = name.find('/');
-            out.results[name] = only_result(name.substr(0, slash), name.substr(slash + 1), axes, points_of);
+            out.results[name] = only_result(name.substr(0, slash), name.substr(slash + 1), axes, points_at);
         }
     }
     return out;

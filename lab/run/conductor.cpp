@@ -173,7 +173,7 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
     if (!prepared_.insert(&planned).second) return Flow::go;
     const Test& test = *planned.test;
     if (!test.prompt.empty()) {
-        // What the others had a person connect is no longer in place.
+        // What the others had the operator connect is no longer in place.
         prepared_ = {&planned};
         const auto reply = listener_.ask({Request::Kind::prompt, test.name, test.prompt, false});
         const char* word = reply == RunListener::Reply::skip   ? "test skipped"
@@ -251,7 +251,7 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
             point.id = point_id(test.name, sweep, point);
             if (done(point)) continue;
             if (passed >= *test.duration_s && turn > 1) return Flow::go;
-            Flow flow = before_point(planned);  // what a person needs for it is no part of the time
+            Flow flow = before_point(planned);  // what the operator needs for it is no part of the time
             const Stopwatch start;
             if (flow == Flow::go) flow = one(planned, sweep, point);
             if (flow != Flow::go) return flow;

@@ -51,7 +51,7 @@ class Conductor {
     Flow try_out(const PlannedTest& planned, const Trial& trial, const Point& point, PointRecord& record);
     // The point where a result is highest over further axes, measured there.
     Flow maximum(const PlannedTest& planned, const Sweep& sweep, const Point& point);
-    // Measures and keeps one point, again where a watch, a person or a fault demands it.
+    // Measures and keeps one point, again where a watch, the operator or a fault demands it.
     Flow measure(const PlannedTest& planned, const PointJob& job, PointRecord& out);
     Flow heed_watches(PointRecord& record, bool& again);
     Flow wait_for_watches(const WatchKeeper::Seen& seen);

@@ -1,5 +1,7 @@
 #include "lab/run/given.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 
 #include "core/base/error.hpp"
@@ -58,8 +60,8 @@ Given capture_of(const Measured& measured, const std::filesystem::path& run, con
     Given out{source.input, {}, {}, {}, {}};
     const TextPairs axes = axes_of(sweep, point);
     const PointRecord* found = nullptr;
-    for (const PointRecord* record : measured.of(source.test)) {
-        if (record->kind != PointKind::point || !shares_axes(record->axes, axes)) continue;
+    for (const PointRecord* record : measured.at(source.test, axes)) {
+        if (record->kind != PointKind::point) continue;
         // Of repeats the one with the same number.
         const std::string mark = "(repeat " + std::to_string(point.repeat) + ")";
         if (other.sweep.repeats > 1 && !record->label.ends_with(mark)) continue;
@@ -136,8 +138,8 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
     }
     const auto wanted = expected(plan, test, group);
     if (wanted && rows.size() < *wanted) {
-        out.distrust = std::to_string(*wanted - rows.size()) + " of " + std::to_string(*wanted) +
-                       " points of " + test.name + " were not measured";
+        out.distrust =
+            fmt::format("{} of {} points of {} were not measured", *wanted - rows.size(), *wanted, test.name);
     } else if (rows.empty()) {
         out.distrust = test.name + " has no points here";
     }

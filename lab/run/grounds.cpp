@@ -18,7 +18,7 @@ PointJob Grounds::job_of(const PlannedTest& planned, const Sweep& sweep, const P
     job.blocked = adjusted_settings(test, axes, job.adjusted);
     if (kind != PointKind::threshold) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
     job.around = around(test, planned.instrument, unit_, axes,
-                        [&](const std::string& name) { return measured_.of(name); });
+                        [&](const std::string& name, const TextPairs& at) { return measured_.at(name, at); });
     return job;
 }
 
@@ -27,8 +27,9 @@ std::string Grounds::adjusted_settings(const Test& test, const TextPairs& axes, 
         const PlannedTest* provider = plan_.provider(name);
         if (!provider) return "the calibration " + in_quotes(name) + " was not made";
         const std::string& gives = provider->test->adjust->gives;
-        const auto found = only_result(provider->test->name, gives, axes,
-                                       [&](const std::string& of) { return measured_.of(of); });
+        const auto found =
+            only_result(provider->test->name, gives, axes,
+                        [&](const std::string& of, const TextPairs& at) { return measured_.at(of, at); });
         if (!found.result)
             return "the setting from the calibration " + in_quotes(name) + ": " + found.missing;
         if (auto lapse = calibrations_.knows(name) ? calibrations_.lapse(name) : "";
@@ -66,7 +67,8 @@ bool Grounds::limits_stand(const PointRecord& record) const {
     return std::all_of(sources.begin(), sources.end(), [&](const std::string& name) {
         std::string why;
         const PointRecord* source = only_point(
-            name, record.axes, [&](const std::string& of) { return measured_.of(of); }, why);
+            name, record.axes,
+            [&](const std::string& of, const TextPairs& at) { return measured_.at(of, at); }, why);
         if (!source) return !judged;
         return source->position < record.position && !(judged && source->standing == Standing::voided);
     });

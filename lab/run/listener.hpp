@@ -9,7 +9,7 @@
 
 namespace rt::lab {
 
-// Something that a person decides.
+// Something that the operator decides.
 struct Request {
     enum class Kind {
         connections,  // everything is connected as drawn

@@ -30,7 +30,7 @@ PointRecord head_of(const PointJob& job, std::size_t position) {
 static void put_parameters(const Parameters& parameters, PointRecord& record) {
     record.parameters.assign(parameters.texts().begin(), parameters.texts().end());
     for (const auto& [name, text] : parameters.texts()) {
-        if (!parameters.stated(name)) record.presets.insert(name);
+        if (!parameters.stated(name)) record.defaults.insert(name);
     }
 }
 

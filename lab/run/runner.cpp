@@ -1,5 +1,7 @@
 #include "lab/run/runner.hpp"
 
+#include <fmt/core.h>
+
 #include <optional>
 
 #include "core/base/error.hpp"
@@ -20,7 +22,8 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
     const Campaign& campaign = *plan.campaign;
     RunRecord run;
     RunHead& head = run.head;
-    head.title = campaign.title, head.customer = campaign.customer, head.person = campaign.person;
+    head.title = campaign.title, head.customer = campaign.customer,
+    head.operator_name = campaign.operator_name;
     head.note = campaign.note, head.bench = plan.bench->name, head.version = version();
     head.started = utc_now();
     for (const auto& [name, value] : campaign.unit) head.unit[name] = value;
@@ -143,10 +146,10 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
     }
     const RunRecord earlier = tally.read();
     options.unit = unit_details(earlier);
-    tally.add(EventRecord{utc_now(), "resumed",
-                          "after " + std::to_string(earlier.points.size()) + " of " +
-                              (plan.at_most() ? "at most " : "") + std::to_string(plan.captures()) +
-                              " points" + tally.state_text()});
+    tally.add(
+        EventRecord{utc_now(), "resumed",
+                    fmt::format("after {} of {}{} points{}", earlier.points.size(),
+                                (plan.at_most() ? "at most " : ""), plan.captures(), tally.state_text())});
     tally.set_state(RunState::running);
     return run_plan(plan, folder, listener, tally, earlier, unit_of(earlier), options);
 }

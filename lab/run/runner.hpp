@@ -15,7 +15,7 @@ namespace rt::lab {
 struct RunOptions {
     Answers answers;                // of all questions of the campaign, checked
     bool traffic = false;           // keep every exchange with the instruments in traffic.log
-    bool ask_at_failure = false;    // a person decides what happens after a point that failed
+    bool ask_at_failure = false;    // the operator decides what happens after a point that failed
     TextPairs unit = {};            // details of the unit, by name; filled by the run
     std::vector<std::string> redo;  // tests by name, or points by number, measured again by carry_on
 };

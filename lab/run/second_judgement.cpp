@@ -1,9 +1,13 @@
 #include "lab/run/second_judgement.hpp"
 
+#include <fmt/core.h>
+
 #include <cmath>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "lab/run/around.hpp"
+#include "lab/run/measured.hpp"
 #include "lab/tally/measure_kept.hpp"
 
 namespace rt::lab {
@@ -50,12 +54,12 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
                                        const SecondJudgement& how) {
     std::vector<SecondFinding> out;
     const TextPairs unit = unit_details(run.record());
-    const PointsOf points_of = [&](const std::string& name) {
-        std::vector<const PointRecord*> of;
-        for (const auto& point : run.record().points) {
-            if (point.test == name) of.push_back(&point);
-        }
-        return of;
+    // By test and by the values of its axes, so that a long run is not gone through for every point of it.
+    std::set<std::string> looked_up;
+    for (const auto& test : campaign.tests) looked_up.merge(test.limits_from());
+    const Measured points(run.record(), std::move(looked_up));
+    const PointsAt points_at = [&](const std::string& name, const TextPairs& axes) {
+        return points.at(name, axes);
     };
     for (const auto& point : run.record().points) {
         if (point.findings.empty()) continue;
@@ -63,10 +67,9 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
         if (!test) fail_input(run.folder().string(), "the kept campaign has no test " + point.test);
         const auto judgings = judgings_of(*test, point);
         if (judgings.size() != point.findings.size()) {
-            fail_input(run.folder().string(), "point " + std::to_string(point.position) + " has " +
-                                                  std::to_string(point.findings.size()) + " findings, " +
-                                                  std::to_string(judgings.size()) +
-                                                  " rules of the kept campaign apply to it");
+            fail_input(run.folder().string(),
+                       fmt::format("point {} has {} findings, {} rules of the kept campaign apply to it",
+                                   point.position, point.findings.size(), judgings.size()));
         }
         std::vector<RuleRef> rules;
         bool needs_capture = how.from_captures;
@@ -90,7 +93,7 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
         if (!outcome.invalid && !how.from_captures) complete_from_record(point, parameters, outcome);
         if (!measured) complete_from_record(point, parameters, outcome);
         const Circumstances surroundings =
-            around(*test, bench.find(test->instrument), unit, point.axes, points_of);
+            around(*test, bench.find(test->instrument), unit, point.axes, points_at);
         for (std::size_t i = 0; i < rules.size(); ++i) {
             JudgeOptions options = judgings[i]->options;
             options.budgets = bench.budgets;

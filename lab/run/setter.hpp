@@ -14,7 +14,7 @@ namespace rt::lab {
 
 class Setter {
   public:
-    // `by_hand` asks a person to set the unit; `path` gives the loss between a source and the unit at a
+    // `by_hand` asks the operator to set the unit; `path` gives the loss between a source and the unit at a
     // frequency.
     Setter(BenchConnection& bench, std::function<void(const std::string&)> by_hand,
            std::function<double(const std::string& role, double hz)> path);

@@ -1,5 +1,7 @@
 #include "lab/run/taker.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 
 #include "core/base/error.hpp"
@@ -244,9 +246,8 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             failed = bench_.in_use();
             const Instrument* instrument = bench_.bench().find(failed);
             if (instrument && tried[failed]++ < instrument->retries) {
-                note("retry", std::string(error.what()) + "; connected anew, attempt " +
-                                  std::to_string(tried[failed] + 1) + " of " +
-                                  std::to_string(instrument->retries + 1));
+                note("retry", fmt::format("{}; connected anew, attempt {} of {}", error.what(),
+                                          tried[failed] + 1, instrument->retries + 1));
                 continue;
             }
             if (!taken) throw;

@@ -19,7 +19,7 @@
 
 namespace rt::lab {
 
-// Thrown when a person ends a test or the run in the middle of a point.
+// Thrown when the operator ends a test or the run in the middle of a point.
 struct Interruption {
     RunListener::Reply reply;  // skip or stop
 };
@@ -99,7 +99,7 @@ class Taker {
     Calibrations& calibrations_;
     RunListener& listener_;
     Setter setter_;
-    std::map<std::string, std::string> prompted_;  // slow axes as a person has set them
+    std::map<std::string, std::string> prompted_;  // slow axes as the operator has set them
     RecordedCaptures recorded_;
     const Test* now_ = nullptr;
     bool unit_known_ = false;

@@ -1,5 +1,7 @@
 #include "lab/run/trials.hpp"
 
+#include <fmt/core.h>
+
 #include <functional>
 
 #include "core/base/text.hpp"
@@ -27,9 +29,9 @@ std::string rows_of(const std::string& axis, const std::string& result, const ch
     std::string table = "trial," + axis + "," + result + "," + column + ",point\n";
     for (std::size_t i = 0; i < trials.size(); ++i) {
         const Result* there = trials[i].find_result(result);
-        table += std::to_string(i + 1) + "," + trials[i].axes.back().second + "," +
-                 (there ? exact(there->value.value) + " " + symbol(there->value.unit) : "") + "," +
-                 (there ? said(*there) : "") + "," + std::to_string(trials[i].position) + "\n";
+        table += fmt::format("{},{},{},{},{}\n", i + 1, trials[i].axes.back().second,
+                             (there ? exact(there->value.value) + " " + symbol(there->value.unit) : ""),
+                             (there ? said(*there) : ""), trials[i].position);
     }
     return table;
 }

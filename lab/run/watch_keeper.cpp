@@ -8,11 +8,10 @@
 
 namespace rt::lab {
 
-using std::chrono::steady_clock;
 using Lock = std::lock_guard<std::mutex>;
 
 WatchKeeper::WatchKeeper(const std::vector<Watch>& watches, BenchConnection& bench) : bench_(bench) {
-    for (const auto& watch : watches) states_.push_back({&watch, {}, {}, "", 0, {}});
+    for (const auto& watch : watches) states_.push_back({&watch, {}, {}, "", 0});
 }
 
 WatchKeeper::~WatchKeeper() {
@@ -41,8 +40,8 @@ void WatchKeeper::note(State& state, double value) {
     const std::string now = utc_now();
     samples_.push_back({now, watch.name, value, watch.unit});
     state.last = value;
-    state.next = steady_clock::now() + std::chrono::duration_cast<steady_clock::duration>(
-                                           std::chrono::duration<double>(watch.every_s));
+    state.last_asked = Stopwatch();
+    state.wait_s = watch.every_s;
     const double middle = watch.min && watch.max ? (watch.min->value + watch.max->value) / 2
                           : watch.min            ? watch.min->value
                                                  : watch.max->value;
@@ -73,7 +72,7 @@ void WatchKeeper::keep_looking(std::stop_token stop) {
         for (auto& state : states_) {
             {
                 const Lock lock(mutex_);
-                if (state.next > steady_clock::now() || lost_.contains(state.watch->role)) continue;
+                if (state.due_in() > 0 || lost_.contains(state.watch->role)) continue;
             }
             try {
                 const Lock bench(bench_mutex_);
@@ -84,13 +83,15 @@ void WatchKeeper::keep_looking(std::stop_token stop) {
                 // must.
                 const Lock lock(mutex_);
                 lost_.insert(state.watch->role);
-                state.next = steady_clock::now() + std::chrono::seconds(1);
+                state.last_asked = Stopwatch();
+                state.wait_s = 1;
             }
         }
         std::unique_lock lock(mutex_);
-        auto next = steady_clock::now() + std::chrono::seconds(1);
-        for (const auto& state : states_) next = std::min(next, state.next);
-        wake_.wait_until(lock, stop, next, [] { return false; });
+        // Looked at once a second at least: an instrument that was lost may be there again.
+        double wait_s = 1;
+        for (const auto& state : states_) wait_s = std::min(wait_s, std::max(state.due_in(), 0.0));
+        wake_.wait_for(lock, stop, std::chrono::duration<double>(wait_s), [] { return false; });
     }
 }
 

@@ -10,6 +10,7 @@
 #include <thread>
 #include <vector>
 
+#include "lab/clock.hpp"
 #include "lab/model/record.hpp"
 #include "lab/model/watch.hpp"
 #include "lab/run/instruments.hpp"
@@ -50,7 +51,9 @@ class WatchKeeper {
         std::optional<Seen> outside;  // since take_worst
         std::string since;            // begin of the present event, "" when inside
         double extreme = 0;
-        std::chrono::steady_clock::time_point next{};
+        Stopwatch last_asked{};
+        double wait_s = 0;  // from then to the next time
+        double due_in() const { return wait_s - last_asked.seconds(); }
     };
     void read(State& state);
     void note(State& state, double value);

@@ -215,7 +215,7 @@ double scpi_number(const std::string& text, ScpiUnit unit, ScpiRange range) {
     const std::string word = upper(text);
     if (word == "MIN" || word == "MINIMUM") return range.min;
     if (word == "MAX" || word == "MAXIMUM") return range.max;
-    if (word == "DEF" || word == "DEFAULT") return range.preset;
+    if (word == "DEF" || word == "DEFAULT") return range.otherwise;
     const auto end = word.find_first_not_of("+-.0123456789E");
     const std::string_view digits = trim(std::string_view(word).substr(0, end));
     const std::string suffix = end == std::string::npos ? "" : std::string(trim(word.substr(end)));

@@ -76,7 +76,7 @@ class ScpiTree {
 struct ScpiRange {
     double min;
     double max;
-    double preset;
+    double otherwise;
 };
 enum class ScpiUnit { hertz, second, decibel, dbm, plain };
 double scpi_number(const std::string& text, ScpiUnit unit, ScpiRange range);

@@ -184,7 +184,7 @@ Pushed SharedStore::push(const RunData& run) {
             identity, run.seal(),
             plain_text(std::filesystem::absolute(run.folder()).lexically_normal().string()),
             plain_text(head.started), plain_text(head.ended), std::string(name(head.state)),
-            plain_text(head.title), plain_text(head.customer), plain_text(head.person),
+            plain_text(head.title), plain_text(head.customer), plain_text(head.operator_name),
             plain_text(head.detail("model")), plain_text(head.detail("serial")));
         const auto number = row[0].as<long long>();
         std::vector<const PointRecord*> points;

@@ -1,5 +1,7 @@
 #include "lab/tally/chain.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <map>
 #include <optional>
@@ -142,7 +144,7 @@ bool has_table(Database& database, const std::string& table) {
     return table != "input" || schema_of(database) >= 5;
 }
 
-// What a person calls an entry.
+// What the operator calls an entry.
 std::string named(Database& database, const std::string& kind, const std::string& key) {
     if (kind == "begin") return "the list of tests and input files";
     if (kind == "samples") return "readings of watches " + key;
@@ -193,8 +195,9 @@ class Checker {
             if (part.empty() || (part.data() + part.size() == text.data() + text.size())) continue;
             const auto end = parse_end(part, " ");
             if (end && end->entry > hashes_.size()) {
-                complain("the chain ends at entry " + std::to_string(hashes_.size()) + ", after entry " +
-                         std::to_string(end->entry) + " had been written: its end was cut off");
+                complain(fmt::format(
+                    "the chain ends at entry {}, after entry {} had been written: its end was cut off",
+                    hashes_.size(), end->entry));
                 return;
             }
             // Runs of older programs noted an end again after a transaction that wrote nothing.
@@ -214,8 +217,8 @@ class Checker {
             if (!has_table(database_, table)) continue;
             const long long there = single(database_, "SELECT count(*) FROM " + std::string(table));
             if (there != rows_[table]) {
-                complain("the table of " + std::string(table) + "s has " + std::to_string(there) + " rows, " +
-                         std::to_string(rows_[table]) + " were written");
+                complain(
+                    fmt::format("the table of {}s has {} rows, {} were written", table, there, rows_[table]));
             }
         }
         for (const auto& [table, key] : {std::pair{"point", "position"},
@@ -383,7 +386,7 @@ void Chain::link_samples() {
         from = range->second + 1;
     }
     const long long to = single(database_, "SELECT coalesce(max(number), 0) FROM sample");
-    if (to >= from) append(database_, "samples", std::to_string(from) + "-" + std::to_string(to), "");
+    if (to >= from) append(database_, "samples", fmt::format("{}-{}", from, to), "");
 }
 
 void Chain::link_state(const std::string& kind, const std::string& key, const std::string& text) {

@@ -13,8 +13,8 @@ namespace rt::lab {
 
 void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
               const std::string& value) {
-    if (point.presets.contains(name)) {
-        parameters.set_preset(name, value);
+    if (point.defaults.contains(name)) {
+        parameters.set_default(name, value);
     } else {
         parameters.set(name, value);
     }
@@ -63,7 +63,7 @@ Outcome measure_kept(const std::filesystem::path& run, const Procedure& procedur
     if (own) {
         Outcome out = kept_answer(run, *own, point);
         for (const auto& [name, value] : point.parameters) {
-            if (!point.presets.contains(name)) out.stated.insert(name);
+            if (!point.defaults.contains(name)) out.stated.insert(name);
         }
         return out;
     }

@@ -9,7 +9,7 @@
 
 namespace rt::lab {
 
-// One parameter of a point as it was: stated, or only preset. Throws Error(input) as Parameters::set().
+// One parameter of a point as it was: stated, or a default. Throws Error(input) as Parameters::set().
 void set_kept(Parameters& parameters, const PointRecord& point, const std::string& name,
               const std::string& value);
 

@@ -69,7 +69,7 @@ void read_settings(Database& db, RunRecord& run, const PointOf& point) {
         PointRecord& p = point(settings);
         auto& list = settings.text(1) == "axis" ? p.axes : p.parameters;
         list.emplace_back(settings.text(2), settings.text(3));
-        if (settings.text(1) == "preset") p.presets.insert(settings.text(2));
+        if (settings.text(1) == "preset") p.defaults.insert(settings.text(2));
     }
     // By name, whoever stated them.
     for (auto& p : run.points) std::sort(p.parameters.begin(), p.parameters.end());

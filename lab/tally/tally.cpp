@@ -1,5 +1,7 @@
 #include "lab/tally/tally.hpp"
 
+#include <fmt/core.h>
+
 #include <fcntl.h>
 #include <sys/file.h>
 #include <unistd.h>
@@ -225,11 +227,9 @@ Tally Tally::open(const std::filesystem::path& folder) {
         if (writable) database.execute(connection_settings);
         const long long schema = schema_of(database);
         if (schema < oldest_tally_schema || schema > tally_schema) {
-            fail_input(file.string(), schema == 0
-                                          ? std::string("holds no run: it was never begun")
-                                          : "has schema " + std::to_string(schema) + ", this program reads " +
-                                                std::to_string(oldest_tally_schema) + " to " +
-                                                std::to_string(tally_schema));
+            fail_input(file.string(), schema == 0 ? std::string("holds no run: it was never begun")
+                                                  : fmt::format("has schema {}, this program reads {} to {}",
+                                                                schema, oldest_tally_schema, tally_schema));
         }
         Tally tally(std::make_unique<State>(std::move(database)));
         tally.state_->copy = std::move(copy);
@@ -278,11 +278,11 @@ void Tally::State::insert(const PointRecord& p) {
         for (const auto& [name, value] : list) w().add_setting->run(p.position, kind, number++, name, value);
     };
     settings("axis", p.axes);
-    std::vector<std::pair<std::string, std::string>> stated, preset;
+    std::vector<std::pair<std::string, std::string>> stated, defaults;
     for (const auto& entry : p.parameters)
-        (p.presets.contains(entry.first) ? preset : stated).push_back(entry);
+        (p.defaults.contains(entry.first) ? defaults : stated).push_back(entry);
     settings("parameter", stated);
-    settings("preset", preset);
+    settings("preset", defaults);
     for (std::size_t i = 0; i < p.results.size(); ++i) {
         const Result& r = p.results[i];
         w().add_result->run(p.position, i, r.name, std::optional(r.value.value), symbol(r.value.unit),

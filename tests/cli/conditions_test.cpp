@@ -54,6 +54,35 @@ Said measure(const TestFolder& folder, std::vector<std::string> arguments) {
 
 }  // namespace
 
+TEST_CASE("several rules in one [[test.judge]] judge as one by one") {
+    const auto run = [](const std::string& judges) {
+        Stand stand;
+        stand.own_rules = Stand::rule("louder", "highest_level", "dBuV", "max = \"40 dBuV\"");
+        stand.tests = Stand::scanning("scan", judges);
+        const Said said = stand.run();
+        CHECK_MESSAGE(said.code == 1, said.err);
+        std::vector<std::string> out;
+        const auto record = stand.record();
+        for (const auto& finding : record.points.at(0).findings)
+            out.push_back(finding.rule + " " + name(finding.verdict));
+        return out;
+    };
+    const auto together = run("[[test.judge]]\nrules = [\"own/loud\", \"own/louder\"]\n");
+    CHECK(together == std::vector<std::string>{"own/loud PASS", "own/louder FAIL"});
+    CHECK(together == run("[[test.judge]]\nrule = \"own/loud\"\n[[test.judge]]\nrule = \"own/louder\"\n"));
+    const auto refused = [](const std::string& judge) {
+        Stand stand;
+        stand.tests = Stand::scanning("scan", "[[test.judge]]\n" + judge);
+        const Said said = stand.call({"check", "campaign.toml"});
+        CHECK(said.code == 2);
+        return said.err;
+    };
+    CHECK(contains(refused("rules = []\n"), "rules: is empty"));
+    CHECK(contains(refused("rule = \"own/loud\"\nrules = [\"own/loud\"]\n"), "one of rule and rules"));
+    CHECK(contains(refused("when = {}\n"), "one of rule and rules"));
+    CHECK(contains(refused("rules = [\"own/loud\", \"own/laud\"]\n"), "did you mean \"loud\""));
+}
+
 TEST_CASE("duty cycle over an hour is not judged on 100 ms, unless that is meant") {
     TestFolder folder;
     write_bursts(folder, "b", 0.1);

@@ -109,8 +109,9 @@ TEST_CASE("wrong keys of a maximisation are named") {
           std::string::npos);
     CHECK(replace("trace = \"emission\"", "trace = \"emision\"").find("gives no curve \"emision\"") !=
           std::string::npos);
-    CHECK(replace("most = 4", "most = 4, result = \"highest_level\"").find("one of result, trace and table") !=
-          std::string::npos);
+    CHECK(
+        replace("most = 4", "most = 4, result = \"highest_level\"").find("one of result, trace and table") !=
+        std::string::npos);
     CHECK(replace("detector = \"peak\", dwell = \"100 us\" }\nmax", "detektor = \"peak\" }\nmax")
               .find("detektor") != std::string::npos);
 }

@@ -1,4 +1,4 @@
-// A person at the terminal in the middle of a run: after a failure, at an unexpected signal, at the
+// The operator at the terminal in the middle of a run: after a failure, at an unexpected signal, at the
 // connections.
 #include <doctest/doctest.h>
 
@@ -29,7 +29,7 @@ Stand failing() {
 
 }  // namespace
 
-TEST_CASE("after a failure a person goes on, measures again, skips the test or stops the run") {
+TEST_CASE("after a failure the operator goes on, measures again, skips the test or stops the run") {
     const Stand stand = failing();
     const std::vector<std::string> asking{"campaign.toml", "--out", "run", "--ask-at-failure"};
     const Said again = type(stand, {"what", "redo", "go"}, asking);
@@ -110,7 +110,7 @@ TEST_CASE("connections are confirmed before anything is measured") {
                    "is everything connected as drawn?  [go, skip or stop; Enter means go]"));
 }
 
-TEST_CASE("at an unexpected signal a person sees what was seen and what was expected") {
+TEST_CASE("at an unexpected signal the operator sees what was seen and what was expected") {
     Stand stand;
     stand.instrument_keys["power-meter"] = "zero = true\n";
     stand.tests =

@@ -179,7 +179,7 @@ TEST_CASE("slow axis x prompts: a test whose connection another took is connecte
     const auto order = check.out.substr(check.out.find("order"));
     CHECK(contains(
         order,
-        "a person: Connect the analyser\n  one, 1 point\n  a person: Connect the generator\n  two, 1 "
+        "the operator: Connect the analyser\n  one, 1 point\n  the operator: Connect the generator\n  two, 1 "
         "point\n"));
     CHECK(stand.run({"--unattended"}).code == 0);
     std::string sequence;

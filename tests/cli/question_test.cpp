@@ -1,4 +1,4 @@
-// Questions before a run, prompts before a test, and doing without a person.
+// Questions before a run, prompts before a test, and doing without the operator.
 #include <doctest/doctest.h>
 
 #include "lab/tally/tally.hpp"
@@ -114,7 +114,7 @@ TEST_CASE("a prompt needs somebody, or the word that everything is in place") {
     CHECK(run.events[0].text == "scan: Connect the analyser to the supply port (done)");
 }
 
-TEST_CASE("on a terminal a person answers, skips and stops") {
+TEST_CASE("on a terminal the operator answers, skips and stops") {
     World world = asking();
     std::string second = world.test + world.judge;
     second.replace(second.find("\"scan\""), 6, "\"other\"");

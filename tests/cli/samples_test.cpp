@@ -1,4 +1,4 @@
-// measure on files of samples: what a person at the terminal and a script see.
+// measure on files of samples: what the operator at the terminal and a script see.
 #include <doctest/doctest.h>
 
 #include <algorithm>
@@ -131,7 +131,7 @@ TEST_CASE("a burst is measured, judged, drawn and written as curves") {
     CHECK_FALSE(std::filesystem::exists(folder / "x.svg"));
 }
 
-TEST_CASE("what a person reads: results, tables, notes") {
+TEST_CASE("what the operator reads: results, tables, notes") {
     TestFolder folder;
     made::Oqpsk frame;
     frame.payload = {1, 2, 3};

@@ -1,4 +1,4 @@
-// measure on waveforms in files, and a campaign whose oscilloscope records: what a person sees.
+// measure on waveforms in files, and a campaign whose oscilloscope records: what the operator sees.
 #include <doctest/doctest.h>
 
 #include <cmath>

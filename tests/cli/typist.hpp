@@ -1,4 +1,4 @@
-// A person at a terminal: the program on a pseudo-terminal of its own, answered when it asks.
+// The operator at a terminal: the program on a pseudo-terminal of its own, answered when it asks.
 #pragma once
 
 #include <poll.h>

@@ -43,7 +43,7 @@ double value(const char* procedure, Capture capture, const char* result,
     const auto& what = find_procedure(procedure);
     Parameters p(what.parameters);
     for (const auto& [name, text] : set) p.set(name, text);
-    p.fill_presets();
+    p.fill_defaults();
     const Outcome outcome = measure(what, std::move(capture), p);
     REQUIRE_MESSAGE(outcome.find_result(result), outcome.invalid.value_or("no reason"));
     return outcome.find_result(result)->value.value;

@@ -24,7 +24,7 @@ struct Case {
         book.id = "b";
         rule.id = "r", rule.title = "error", rule.applies_to = "evm", rule.unit = Unit::db;
         outcome.add("evm", -20, Unit::db);
-        parameters.fill_presets();
+        parameters.fill_defaults();
     }
     Finding judged() { return judge({&book, &rule}, outcome, parameters, options); }
 };

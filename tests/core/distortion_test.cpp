@@ -115,6 +115,34 @@ TEST_CASE("a transmitter with five levels and compression: as a direct fit says"
     CHECK(value(noisy, "distortion_rms") == about(1e-3 * std::sqrt(1 - 129.0 / 2047)).epsilon(0.1));
 }
 
+TEST_CASE("what the disturber does to the transmitter is what it adds to the distortion") {
+    const Settings settings{{"symbol_rate", "66.666667 MHz"}, {"disturber", "11.111111 MHz"}};
+    Sent quiet, loud;
+    quiet.spike_v = 4e-3, loud.spike_v = 10e-3;  // the transmitter is worse while it is disturbed
+    loud.disturber_v = 2.7, loud.disturber_hz = 200e6 / 18;
+    const auto out =
+        run_inputs("ethernet.distortion",
+                   {{"disturbed", wave_of(loud, 1)}, {"undisturbed", wave_of(quiet, 1)}}, settings);
+    const double share = 1 - 131.0 / 2047;
+    CHECK(value(out, "peak_distortion") == about(10e-3 * share).epsilon(0.03));
+    CHECK(value(out, "undisturbed_distortion") == about(4e-3 * share).epsilon(0.03));
+    CHECK(value(out, "disturber_effect") == about(6e-3 * share).epsilon(0.06));
+    REQUIRE(out.find_trace("undisturbed_distortion"));
+    // Exchanged: there is no disturber where one is expected.
+    const auto exchanged =
+        run_inputs("ethernet.distortion",
+                   {{"disturbed", wave_of(quiet, 1)}, {"undisturbed", wave_of(loud, 1)}}, settings);
+    REQUIRE(exchanged.invalid);
+    CHECK(exchanged.invalid->find("switch the generator on") != std::string::npos);
+    CHECK(exchanged.results.empty());
+    // The record without it is another signal: nothing can be said of its effect, and nothing is.
+    const Waveform noise = waveform_in_memory(std::vector<double>(70000, 0.0), 1 / sample_rate);
+    const auto other = run_inputs("ethernet.distortion",
+                                  {{"disturbed", wave_of(loud, 1)}, {"undisturbed", noise}}, settings);
+    CHECK(other.invalid);
+    CHECK(other.results.empty());
+}
+
 TEST_CASE("another signal than the test sequence has no verdict") {
     std::mt19937 random(3);
     std::vector<double> volts;

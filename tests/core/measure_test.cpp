@@ -32,7 +32,7 @@ Outcome mask(Spectrum s) {
     const auto& procedure = find_procedure("radio.mask");
     Parameters p(procedure.parameters);
     p.set("centre", "2440 MHz");
-    p.fill_presets();
+    p.fill_defaults();
     return measure(procedure, std::move(s), p);
 }
 
@@ -144,7 +144,7 @@ TEST_CASE("without points a line between two of them loses at most 0.4 dB") {
          {std::pair{"start", "150 kHz"}, {"stop", "30 MHz"}, {"bandwidth", "9 kHz"}, {"detector", "peak"}}) {
         p.set(name, value);
     }
-    p.fill_presets();
+    p.fill_defaults();
     const auto setup = std::get<SpectrumSetup>(procedure.setup(p));
     const double loss = -10 * std::log10(GaussianFilter::with_6db(9e3).power_response(setup.step_hz() / 2));
     CHECK(loss < 0.4);

@@ -115,6 +115,51 @@ TEST_CASE("what is no O-QPSK frame gets no numbers and says why") {
     CHECK(run("radio.oqpsk", made::record(clipped, 16e6)).invalid->starts_with("overload"));
 }
 
+TEST_CASE("Bluetooth LE: two records, one of each payload, give what one record of both gives") {
+    const auto packets = [](unsigned type, double index) {
+        made::Samples x;
+        for (int i = 0; i < 3; ++i) {
+            made::Gfsk packet;
+            packet.type = type, packet.index = index, packet.carrier = 20e3;
+            made::append(x, packet.make());
+        }
+        return x;
+    };
+    const auto record = [](const made::Samples& x) { return noisy(x, 16e6, 1e-4, 2.44e9); };
+    const made::Samples ones = packets(1, 0.5), twos = packets(2, 0.5);
+    const auto both = run_inputs("radio.gfsk", {{"delta_f1", record(ones)}, {"delta_f2", record(twos)}});
+    CHECK(value(both, "packets") == 6);
+    CHECK(value(both, "delta_f1_avg") == about(250e3).epsilon(0.004));
+    CHECK(value(both, "deviation_ratio") == about(0.8817).epsilon(0.006));
+    made::Samples joined = ones;
+    made::append(joined, twos);
+    const auto one = run("radio.gfsk", record(joined));
+    for (const char* name : {"delta_f1_avg", "delta_f2_avg", "deviation_ratio", "frequency_offset"}) {
+        CAPTURE(name);
+        CHECK(value(both, name) == about(value(one, name)).epsilon(0.002));
+    }
+    // Which is which shows in the packets: exchanged they give the same.
+    const auto exchanged = run_inputs("radio.gfsk", {{"delta_f1", record(twos)}, {"delta_f2", record(ones)}});
+    CHECK(value(exchanged, "deviation_ratio") == about(value(both, "deviation_ratio")).epsilon(1e-6));
+    // A ratio out of one payload alone is none.
+    const auto half = run_inputs("radio.gfsk", {{"delta_f1", record(ones)}, {"delta_f2", record(ones)}});
+    CHECK_FALSE(half.find_result("deviation_ratio"));
+    CHECK_FALSE(half.find_result("delta_f2_avg"));
+    const auto nothing =
+        run_inputs("radio.gfsk", {{"delta_f1", record(ones)}, {"delta_f2", record(made::Samples(40000))}});
+    CHECK_FALSE(nothing.find_result("deviation_ratio"));
+    // What one of them is not to be trusted for, both are not.
+    auto doubtful = record(twos);
+    doubtful.distrust = "overload";
+    const auto doubted = run_inputs("radio.gfsk", {{"delta_f1", record(ones)}, {"delta_f2", doubtful}});
+    REQUIRE(doubted.invalid);
+    CHECK(doubted.results.empty());
+    CHECK(input_error([&] {
+              auto slower = made::record(twos, 8e6, 2.44e9, 10.0);
+              run_inputs("radio.gfsk", {{"delta_f1", record(ones)}, {"delta_f2", slower}});
+          }).find("sample") != std::string::npos);
+}
+
 TEST_CASE("Bluetooth LE: deviation, offset and drift") {
     made::Samples x;
     for (const unsigned type : {1U, 2U, 1U, 2U}) {

@@ -15,8 +15,17 @@ inline rt::Outcome run(const char* procedure, rt::Capture capture, const Setting
     const rt::Procedure& known = rt::find_procedure(procedure);
     rt::Parameters parameters(known.parameters);
     for (const auto& [name, value] : settings) parameters.set(name, value);
-    parameters.fill_presets();
+    parameters.fill_defaults();
     return rt::measure(known, std::move(capture), parameters);
+}
+
+inline rt::Outcome run_inputs(const char* procedure, std::vector<rt::Input> inputs,
+                              const Settings& settings = {}) {
+    const rt::Procedure& known = rt::find_procedure(procedure);
+    rt::Parameters parameters(known.parameters);
+    for (const auto& [name, value] : settings) parameters.set(name, value);
+    parameters.fill_defaults();
+    return rt::measure(known, rt::Inputs(std::move(inputs)), parameters);
 }
 
 inline double value(const rt::Outcome& outcome, const char* name) {

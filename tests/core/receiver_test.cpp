@@ -18,7 +18,7 @@ Outcome run(const char* name, Capture capture,
     const Procedure& procedure = find_procedure(name);
     Parameters parameters(procedure.parameters);
     for (const auto& [key, value] : settings) parameters.set(key, value);
-    parameters.fill_presets();
+    parameters.fill_defaults();
     return measure(procedure, std::move(capture), parameters);
 }
 

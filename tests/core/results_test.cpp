@@ -180,7 +180,7 @@ TEST_CASE("two tests are combined point by point in their units") {
     const auto both = [](const char* procedure, const ResultTable& a, const ResultTable& b) {
         const Procedure& known = find_procedure(procedure);
         Parameters parameters(known.parameters);
-        parameters.fill_presets();
+        parameters.fill_defaults();
         return measure(known, Inputs({{"b", b}, {"a", a}}), parameters);
     };
     const auto on = over({{1, -10}, {2, -20}}, Unit::hertz, Unit::dbm);
@@ -206,7 +206,7 @@ TEST_CASE("two tests are combined point by point in their units") {
 TEST_CASE("inputs are taken by name: unknown, missing and double ones are refused") {
     const Procedure& difference = find_procedure("results.difference");
     Parameters parameters(difference.parameters);
-    parameters.fill_presets();
+    parameters.fill_defaults();
     const ResultTable table = over({{1, 2}});
     const auto said = [&](std::vector<Input> inputs) {
         try {

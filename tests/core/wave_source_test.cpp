@@ -26,7 +26,7 @@ std::vector<double> sine(double cycles_per_sample, double shift, std::size_t cou
 Parameters with(const Settings& settings) {
     Parameters p(find_procedure("tone.quality").parameters);
     for (const auto& [name, text] : settings) p.set(name, text);
-    p.fill_presets();
+    p.fill_defaults();
     return p;
 }
 
@@ -116,7 +116,7 @@ TEST_CASE("what an oscilloscope is asked for follows from the parameters") {
         const Procedure& known = find_procedure(procedure);
         Parameters p(known.parameters);
         for (const auto& [name, text] : settings) p.set(name, text);
-        p.fill_presets();
+        p.fill_defaults();
         return std::get<WaveformSetup>(known.setup(p));
     };
     const auto eye =

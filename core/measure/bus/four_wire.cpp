@@ -1,5 +1,7 @@
 #include "core/bus/four_wire.hpp"
 
+#include <fmt/core.h>
+
 #include <optional>
 
 #include "core/base/error.hpp"
@@ -10,8 +12,8 @@
 namespace rt {
 namespace {
 
-constexpr ParameterInfo channel_of(const char* name, const char* preset, const char* help) {
-    return {name, ParameterKind::whole_number, Unit::none, preset, help};
+constexpr ParameterInfo channel_of(const char* name, const char* otherwise, const char* help) {
+    return {name, ParameterKind::whole_number, Unit::none, otherwise, help};
 }
 
 constexpr auto four_wire_parameters = joined(
@@ -80,9 +82,10 @@ int mode_of(const Parameters& p, const Line& clock, const Line& select, const Li
             if (used.leading > 9 * used.trailing) return rest + 1;
             if (used.trailing > 9 * used.leading) return rest;
         }
-        fail_signal("data changes " + std::to_string(used.leading) +
-                    " times at edges from the clock's rest and " + std::to_string(used.trailing) +
-                    " times at edges back to it: that shows no mode; give mode");
+        fail_signal(
+            fmt::format("data changes {} times at edges from the clock's rest and {} times at edges back to "
+                        "it: that shows no mode; give mode",
+                        used.leading, used.trailing));
     }
     const int mode = given[0] - '0';
     if (high && (mode >= 2) != *high) {

@@ -166,7 +166,7 @@ Outcome measure_both(Inputs inputs, const Parameters& p) {
     Parameters quiet(p.known());
     for (const auto& [name, text] : p.texts()) {
         if (name == "disturber") continue;
-        p.stated(name) ? quiet.set(name, text) : quiet.set_preset(name, text);
+        p.stated(name) ? quiet.set(name, text) : quiet.set_default(name, text);
     }
     Outcome without = measure_distortion(inputs.take("undisturbed"), quiet);
     if (without.invalid) {

@@ -1,6 +1,8 @@
 // radio.bursts: bursts of a transmitter and their times.
 #include "core/measure/procedure.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -50,9 +52,9 @@ void add_slowest(const char* name, const std::vector<Burst>& whole, std::optiona
     if (timed > 0)
         outcome.add(name, slowest, Unit::second, timed < whole.size() ? Known::at_least : Known::exactly);
     if (timed == whole.size()) return;
-    outcome.notes.push_back(std::string(name) + ": " + std::to_string(whole.size() - timed) + " of " +
-                            std::to_string(whole.size()) +
-                            " bursts do not go from 10 % to 90 % of their mean power beside their edge");
+    outcome.notes.push_back(
+        fmt::format("{}: {} of {} bursts do not go from 10 % to 90 % of their mean power beside their edge",
+                    name, whole.size() - timed, whole.size()));
 }
 
 // `cut` is the length seen of the longest burst that the record cuts off: it was at least so long.

@@ -1,6 +1,8 @@
 // radio.gfsk: modulation of Bluetooth LE transmitters, 1 Msymbol/s.
 #include "core/measure/procedure.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
 #include <charconv>
@@ -244,8 +246,8 @@ class PacketSums {
         outcome.add("packets_bad_crc", static_cast<double>(bad_), Unit::count);
         note_left_out(bursts - packets, bursts, "packets", outcome);
         if (bad_ > 0) {
-            outcome.notes.push_back(std::to_string(bad_) + " of " + std::to_string(packets) +
-                                    " packets have a wrong CRC and were left out");
+            outcome.notes.push_back(
+                fmt::format("{} of {} packets have a wrong CRC and were left out", bad_, packets));
         }
         if (const auto measured = packets - bad_; measured < 10) {
             outcome.notes.push_back(std::to_string(measured) +

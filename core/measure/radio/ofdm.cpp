@@ -1,6 +1,8 @@
 // radio.ofdm: modulation of IEEE 802.11a/g transmitters, 20 MHz.
 #include "core/measure/procedure.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -199,8 +201,9 @@ class OfdmFrames {
         outcome.add("frames_bad_check", static_cast<double>(wrong_checks_), Unit::count);
         if (good_ < 20 || shortest_ < 16) {
             outcome.notes.push_back(
-                "the standard asks for 20 frames of at least 16 symbols: " + std::to_string(good_) +
-                " were measured, the shortest with " + std::to_string(shortest_));
+                fmt::format("the standard asks for 20 frames of at least 16 symbols: {} were measured, the "
+                            "shortest with {}",
+                            good_, shortest_));
         }
         note_left_out(all_frames - good_, all_frames, "frames", outcome);
     }

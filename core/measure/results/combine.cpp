@@ -1,3 +1,5 @@
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -35,8 +37,8 @@ Pair paired(Inputs inputs, const Parameters& p, const char* procedure) {
     if (p.has("second_result")) second.set("result", p.text("second_result"));
     out.b = values_of(other, second);
     if (out.a.points.size() != out.b.points.size()) {
-        fail_signal("a has " + std::to_string(out.a.points.size()) + " points, b " +
-                    std::to_string(out.b.points.size()) + ": they cannot be combined point by point");
+        fail_signal(fmt::format("a has {} points, b {}: they cannot be combined point by point",
+                                out.a.points.size(), out.b.points.size()));
     }
     if (out.a.over != out.b.over)
         fail_signal("a runs over " + in_quotes(out.a.over) + ", b over " + in_quotes(out.b.over));

@@ -1,5 +1,7 @@
 #include "core/serial/eye.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -268,9 +270,9 @@ void add_eye(const SerialSource& source, const Clock& clock, const Parameters& p
         outcome.notes.push_back("no sample of a level lies within the window of " + window +
                                 ": heights are those of the samples nearest to the middle");
     } else if (within < eye.symbols) {
-        outcome.notes.push_back("heights are those of " + std::to_string(within) + " of " +
-                                std::to_string(eye.symbols) +
-                                " symbols, which have a sample within the window of " + window);
+        outcome.notes.push_back(
+            fmt::format("heights are those of {} of {} symbols, which have a sample within the window of {}",
+                        within, eye.symbols, window));
     }
     if (per_symbol < 4) {
         outcome.notes.push_back("only " + format({per_symbol, Unit::none}) +

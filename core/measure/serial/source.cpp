@@ -1,5 +1,7 @@
 #include "core/measure/serial/source.hpp"
 
+#include <fmt/core.h>
+
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -83,9 +85,8 @@ SerialSource serial_source(Capture capture, const char* procedure, const Paramet
     out.levels.lowest = std::min(out.levels.lowest, static_cast<double>(out.edges.extent.low));
     out.levels.highest = std::max(out.levels.highest, static_cast<double>(out.edges.extent.high));
     if (out.edges.size() < fewest) {
-        fail_signal("only " + std::to_string(out.edges.size()) + " edges cross " +
-                    format({out.threshold, Unit::volt}) + ", at least " + std::to_string(fewest) +
-                    " are needed");
+        fail_signal(fmt::format("only {} edges cross {}, at least {} are needed", out.edges.size(),
+                                format({out.threshold, Unit::volt}), fewest));
     }
     out.edges_s = times_of(out.edges, out.signal.step_s);
     return out;

@@ -72,7 +72,7 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     put_head(page, *runs.front());
     const RunHead& head = first.head;
     const std::pair<const char*, std::string> texts[] = {
-        {"title", head.title}, {"customer", head.customer}, {"operator", head.person}};
+        {"title", head.title}, {"customer", head.customer}, {"operator", head.operator_name}};
     for (const auto& [name, text] : texts) {
         page.set(name, text);
         page.set(std::string("has_") + name, !text.empty());

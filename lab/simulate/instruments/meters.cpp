@@ -1,5 +1,7 @@
 #include "lab/simulate/instruments/meters.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cmath>
 #include <complex>
@@ -72,8 +74,7 @@ SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string por
     tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { count(); });
     tree_.on_query("FETCh", [this](const auto&) {
         if (sent_ == 0) throw ScpiError{-230, "Data corrupt or stale"};
-        return std::to_string(sent_) + "," + std::to_string(received_) + "," + std::to_string(bits_) + "," +
-               std::to_string(errors_);
+        return fmt::format("{},{},{},{}", sent_, received_, bits_, errors_);
     });
     add_questionable_status();
 }

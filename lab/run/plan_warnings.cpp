@@ -1,0 +1,142 @@
+#include "lab/run/plan_parts.hpp"
+
+#include <algorithm>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "core/catalogue/catalogue.hpp"
+#include "lab/clock.hpp"
+
+namespace rt::lab {
+namespace {
+
+// Budgets that speak for nothing, and decisions that need one where there is none.
+template <typename Add>
+void warn_of_budgets(const Plan& plan, const Add& add) {
+    std::vector<std::string> products;
+    for (const auto& procedure : procedures()) {
+        for (const auto& product : procedure.traces) products.emplace_back(product.name);
+        for (const auto& product : procedure.results) products.emplace_back(product.name);
+    }
+    for (const auto& test : plan.campaign->tests) {
+        for (const auto& name : test.gives()) products.push_back(name);
+    }
+    for (const auto& budget : plan.bench->budgets) {
+        for (const auto& name : budget.applies_to) {
+            if (std::find(products.begin(), products.end(), name) != products.end()) continue;
+            const auto near = nearest(name, products);
+            add("the uncertainty " + in_quotes(budget.name) + " is for " + in_quotes(name) +
+                ", which nothing gives" + (near ? ": did you mean " + in_quotes(*near) + "?" : ""));
+        }
+    }
+    for (const auto& planned : plan.tests) {
+        for (const auto& judging : planned.test->judgings) {
+            const Rule& rule = *judging.rule.rule;
+            const Decision decision = judging.options.decision;
+            const bool needed = decision == Decision::guarded ||
+                                (decision == Decision::cispr && rule.allowed_uncertainty.has_value());
+            const Unit margin = is_decibel(rule.unit) ? Unit::db : rule.unit;
+            const auto& budgets = plan.bench->budgets;
+            if (!needed || std::any_of(budgets.begin(), budgets.end(), [&](const Budget& budget) {
+                    return budget.speaks_for(rule.applies_to, margin);
+                })) {
+                continue;
+            }
+            add("the decision " + std::string(name(decision)) +
+                " needs an uncertainty, and the bench declares none for " + rule.applies_to + ": " +
+                judging.rule.full_id() + " will get no verdict");
+        }
+    }
+}
+
+// Tests that others are made from or judged by, and that were not chosen.
+template <typename Add>
+void warn_of_tests(const Plan& plan, const Add& add) {
+    for (const auto& planned : plan.tests) {
+        for (const auto& name : planned.test->limits_from()) {
+            if (!plan.find(name))
+                add("limits of test " + planned.test->name + " are results of " + name +
+                    ", which is not chosen: they will give no verdict");
+        }
+        for (const auto& source : planned.test->sources) {
+            if (!plan.find(source.test))
+                add("test " + planned.test->name + " is made from " + source.test +
+                    ", which is not chosen: it will get no verdict");
+        }
+    }
+}
+
+template <typename Add>
+void warn_of_supplies(const Plan& plan, const Add& add) {
+    for (const auto& instrument : plan.bench->instruments) {
+        if (!instrument.is("supply") || !instrument.place.speaks()) continue;
+        const std::string target = instrument.role + ".output";
+        const bool set = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& planned) {
+            const Test& test = *planned.test;
+            const bool setting = std::any_of(test.settings.begin(), test.settings.end(),
+                                             [&](const auto& s) { return s.first == target; });
+            return setting || test.power_cycle == instrument.role ||
+                   std::any_of(test.sweep.axes.begin(), test.sweep.axes.end(), [&](const Axis& axis) {
+                       return std::find(axis.sets.begin(), axis.sets.end(), target) != axis.sets.end();
+                   });
+        });
+        if (!set)
+            add("nothing switches the " + instrument.role + " on: no test sets " + target +
+                ", so that the unit may have no power");
+    }
+}
+
+template <typename Add>
+void warn_of_paths(const Plan& plan, const Add& add) {
+    for (const auto& path : plan.bench->paths) {
+        for (const auto& entry : path.entries) {
+            if (plan.roles.contains(path.role) && !entry.valid_until.empty() && today() > entry.valid_until)
+                add(in_quotes(entry.part.name) + " in the path to the " + path.role + " was valid until " +
+                    entry.valid_until + ": what is measured through it will get no verdict");
+        }
+    }
+}
+
+// Lapsed instruments, and tests without rules.
+template <typename Add>
+void warn_of_judging(const Plan& plan, const Add& add) {
+    std::size_t unjudged = 0;
+    for (const auto& planned : plan.tests) {
+        const auto lapse = planned.instrument ? calibration_lapse(*planned.instrument) : "";
+        if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
+        // What others are made from need not be judged itself.
+        const bool used = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& other) {
+            const auto from = [&](const Source& source) { return source.test == planned.test->name; };
+            return std::any_of(other.test->sources.begin(), other.test->sources.end(), from) ||
+                   other.test->limits_from().contains(planned.test->name) ||
+                   (other.test->found && other.test->found->test == planned.test->name);
+        });
+        unjudged += planned.test->judgings.empty() && planned.test->provides.empty() &&
+                    !planned.test->selects_only && !used;
+        for (const auto& need : planned.test->needs) {
+            if (!plan.provider(need))
+                add("test " + planned.test->name + " needs " + need +
+                    ", whose test is not chosen: it will get no verdict");
+        }
+    }
+    if (unjudged > 0) {
+        add(std::to_string(unjudged) + (unjudged == 1 ? " test has" : " tests have") +
+            " no rule: measured, not judged");
+    }
+}
+
+}  // namespace
+
+void warn(Plan& plan) {
+    const auto add = [&](std::string text) {
+        if (std::find(plan.warnings.begin(), plan.warnings.end(), text) == plan.warnings.end())
+            plan.warnings.push_back(std::move(text));
+    };
+    warn_of_judging(plan, add);
+    warn_of_tests(plan, add);
+    warn_of_budgets(plan, add);
+    warn_of_supplies(plan, add);
+    warn_of_paths(plan, add);
+}
+
+}  // namespace rt::lab
