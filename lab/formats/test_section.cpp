@@ -231,7 +231,7 @@ std::vector<Judging> read_judgings(const ConfigSection& section, const RuleLibra
     const char* key = section.has("rule") ? "rule" : "rules";
     std::vector<std::string> ids = section.texts("rules");
     if (section.has("rule")) ids = {section.text("rule")};
-    if (ids.empty()) section.fail("rules", "is empty");
+    if (ids.empty()) section.fail("rules", "is an empty list: name the rules");
     std::vector<Judging> out;
     for (const auto& id : ids) {
         Judging& judging = out.emplace_back();

@@ -77,7 +77,7 @@ TEST_CASE("several rules in one [[test.judge]] judge as one by one") {
         CHECK(said.code == 2);
         return said.err;
     };
-    CHECK(contains(refused("rules = []\n"), "rules: is empty"));
+    CHECK(contains(refused("rules = []\n"), "is an empty list: name the rules"));
     CHECK(contains(refused("rule = \"own/loud\"\nrules = [\"own/loud\"]\n"), "one of rule and rules"));
     CHECK(contains(refused("when = {}\n"), "one of rule and rules"));
     CHECK(contains(refused("rules = [\"own/loud\", \"own/laud\"]\n"), "did you mean \"loud\""));
