@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
 
 namespace rt::lab {
 
@@ -27,7 +29,7 @@ void InstrumentRole::prepare() {
 bool InstrumentRole::switched_on() {
     if (!asks_power_) return false;
     const auto answer = session_.ask_if_known("query_power_on");
-    const auto status = answer ? to_double(*answer) : std::nullopt;
+    const auto status = answer ? parse_scpi_number(*answer) : std::nullopt;
     if (!status || *status < 0 || *status > 255) {
         asks_power_ = false;  // no register of IEEE 488.2: it cannot be asked
         return false;
@@ -56,6 +58,41 @@ void InstrumentRole::begin(const std::string& setting, const std::string& value)
     if (instrument().is("positioner") && info && info->unit != Unit::none)
         sent_to_[setting] = parse_quantity(value, info->unit).value;
     last_ = setting + " = " + in_quotes(value);
+    told_[setting] = setting_text(*instrument().dialect.kind, setting, value);
+}
+
+// What the instrument has of the settings that it was told, where its dialect can ask: why it is not that.
+std::string InstrumentRole::read_back() {
+    const Dialect& dialect = instrument().dialect;
+    for (const auto& [setting, wanted] : std::exchange(told_, {})) {
+        const std::string command = "confirm_" + setting;
+        const auto there_is = session_.ask_if_known(command);
+        if (!there_is) continue;
+        std::string answer = *there_is;
+        const SettingInfo* info = dialect.kind->find_setting(setting);
+        const Unit unit = info ? info->unit : Unit::none;
+        if (info && unit != Unit::none) {
+            const auto there = parse_scpi_number(answer);
+            const double told = to_double(wanted).value();
+            const auto stated = dialect.tolerances.find(setting);
+            const double tolerance = stated != dialect.tolerances.end() ? stated->second
+                                     : is_decibel(unit)                 ? 0.1
+                                                                        : 1e-3 * std::abs(told);
+            if (there && std::abs(*there - told) <= tolerance) continue;
+            return "the " + instrument().role + " has " + setting + " " +
+                   (there ? format({*there, unit}) : in_quotes(answer)) + ", " + format({told, unit}) +
+                   " was asked for";
+        }
+        std::erase(answer, '"');
+        const auto plain = [](std::string_view word) {
+            const std::string low = lower(trim(word));
+            return low == "1" ? std::string("on") : low == "0" ? std::string("off") : low;
+        };
+        if (plain(answer) == plain(wanted)) continue;
+        return "the " + instrument().role + " has " + setting + " " + in_quotes(answer) + ", " +
+               in_quotes(wanted) + " was asked for";
+    }
+    return {};
 }
 
 std::string InstrumentRole::settle() {

@@ -30,6 +30,9 @@ class InstrumentRole {
     // Waits until everything begun is done; Error(bench) when the instrument reports an error. Gives why it
     // is not where it was sent: a turntable that says it has not arrived, or is elsewhere. Empty when it is.
     std::string settle();
+    // What it has of the settings that it was told since it was asked last, where its dialect can ask
+    // (confirm_NAME): why that is something else. Empty when it is not.
+    std::string read_back();
     void set(const std::string& setting, const std::string& value) {
         begin(setting, value);
         settle();
@@ -50,7 +53,8 @@ class InstrumentRole {
     bool moving_ = false;
     std::string last_;  // what was begun last, for messages
     bool asks_power_ = false;
-    std::map<std::string, double> sent_to_;  // of a turntable or mast: where, by setting
+    std::map<std::string, double> sent_to_;    // of a turntable or mast: where, by setting
+    std::map<std::string, std::string> told_;  // since it was settled last: values, by setting
 };
 
 // What a {value} of a setting becomes: the number in the unit of the setting, or the word. Throws

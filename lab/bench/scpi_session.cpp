@@ -1,10 +1,14 @@
 #include "lab/bench/scpi_session.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <cctype>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
+#include "lab/clock.hpp"
 
 namespace rt::lab {
 
@@ -20,6 +24,10 @@ ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> 
       session_(std::move(session)),
       traffic_(traffic) {
     session_->name_peer(instrument.role);
+    const Dialect& dialect = instrument.dialect;
+    if (dialect.wake_s > 0) clock().sleep(dialect.wake_s);
+    constexpr milliseconds quiet(200);
+    while (dialect.greets && session_->answers(quiet)) session_->read_until('\n', quiet);
 }
 
 // Character data (a letter, then letters, digits and underscores) and numbers with or without a suffix stand
@@ -91,15 +99,26 @@ void ScpiSession::send(const std::string& command, const Arguments& arguments) {
     session_->write(text + "\n");
 }
 
+// Blank lines are no answers: some instruments end a line with two characters of their own.
 std::string ScpiSession::answer(milliseconds timeout) {
-    const std::string line = session_->read_until('\n', timeout);
-    if (traffic_) traffic_->received(instrument_->role, line);
-    return std::string(trim(line));
+    const Deadline deadline(static_cast<double>(timeout.count()) / 1000);
+    for (auto left = timeout;; left = std::max(to_milliseconds(deadline.left()), milliseconds(1))) {
+        const std::string line = session_->read_until('\n', left);
+        if (traffic_) traffic_->received(instrument_->role, line);
+        if (const auto text = trim(line); !text.empty()) return std::string(text);
+    }
 }
 
 std::string ScpiSession::ask(const std::string& command, const Arguments& arguments) {
     const Lock lock(*mutex_);
     send(command, arguments);
+    return answer(timeout_);
+}
+
+std::string ScpiSession::ask_text(const std::string& question) {
+    const Lock lock(*mutex_);
+    if (traffic_) traffic_->sent(instrument_->role, question);
+    session_->write(question + "\n");
     return answer(timeout_);
 }
 
@@ -124,10 +143,22 @@ std::optional<std::string> ScpiSession::ask_if_known(const std::string& command)
     return std::nullopt;
 }
 
-std::string ScpiSession::ask_block(const std::string& command, const Arguments& arguments) {
+std::string ScpiSession::ask_block(const std::string& command, const Arguments& arguments,
+                                   std::optional<std::size_t> expected) {
     const Lock lock(*mutex_);
     send(command, arguments);
     const std::string head = session_->read_exactly(2, timeout_);
+    if (head == "#0" && expected) {
+        // Of indefinite length (IEEE 488.2, 8.7.10): its end is the end of the answer, so that what follows
+        // the bytes that were expected must be that.
+        std::string bytes = session_->read_exactly(*expected, timeout_);
+        if (traffic_)
+            traffic_->received(instrument_->role, "a block of " + std::to_string(bytes.size()) + " bytes");
+        if (const auto more = session_->read_until('\n', timeout_); !trim(more).empty())
+            fail("the block for " + command + " is longer than the " + std::to_string(*expected) +
+                 " bytes that were expected");
+        return bytes;
+    }
     if (head[0] != '#' || head[1] < '1' || head[1] > '9') {
         fail("a data block was expected for " + command + ", the answer begins with " + in_quotes(head));
     }
@@ -142,9 +173,61 @@ std::string ScpiSession::ask_block(const std::string& command, const Arguments& 
     return bytes;
 }
 
+std::vector<double> ScpiSession::ask_numbers(const std::string& command, const Arguments& arguments,
+                                             std::size_t count, const char* what, const DataForm& otherwise) {
+    const DataForm form = instrument_->dialect.form_of(command, otherwise);
+    const std::size_t size = bytes_of(form.form);
+    std::string data;
+    if (size == 0) {
+        data = ask(command, arguments);
+    } else {
+        data = ask_block(command, arguments, count * size);
+        if (data.size() != count * size)
+            fail(fmt::format("the {} has {} bytes, {} points of {} bytes were expected", what, data.size(),
+                             count, size));
+    }
+    auto numbers = decode_numbers(data, form);
+    if (!numbers) fail(std::string("the ") + what + " holds something that is no number");
+    if (numbers->size() != count)
+        fail(fmt::format("the {} has {} numbers, {} were expected", what, numbers->size(), count));
+    if (form.scale) scale(*numbers, *form.scale, arguments);
+    return std::move(*numbers);
+}
+
+double ScpiSession::scale_term(const std::vector<std::string>& fields, std::size_t field, const char* command,
+                               double otherwise, const Arguments& arguments) {
+    if (field == 0) return knows(command) ? ask_number(command, arguments) : otherwise;
+    if (field > fields.size())
+        fail(fmt::format("the preamble has {} fields, the dialect names field {}", fields.size(), field));
+    const auto value = parse_scpi_number(fields[field - 1]);
+    if (!value)
+        fail("field " + std::to_string(field) +
+             " of the preamble is no number: " + in_quotes(fields[field - 1]));
+    return *value;
+}
+
+void ScpiSession::scale(std::vector<double>& numbers, const DataForm::Scale& scale,
+                        const Arguments& arguments) {
+    std::vector<std::string> fields;
+    if (scale.increment || scale.origin || scale.reference || scale.points) {
+        const std::string answer = ask("query_preamble", arguments);
+        for (const auto part : split(answer, ',')) fields.emplace_back(trim(part));
+    }
+    const double increment = scale_term(fields, scale.increment, "query_increment", 1, arguments);
+    const double origin = scale_term(fields, scale.origin, "query_origin", 0, arguments);
+    const double reference = scale_term(fields, scale.reference, "query_reference", 0, arguments);
+    if (increment == 0) fail("one step of its numbers stands for nothing: the increment is 0");
+    if (scale.points) {
+        const double points = scale_term(fields, scale.points, "", 0, arguments);
+        if (points != static_cast<double>(numbers.size()))
+            fail(fmt::format("the preamble is of {} points, {} came", exact(points), numbers.size()));
+    }
+    for (double& number : numbers) number = (number - reference) * increment + origin;
+}
+
 double ScpiSession::ask_number(const std::string& command, const Arguments& arguments) {
     const std::string text = ask(command, arguments);
-    const auto value = to_reading(text);
+    const auto value = parse_scpi_number(text);
     if (!value) fail("answers " + in_quotes(text) + " to " + command + ", a number was expected");
     return *value;
 }

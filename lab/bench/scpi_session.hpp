@@ -40,11 +40,19 @@ class ScpiSession {
     void send(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, const Arguments& arguments = {});
     std::string ask(const std::string& command, std::chrono::milliseconds timeout);
+    // The answer to a question as it stands in a dialect, outside its commands.
+    std::string ask_text(const std::string& question);
     // The answer to a question that an instrument need not know: nothing when the dialect has none, or no
     // answer comes within two seconds; it is not asked again then.
     std::optional<std::string> ask_if_known(const std::string& command);
-    // The bytes of a definite-length block. Throws Error(bench) for anything else.
-    std::string ask_block(const std::string& command, const Arguments& arguments = {});
+    // The bytes of a block of definite length, or, where `expected` says how many there must be, of
+    // indefinite length. Throws Error(bench) for anything else.
+    std::string ask_block(const std::string& command, const Arguments& arguments = {},
+                          std::optional<std::size_t> expected = {});
+    // `count` numbers in the form that the dialect states, scaled. Throws Error(bench) for another count, and
+    // for what is no number.
+    std::vector<double> ask_numbers(const std::string& command, const Arguments& arguments, std::size_t count,
+                                    const char* what, const DataForm& otherwise = {});
     // The answer as a number. Throws Error(bench) for anything else.
     double ask_number(const std::string& command, const Arguments& arguments = {});
     // All entries of the error queue ("-222,\"Data out of range\""), oldest first; reading stops after 32.
@@ -58,6 +66,9 @@ class ScpiSession {
 
   private:
     std::string answer(std::chrono::milliseconds timeout);
+    void scale(std::vector<double>& numbers, const DataForm::Scale& scale, const Arguments& arguments);
+    double scale_term(const std::vector<std::string>& fields, std::size_t field, const char* command,
+                      double otherwise, const Arguments& arguments);
 
     std::set<std::string> unanswered_;
     std::vector<std::string> set_aside_;  // entries of the error queue that were met elsewhere

@@ -5,14 +5,38 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
+#include "lab/clock.hpp"
 
 namespace rt::lab {
 
+static bool is_over(ScpiSession& session, const Completion& completion, const std::string& answer) {
+    if (!completion.answer.empty()) return answer == completion.answer;
+    const auto number = parse_scpi_number(answer);
+    if (!number || *number < 0 || *number != std::floor(*number) || *number > 4294967295.0)
+        session.fail(completion.ask + " is answered by " + in_quotes(answer) + ", a register was expected");
+    const bool set = (static_cast<std::uint32_t>(*number) & completion.bits) != 0;
+    return set == completion.when_set;
+}
+
 void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what) {
-    const std::string done = session.ask(command, to_milliseconds(longest_s));
-    if (done != "1") {
-        session.fail(std::string("the end of the ") + what + " was announced by " + in_quotes(done) +
-                     " instead of 1");
+    const auto& completions = session.instrument().dialect.completions;
+    const auto polled = completions.find(command);
+    if (polled == completions.end()) {
+        const std::string done = session.ask(command, to_milliseconds(longest_s));
+        if (done != "1") {
+            session.fail(std::string("the end of the ") + what + " was announced by " + in_quotes(done) +
+                         " instead of 1");
+        }
+        return;
+    }
+    session.send(command);
+    const Deadline deadline(longest_s);
+    while (!is_over(session, polled->second, session.ask_text(polled->second.ask))) {
+        if (deadline.passed())
+            session.fail(std::string("the ") + what + " was not over after " +
+                         format({longest_s, Unit::second}) + " by " + polled->second.ask);
+        clock().sleep(polled->second.every_s);
     }
 }
 
@@ -27,7 +51,7 @@ std::optional<std::string> read_distrust(ScpiSession& session, const char* remed
     long long bits = 0;
     if (session.knows("query_overload")) {
         const std::string status = session.ask("query_overload");
-        const auto number = to_double(status);
+        const auto number = parse_scpi_number(status);
         if (!number || *number < 0 || *number > 1e9)
             session.fail("the overload status is not a number: " + in_quotes(status));
         bits = static_cast<long long>(*number);
@@ -42,7 +66,7 @@ void ReadBack::number(const std::string& what, const std::string& name, double w
                       Unit unit, bool more_is_well) {
     const auto answer = asked(what);
     if (!answer) return;
-    const auto value = to_double(*answer);
+    const auto value = parse_scpi_number(*answer);
     if (value && (std::abs(*value - wanted) <= tolerance || (more_is_well && *value > wanted))) return;
     tell(name, value ? format({*value, unit}) : in_quotes(*answer), format({wanted, unit}));
 }
@@ -66,9 +90,10 @@ void ReadBack::tell(const std::string& name, const std::string& is, const std::s
     distrust_ = session_.instrument().role + " has " + name + " " + is + ", " + wanted + " was asked for";
 }
 
-void ReadBack::format_of_numbers() {
-    word("format", "the form of numbers", "REAL,64");
-    word("byte_order", "the byte order", "SWAPped");
+void ReadBack::format_of_numbers(const std::string& command, const DataForm& otherwise) {
+    const DataForm form = session_.instrument().dialect.form_of(command, otherwise);
+    if (!form.says_form.empty()) word("format", "the form of numbers", form.says_form);
+    if (!form.says_order.empty()) word("byte_order", "the byte order", form.says_order);
 }
 
 }  // namespace rt::lab

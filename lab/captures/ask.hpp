@@ -2,8 +2,6 @@
 // what makes a capture doubtful.
 #pragma once
 
-#include <bit>
-#include <cstring>
 #include <optional>
 #include <string>
 #include <vector>
@@ -12,23 +10,8 @@
 
 namespace rt::lab {
 
-// A block of little-endian numbers.
-template <typename Number = double>
-std::vector<Number> read_numbers(ScpiSession& session, const std::string& command, const Arguments& arguments,
-                                 std::size_t count, const char* what) {
-    const std::string bytes = session.ask_block(command, arguments);
-    if (bytes.size() != count * sizeof(Number)) {
-        session.fail(std::string("the ") + what + " has " + std::to_string(bytes.size()) + " bytes, " +
-                     std::to_string(count) + " points of " + std::to_string(sizeof(Number)) +
-                     " bytes were expected");
-    }
-    static_assert(std::endian::native == std::endian::little, "dialects ask for little-endian numbers");
-    std::vector<Number> numbers(count);
-    std::memcpy(numbers.data(), bytes.data(), bytes.size());
-    return numbers;
-}
-
-// Waits until it is announced by 1. Throws Error(bench) for another answer.
+// Waits until it is over: announced by 1, or as the dialect says under [[done]]. Throws Error(bench) for
+// another answer, and for one that takes longer.
 void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what);
 
 // Forgets what was latched before this capture.
@@ -45,8 +28,8 @@ class ReadBack {
                 bool more_is_well = false);
     // In short or long form, whatever the capitals.
     void word(const std::string& what, const std::string& name, const std::string& wanted);
-    // Form of numbers and byte order.
-    void format_of_numbers();
+    // Form of numbers and byte order of the answers to a command.
+    void format_of_numbers(const std::string& command, const DataForm& otherwise = {});
     const std::optional<std::string>& distrust() const { return distrust_; }
 
   private:
@@ -56,6 +39,9 @@ class ReadBack {
     ScpiSession& session_;
     std::optional<std::string> distrust_;
 };
+
+// Complex samples come in 32 bits where the dialect says nothing.
+inline const DataForm samples_form{NumberForm::real32, false, {}, "", "SWAPped", {}};
 
 inline constexpr const char* scrambled_text =
     "the numbers are smaller than anything measured: the byte order is another one";

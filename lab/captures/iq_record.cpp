@@ -21,7 +21,10 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
     forget_overload(session);
     require_done(session, "record_iq", analyser.instrument().timeout_s + 3 * setup.duration_s, "record");
     const double full_scale = session.ask_number("query_iq_full_scale");
-    const auto numbers = read_numbers<float>(session, "read_iq", {}, 2 * samples, "record");
+    const auto wide = session.ask_numbers("read_iq", {}, 2 * samples, "record", samples_form);
+    std::vector<float> numbers;
+    numbers.reserve(wide.size());
+    for (const double v : wide) numbers.push_back(static_cast<float>(v));
     std::vector<std::complex<float>> values;
     for (std::size_t i = 0; i < samples; ++i) values.emplace_back(numbers[2 * i], numbers[2 * i + 1]);
     if (first_no_number(numbers.data(), numbers.size()))

@@ -19,7 +19,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     session.send("set_points", {{"count", std::to_string(setup.points)}});
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
     ReadBack back(session);
-    back.format_of_numbers();
+    back.format_of_numbers("read_trace");
     auto differs = back.distrust();
     forget_overload(session);
     Network network;
@@ -36,7 +36,7 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
         const std::string word = fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
         session.send("set_parameter", {{"parameter", word}});
         require_done(session, "sweep", longest, "sweep");
-        const auto numbers = read_numbers(session, "read_trace", {}, 2 * setup.points, "trace");
+        const auto numbers = session.ask_numbers("read_trace", {}, 2 * setup.points, "trace");
         if (scrambled(numbers) && !differs) differs = scrambled_text;
         for (std::size_t i = 0; i < setup.points; ++i) {
             if (!std::isfinite(numbers[2 * i]) || !std::isfinite(numbers[2 * i + 1]))

@@ -13,7 +13,7 @@ namespace {
 
 std::optional<std::string> read_back(ScpiSession& session, const SpectrumSetup& setup) {
     ReadBack back(session);
-    back.format_of_numbers();
+    back.format_of_numbers("read_trace");
     const double span = setup.stop_hz - setup.start_hz;
     back.word("unit", "levels in", setup.unit == Unit::dbuv ? "DBUV" : "DBM");
     back.number("start", "the lowest frequency", setup.start_hz, 1e-4 * span, Unit::hertz);
@@ -61,7 +61,7 @@ double seconds_for(const Instrument& instrument, const SpectrumSetup& s) {
 
 std::vector<double> read_levels(ScpiSession& session, std::size_t points,
                                 std::optional<std::string>& distrust) {
-    auto levels = read_numbers(session, "read_trace", {}, points, "trace");
+    auto levels = session.ask_numbers("read_trace", {}, points, "trace");
     if (scrambled(levels)) distrust = scrambled_text;
     for (double& level : levels) {
         if (!std::isfinite(level) || std::abs(level) > 1e6)

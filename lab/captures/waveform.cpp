@@ -82,7 +82,7 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
     session.send("set_trigger",
                  {{"channel", std::to_string(setup.trigger_channel)}, {"v", exact(setup.trigger_v)}});
     ReadBack back(session);
-    back.format_of_numbers();
+    back.format_of_numbers("read_waveform");
     auto differs = back.distrust();
     forget_overload(session);
     require_done(session, "acquire", oscilloscope.instrument().timeout_s + 2 * setup.span_s, "record");
@@ -90,8 +90,8 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
     if (!(step > 0)) session.fail("the time between samples is " + exact(step) + " s");
     std::vector<std::vector<double>> channels;
     for (const int channel : setup.channels) {
-        channels.push_back(read_numbers(session, "read_waveform", {{"channel", std::to_string(channel)}},
-                                        setup.points, "record"));
+        channels.push_back(session.ask_numbers("read_waveform", {{"channel", std::to_string(channel)}},
+                                               setup.points, "record"));
         if (scrambled(channels.back()) && !differs) differs = scrambled_text;
         for (const double v : channels.back()) {
             if (!std::isfinite(v) || std::abs(v) > 1e6)

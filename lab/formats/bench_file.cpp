@@ -164,7 +164,7 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
             section.fail("dialect",
                          "no dialect " + in_quotes(dialect) + ": there is no file " + path.string());
         }
-        instrument.dialect = read_dialect(path);
+        instrument.dialect = read_dialect(path, &files);
     } else {
         instrument.dialect = silent_dialect(instrument);
     }

@@ -24,6 +24,11 @@ constexpr std::array common{
     CommandInfo{"query_power_on", false, "",
                 "standard event status register (IEEE 488.2), whose bit 7 says that it was switched on"},
     CommandInfo{"query_temperature", false, "", "its temperature in degC, for watches"},
+    CommandInfo{"query_preamble", false, "channel=1",
+                "fields that say what the numbers of a record stand for"},
+    CommandInfo{"query_increment", false, "channel=1", "what one step of a whole number stands for"},
+    CommandInfo{"query_origin", false, "channel=1", "what is added to it"},
+    CommandInfo{"query_reference", false, "channel=1", "the whole number that is taken away first"},
 };
 
 // Of all that send blocks of numbers.
@@ -166,6 +171,7 @@ bool RoleKind::knows_command(std::string_view command) const {
     const auto same = [&](const CommandInfo& info) { return command == info.name; };
     if (std::any_of(common.begin(), common.end(), same)) return true;
     if (std::any_of(commands.begin(), commands.end(), same)) return true;
+    if (command.starts_with("confirm_")) return open_settings || find_setting(command.substr(8));
     if (open_settings &&
         (command.starts_with("set_") || command.starts_with("query_") || command.starts_with("list_")))
         return true;

@@ -85,6 +85,10 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
         if (instrument.dialect_reference.empty()) continue;
         keeper.add("dialect", instrument.dialect_reference, "dialects/" + slug(instrument.dialect.id),
                    instrument.dialect.text);
+        for (const auto& base : instrument.dialect.bases) {
+            const std::string name = std::filesystem::path(base.reference).stem().string();
+            keeper.add("dialect", base.reference, "dialects/" + slug(name), base.text);
+        }
     }
     if (const auto& simulation = plan.bench->simulation) {
         keeper.add("simulated unit", simulation->unit_reference, "simulated-unit",

@@ -58,7 +58,9 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
     }
     for (const auto& role : begun) {
         if (!bench_.speaks(role)) continue;
-        const std::string doubt = bench_.role(role).settle();
+        std::string doubt = bench_.role(role).settle();
+        // Only now: one setting may have changed another.
+        if (doubt.empty()) doubt = bench_.role(role).read_back();
         if (doubt.empty()) {
             doubts_.erase(role);
         } else {

@@ -44,6 +44,8 @@ struct Bench3 {
         const std::lock_guard lock(guard);
         if (has(line, "*ESR?")) return std::to_string(std::exchange(supply_esr, 0)) + "\n";
         if (has(line, "*CLS")) supply_esr = 0;
+        if (has(line, "OUTPut?")) return output ? "1\n" : "0\n";
+        if (has(line, "VOLTage?")) return "5.000\n";
         if (has(line, "OUTPut")) output = has(line, "ON");
         if (has(line, "CURRent?"))
             return current_answer ? current_answer(*this) : std::to_string(current_ma / 1000.0) + "\n";
