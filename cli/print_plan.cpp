@@ -137,7 +137,7 @@ void print_rules(const Console& console, const Plan& plan) {
             const auto& [book, rule] = judging.rule;
             rows.push_back({judging.rule.full_id(),
                             book->standard + ", " + book->edition + ", " + rule->clause,
-                            std::string("confidence: ") + name(rule->confidence),
+                            name(rule->confidence),
                             rule->sign_off ? "signed off by " + rule->sign_off->by : "not signed off"});
         }
     }

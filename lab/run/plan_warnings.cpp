@@ -100,7 +100,7 @@ void warn_of_paths(const Plan& plan, const Add& add) {
 // Lapsed instruments, and tests without rules.
 template <typename Add>
 void warn_of_judging(const Plan& plan, const Add& add) {
-    std::size_t unjudged = 0;
+    std::vector<std::string> unjudged;
     for (const auto& planned : plan.tests) {
         const auto lapse = planned.instrument ? calibration_lapse(*planned.instrument) : "";
         if (!lapse.empty()) add(lapse + ": its tests will get no verdict");
@@ -111,17 +111,23 @@ void warn_of_judging(const Plan& plan, const Add& add) {
                    other.test->limits_from().contains(planned.test->name) ||
                    (other.test->found && other.test->found->test == planned.test->name);
         });
-        unjudged += planned.test->judgings.empty() && planned.test->provides.empty() &&
-                    !planned.test->selects_only && !used;
+        if (planned.test->judgings.empty() && planned.test->provides.empty() && !planned.test->selects_only &&
+            !used)
+            unjudged.push_back(planned.test->name);
         for (const auto& need : planned.test->needs) {
             if (!plan.provider(need))
                 add("test " + planned.test->name + " needs " + need +
                     ", whose test is not chosen: it will get no verdict");
         }
     }
-    if (unjudged > 0) {
-        add(std::to_string(unjudged) + (unjudged == 1 ? " test has" : " tests have") +
-            " no rule: measured, not judged");
+    if (!unjudged.empty()) {
+        constexpr std::size_t most = 4;
+        std::string names;
+        for (std::size_t i = 0; i < std::min(unjudged.size(), most); ++i)
+            names += (i ? ", " : "") + unjudged[i];
+        if (unjudged.size() > most) names += " ...";
+        add(std::to_string(unjudged.size()) + (unjudged.size() == 1 ? " test has" : " tests have") +
+            " no rule: measured, not judged (" + names + ")");
     }
 }
 
