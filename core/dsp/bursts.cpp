@@ -296,17 +296,17 @@ std::optional<double> unclear_steps(const IqRecord& record, std::size_t widest) 
     return decibels(quiet);
 }
 
-}  // namespace
+// The widest smoothing tried, in samples.
+constexpr std::size_t widest = 2048;
 
-BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
-    const double rate = record.sample_rate_hz;
-    constexpr std::size_t widest = 2048;
-    auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
-    BurstList out;
+bool can_widen(const IqRecord& record, std::size_t width) {
+    return 4 * width <= widest && 16 * width <= record.size();
+}
+
+// Bursts found with the smoothing that is wanted, or with a longer one: where noise reaches the trigger, a
+// mean over more samples keeps it out, as long as bursts are longer than that. `width` becomes that one.
+Attempt best_attempt(const IqRecord& record, const TriggerSettings& settings, std::size_t& width) {
     Attempt seen = attempt(record, settings, width);
-    // Where noise reaches the trigger, a mean over more samples keeps it out, as long as bursts are longer
-    // than that.
-    const auto wider = [&](std::size_t w) { return 4 * w <= widest && 16 * w <= record.size(); };
     // Gaps of a few samples are real, or all that is left of gaps full of noise: then a longer mean opens
     // them.
     if (seen.bursts.size() > 1 && stands_out(seen) &&
@@ -314,7 +314,7 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
         constexpr std::uint64_t opened = 4;
         std::size_t w = width;
         Attempt longer = seen;
-        while (wider(w) && longer.outside.samples < opened * seen.outside.samples) {
+        while (can_widen(record, w) && longer.outside.samples < opened * seen.outside.samples) {
             w = (4 * w) | 1U;
             longer = attempt(record, settings, w);
         }
@@ -323,48 +323,64 @@ BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
             seen = std::move(longer);
         }
     }
-    while (!stands_out(seen) && wider(width)) {
+    while (!stands_out(seen) && can_widen(record, width)) {
         width = (4 * width) | 1U;
         seen = attempt(record, settings, width);
     }
-    out.level_db = seen.level_db;
+    return seen;
+}
+
+// The level of the noise when it is all that was found; nothing when there are bursts.
+std::optional<double> only_noise(const IqRecord& record, const Attempt& seen, std::size_t width) {
     if (seen.no_gap) {
-        out.noise_db = unclear_steps(record, widest);
-        if (!out.noise_db && mostly_noise(record)) out.noise_db = seen.level_db + no_gap_db;
-        if (out.noise_db) return out;
+        if (const auto noise_db = unclear_steps(record, widest)) return noise_db;
+        if (mostly_noise(record)) return seen.level_db + no_gap_db;
     }
-    if (!seen.bursts.empty()) {
-        const double noise_db = decibels(seen.outside.samples ? seen.outside.mean() : 0);
-        if (!stands_out(seen)) {
-            out.noise_db = noise_db;
-            return out;
-        }
-        if (noise_like(seen, width, rate) && flat_as_noise(record)) {
-            out.noise_db = seen.outside.samples > 0 ? noise_db : decibels(seen.bursts[0].power);
-            return out;
-        }
+    if (seen.bursts.empty()) return std::nullopt;
+    const double noise_db = decibels(seen.outside.samples ? seen.outside.mean() : 0);
+    if (!stands_out(seen)) return noise_db;
+    if (noise_like(seen, width, record.sample_rate_hz) && flat_as_noise(record))
+        return seen.outside.samples > 0 ? noise_db : decibels(seen.bursts[0].power);
+    return std::nullopt;
+}
+
+// Edges of a burst, and its begin and end where they were sharp. `level` is the trigger's power.
+void time_edges(const IqRecord& record, const Attempt& seen, std::size_t width, double level, Burst& burst) {
+    const double rate = record.sample_rate_hz;
+    std::optional<double> rise, fall;
+    if (burst.whole) {
+        rise = edge_time(record, width, burst, true);
+        fall = edge_time(record, width, burst, false);
     }
+    // In noise of half the 10 % level and more, its ups and downs are what was timed.
+    constexpr double quiet = 0.05;
+    const bool noisy = !(seen.outside.mean() < quiet * burst.power);
+    if (!noisy) burst.rise_s = rise, burst.fall_s = fall;
+    // A sharp edge, averaged over a width, crosses a low level early by this much.
+    const double early = static_cast<double>(width) * std::max(0.0, 0.5 - level / burst.power) / rate;
+    const double sharp = 1.2 * static_cast<double>(width) / rate;
+    const auto is_sharp = [&](const std::optional<double>& time) {
+        return burst.whole && (time ? *time < sharp : noisy);
+    };
+    if (is_sharp(rise)) burst.start_s += early;
+    if (is_sharp(fall)) burst.stop_s -= early;
+}
+
+}  // namespace
+
+BurstList find_bursts(const IqRecord& record, const TriggerSettings& settings) {
+    const double rate = record.sample_rate_hz;
+    auto width = static_cast<std::size_t>(std::max(3.0, std::round(settings.smoothing_s * rate))) | 1U;
+    const Attempt seen = best_attempt(record, settings, width);
+    BurstList out;
+    out.level_db = seen.level_db;
+    out.noise_db = only_noise(record, seen, width);
+    if (out.noise_db) return out;
     const double level = std::pow(10, out.level_db / 10);
     for (Burst burst : seen.bursts) {
         // What is shorter than the smoothing is a spike of noise, not a burst.
         if (burst.length_s() < std::max(settings.shortest_s, static_cast<double>(width) / rate)) continue;
-        std::optional<double> rise, fall;
-        if (burst.whole) {
-            rise = edge_time(record, width, burst, true);
-            fall = edge_time(record, width, burst, false);
-        }
-        // In noise of half the 10 % level and more, its ups and downs are what was timed.
-        constexpr double quiet = 0.05;
-        const bool noisy = !(seen.outside.mean() < quiet * burst.power);
-        if (!noisy) burst.rise_s = rise, burst.fall_s = fall;
-        // A sharp edge, averaged over a width, crosses a low level early by this much.
-        const double early = static_cast<double>(width) * std::max(0.0, 0.5 - level / burst.power) / rate;
-        const double sharp = 1.2 * static_cast<double>(width) / rate;
-        const auto is_sharp = [&](const std::optional<double>& time) {
-            return burst.whole && (time ? *time < sharp : noisy);
-        };
-        if (is_sharp(rise)) burst.start_s += early;
-        if (is_sharp(fall)) burst.stop_s -= early;
+        time_edges(record, seen, width, level, burst);
         out.bursts.push_back(burst);
     }
     return out;

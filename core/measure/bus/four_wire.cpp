@@ -102,6 +102,38 @@ int mode_of(const Parameters& p, const Line& clock, const Line& select, const Li
     return mode;
 }
 
+std::vector<Timing> timings_of(const FourWireTimings& t) {
+    return {{"high_time", &t.high},
+            {"low_time", &t.low},
+            {"select_setup", &t.select_setup},
+            {"select_hold", &t.select_hold},
+            {"deselected", &t.deselected},
+            {"out_setup", &t.out_setup},
+            {"out_hold", &t.out_hold},
+            {"in_setup", &t.in_setup},
+            {"in_hold", &t.in_hold},
+            {"in_valid", &t.in_valid, false, true},
+            {"clock_rise", &t.clock_rise, false, true},
+            {"clock_fall", &t.clock_fall, false, true}};
+}
+
+// Every word of either line; `loose` counts bits that make no whole word.
+Table words_of(const FourWireSeen& seen, double from_s, bool out, bool in, int word_bits, double& loose) {
+    Table table{"words",
+                "Words",
+                {{"time", Unit::second}, {"frame", Unit::count}, {"out", Unit::none}, {"in", Unit::none}},
+                {}};
+    for (std::size_t k = 0; k < seen.frames.size(); ++k) {
+        loose += seen.frames[k].loose_bits;
+        for (const auto& word : seen.frames[k].words) {
+            table.rows.push_back({word.time_s + from_s, static_cast<double>(k + 1),
+                                  out ? hex_word(word.out, word_bits) : std::string(),
+                                  in ? hex_word(word.in, word_bits) : std::string()});
+        }
+    }
+    return table;
+}
+
 Outcome measure_four_wire(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "bus.four-wire");
     const auto signal = [&](const char* name) {
@@ -134,34 +166,12 @@ Outcome measure_four_wire(Capture any, const Parameters& p) {
         read_four_wire(clock_line, select_line, out ? &*out : nullptr, in ? &*in : nullptr, settings);
     const FourWireTimings& t = seen.timings;
     if (t.clock_period.count == 0) fail_signal("no clock while select is low");
-    const std::vector<Timing> timings{{"high_time", &t.high},
-                                      {"low_time", &t.low},
-                                      {"select_setup", &t.select_setup},
-                                      {"select_hold", &t.select_hold},
-                                      {"deselected", &t.deselected},
-                                      {"out_setup", &t.out_setup},
-                                      {"out_hold", &t.out_hold},
-                                      {"in_setup", &t.in_setup},
-                                      {"in_hold", &t.in_hold},
-                                      {"in_valid", &t.in_valid, false, true},
-                                      {"clock_rise", &t.clock_rise, false, true},
-                                      {"clock_fall", &t.clock_fall, false, true}};
+    const auto timings = timings_of(t);
     Outcome outcome;
     outcome.add("clock_frequency", 1 / t.clock_period.least, Unit::hertz);
     add_timings(timings, clock.from_s, outcome, seen.marks, {"frame", "word"});
-    Table table{"words",
-                "Words",
-                {{"time", Unit::second}, {"frame", Unit::count}, {"out", Unit::none}, {"in", Unit::none}},
-                {}};
     double loose = 0;
-    for (std::size_t k = 0; k < seen.frames.size(); ++k) {
-        loose += seen.frames[k].loose_bits;
-        for (const auto& word : seen.frames[k].words) {
-            table.rows.push_back({word.time_s + clock.from_s, static_cast<double>(k + 1),
-                                  out ? hex_word(word.out, settings.word_bits) : std::string(),
-                                  in ? hex_word(word.in, settings.word_bits) : std::string()});
-        }
-    }
+    Table table = words_of(seen, clock.from_s, out.has_value(), in.has_value(), settings.word_bits, loose);
     if (out || in || p.text("mode") != "found") outcome.add("mode", settings.mode, Unit::none);
     outcome.add("frames", static_cast<double>(seen.frames.size()), Unit::count);
     outcome.add("words", static_cast<double>(table.rows.size()), Unit::count);

@@ -109,11 +109,15 @@ const char* result_for(Detector detector) {
     }
 }
 
-Outcome from_samples(const IqRecord& record, const Parameters& p) {
-    const double bandwidth = p.required("bandwidth");
-    const GaussianFilter filter = resolution_filter(p, bandwidth);
+// The levels around the candidate, and the frequency to read at: of a clear maximum its place.
+struct AroundCandidate {
+    std::vector<double> frequency_hz, level;  // level in dB, not yet scaled
+    double frequency = 0;
+};
+
+AroundCandidate look_around(const IqRecord& record, const Parameters& p, const GaussianFilter& filter,
+                            double wanted) {
     const double half_zoom = zoom_of(p) / 2, rate = record.sample_rate_hz;
-    const double wanted = p.required("frequency");
     if (std::abs(wanted - record.centre_hz) > rate / 2) {
         fail_input("the candidate at " + format({wanted, Unit::hertz}) +
                    " lies outside the record, which covers " +
@@ -126,8 +130,10 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     settings.start_hz = std::max(wanted - half_zoom, record.centre_hz - rate / 2);
     settings.stop_hz = std::min(wanted + half_zoom, record.centre_hz + rate / 2);
     const Scan seen = scan(record, settings);
-    std::vector<double> level;
-    for (const double volts : seen.reading.front()) level.push_back(20 * std::log10(std::max(volts, 1e-15)));
+    AroundCandidate out{seen.frequency_hz, {}, wanted};
+    for (const double volts : seen.reading.front())
+        out.level.push_back(20 * std::log10(std::max(volts, 1e-15)));
+    const auto& level = out.level;
     const auto top = static_cast<std::size_t>(std::max_element(level.begin(), level.end()) - level.begin());
     // A flat top (pulses, noise) has no place of its own: then the candidate stays.
     constexpr double clear_db = 0.2;
@@ -135,19 +141,21 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     for (std::size_t i = 0; i < level.size(); ++i) {
         if (std::abs(seen.frequency_hz[i] - wanted) < std::abs(seen.frequency_hz[own] - wanted)) own = i;
     }
-    const double frequency =
-        level[top] > level[own] + clear_db ? refined_x(seen.frequency_hz, level, top) : wanted;
+    if (level[top] > level[own] + clear_db) out.frequency = refined_x(seen.frequency_hz, level, top);
+    return out;
+}
 
-    std::vector<Detector> detectors{Detector::peak, Detector::average, Detector::rms};
-    const Detector asked = p.detector("detector").value_or(Detector::quasi_peak);
+// What can be read of the record, and what was asked for whether it can or not.
+std::vector<Detector> detectors_for(const IqRecord& record, const GaussianFilter& filter, Detector asked,
+                                    Outcome& outcome) {
+    std::vector<Detector> out{Detector::peak, Detector::average, Detector::rms};
     const auto band = cispr_band_with(filter.bandwidth_6db_hz());
     const bool settles = band && record.seconds() >= band->settling_s();
-    Outcome outcome;
     for (const Detector weighted : {Detector::quasi_peak, Detector::cispr_average}) {
         // What was asked for is measured or refused; the other only where it can be.
-        if (settles || asked == weighted) detectors.push_back(weighted);
+        if (settles || asked == weighted) out.push_back(weighted);
     }
-    if (std::find(detectors.begin(), detectors.end(), asked) == detectors.end()) detectors.push_back(asked);
+    if (std::find(out.begin(), out.end(), asked) == out.end()) out.push_back(asked);
     if (!settles) {
         outcome.notes.push_back(band ? "quasi-peak and CISPR average are not measured: the record of " +
                                            format({record.seconds(), Unit::second}) +
@@ -155,6 +163,17 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
                                            format({band->settling_s(), Unit::second})
                                      : "quasi-peak is defined for 200 Hz, 9 kHz and 120 kHz only");
     }
+    return out;
+}
+
+Outcome from_samples(const IqRecord& record, const Parameters& p) {
+    const double bandwidth = p.required("bandwidth");
+    const GaussianFilter filter = resolution_filter(p, bandwidth);
+    const AroundCandidate around = look_around(record, p, filter, p.required("frequency"));
+    const double frequency = around.frequency;
+    const Detector asked = p.detector("detector").value_or(Detector::quasi_peak);
+    Outcome outcome;
+    const auto detectors = detectors_for(record, filter, asked, outcome);
     const auto readings = measure_at(record, frequency, filter, detectors);
     const bool absolute = record.reference_level_dbm.has_value();
     const Unit unit = absolute ? Unit::dbuv : Unit::dbfs;
@@ -179,8 +198,8 @@ Outcome from_samples(const IqRecord& record, const Parameters& p) {
     Trace zoom;
     zoom.name = "zoom";
     zoom.title = "Level around the candidate";
-    zoom.x = seen.frequency_hz;
-    for (const double l : level) zoom.y.push_back(l + shift);
+    zoom.x = around.frequency_hz;
+    for (const double l : around.level) zoom.y.push_back(l + shift);
     zoom.y_unit = unit;
     zoom.detector = Detector::peak;
     zoom.resolution_bandwidth_hz = bandwidth;

@@ -100,8 +100,7 @@ std::optional<std::string> no_signals(const Signal& signal, const ActivitySettin
     return std::nullopt;
 }
 
-Outcome measure_idle(Capture any, const Parameters& p) {
-    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.idle"), p);
+ActivitySettings activity_settings(const Signal& signal, const Parameters& p) {
     const LevelHistogram histogram = level_histogram(*signal.samples);
     ActivitySettings settings;
     settings.middle_v = (histogram.lowest + histogram.highest) / 2;
@@ -110,6 +109,77 @@ Outcome measure_idle(Capture any, const Parameters& p) {
         fail_input("parameter quiet_level: above 0 and below 100 % are possible");
     settings.threshold_v = (histogram.highest - histogram.lowest) / 2 * level / 100;
     settings.hold_off_s = p.required("hold_off");
+    return settings;
+}
+
+// Signals and the quiet between them.
+struct Idle {
+    Spread quiet, refresh;
+    Table table{
+        "stretches",
+        "Signals and the quiet behind them",
+        {{"from", Unit::second}, {"signal", Unit::second}, {"quiet", Unit::second}, {"peak", Unit::volt}},
+        {}};
+};
+
+Idle idle_of(const Signal& signal, const ActivitySettings& settings,
+             const std::vector<ActiveStretch>& stretches, const Parameters& p) {
+    Idle out;
+    const double end = signal.seconds();
+    const double origin = signal.from_s;
+    for (std::size_t k = 0; k < stretches.size(); ++k) {
+        const bool last = k + 1 == stretches.size();
+        const double after = (last ? end : stretches[k + 1].from_s) - stretches[k].to_s;
+        if (!last) out.quiet.add(after, stretches[k].to_s);
+        // With quiet on both sides a signal is whole, also where an end of the record cuts that quiet short.
+        // What went to sleep, and what woke up, is no refresh.
+        const bool begins = k > 0 || (stretches[k].from_s > settings.hold_off_s && !p.has("low_power_from"));
+        const bool ends = !last || (end - stretches[k].to_s > settings.hold_off_s && !p.has("data_from"));
+        if (begins && ends) out.refresh.add(stretches[k].length_s(), stretches[k].from_s);
+        out.table.rows.push_back(
+            {stretches[k].from_s + origin, stretches[k].length_s(), after, stretches[k].peak_v});
+    }
+    return out;
+}
+
+// When the line went to sleep after that was asked for.
+void add_sleep(const std::vector<ActiveStretch>& stretches, double origin, const Parameters& p,
+               Outcome& outcome) {
+    if (const auto asked = p.number("low_power_from")) {
+        const double sleep = stretches.front().to_s + origin - *asked;
+        if (sleep > 0) {
+            outcome.add("sleep_time", sleep, Unit::second);
+        } else {
+            outcome.notes.push_back("no sleep time: the line is quiet before low_power_from");
+        }
+    } else {
+        outcome.notes.push_back(
+            "no sleep time: give low_power_from, the moment at which low-power idle was asked for");
+    }
+}
+
+void add_times(const Idle& seen, const std::vector<ActiveStretch>& stretches, double end, double origin,
+               const ActivitySettings& settings, const Parameters& p, Outcome& outcome) {
+    const Spread &quiet = seen.quiet, &refresh = seen.refresh;
+    const auto both = [&](const Spread& s, const char* least, const char* greatest) {
+        if (s.count == 0) return;
+        outcome.add(least, s.least, Unit::second);
+        outcome.add(greatest, s.greatest, Unit::second);
+    };
+    // A quiet time that an end of the record cuts off is at least as long as what is seen of it.
+    double cut = std::max(stretches.front().from_s, end - stretches.back().to_s);
+    if (cut <= settings.hold_off_s) cut = 0;
+    if (quiet.count > 0) outcome.add("quiet_least", quiet.least, Unit::second);
+    if (quiet.count > 0 || cut > 0)
+        outcome.add_greatest("quiet_greatest", quiet.count > 0 ? quiet.greatest : 0, cut, Unit::second);
+    both(refresh, "refresh_least", "refresh_greatest");
+    if (const auto data = p.number("data_from"); data && stretches.size() > 1)
+        outcome.add("wake_time", *data - stretches.back().from_s - origin, Unit::second);
+}
+
+Outcome measure_idle(Capture any, const Parameters& p) {
+    const Signal signal = signal_of(take_waveform(std::move(any), "ethernet.idle"), p);
+    const ActivitySettings settings = activity_settings(signal, p);
     const auto stretches = find_activity(*signal.samples, signal.step_s, settings);
     Outcome outcome;
     outcome.traces.push_back(line_of(signal));
@@ -125,53 +195,12 @@ Outcome measure_idle(Capture any, const Parameters& p) {
         outcome.invalid = *why;
         return outcome;
     }
-    Spread quiet, refresh;
-    Table table{
-        "stretches",
-        "Signals and the quiet behind them",
-        {{"from", Unit::second}, {"signal", Unit::second}, {"quiet", Unit::second}, {"peak", Unit::volt}},
-        {}};
-    const double origin = signal.from_s;
-    for (std::size_t k = 0; k < stretches.size(); ++k) {
-        const bool last = k + 1 == stretches.size();
-        const double after = (last ? end : stretches[k + 1].from_s) - stretches[k].to_s;
-        if (!last) quiet.add(after, stretches[k].to_s);
-        // With quiet on both sides a signal is whole, also where an end of the record cuts that quiet short.
-        // What went to sleep, and what woke up, is no refresh.
-        const bool begins = k > 0 || (stretches[k].from_s > settings.hold_off_s && !p.has("low_power_from"));
-        const bool ends = !last || (end - stretches[k].to_s > settings.hold_off_s && !p.has("data_from"));
-        if (begins && ends) refresh.add(stretches[k].length_s(), stretches[k].from_s);
-        table.rows.push_back(
-            {stretches[k].from_s + origin, stretches[k].length_s(), after, stretches[k].peak_v});
-    }
-    if (const auto asked = p.number("low_power_from")) {
-        const double sleep = stretches.front().to_s + origin - *asked;
-        if (sleep > 0) {
-            outcome.add("sleep_time", sleep, Unit::second);
-        } else {
-            outcome.notes.push_back("no sleep time: the line is quiet before low_power_from");
-        }
-    } else {
-        outcome.notes.push_back(
-            "no sleep time: give low_power_from, the moment at which low-power idle was asked for");
-    }
-    const auto both = [&](const Spread& s, const char* least, const char* greatest) {
-        if (s.count == 0) return;
-        outcome.add(least, s.least, Unit::second);
-        outcome.add(greatest, s.greatest, Unit::second);
-    };
-    // A quiet time that an end of the record cuts off is at least as long as what is seen of it.
-    double cut = std::max(stretches.front().from_s, end - stretches.back().to_s);
-    if (cut <= settings.hold_off_s) cut = 0;
-    if (quiet.count > 0) outcome.add("quiet_least", quiet.least, Unit::second);
-    if (quiet.count > 0 || cut > 0)
-        outcome.add_greatest("quiet_greatest", quiet.count > 0 ? quiet.greatest : 0, cut, Unit::second);
-    both(refresh, "refresh_least", "refresh_greatest");
-    if (const auto data = p.number("data_from"); data && stretches.size() > 1)
-        outcome.add("wake_time", *data - stretches.back().from_s - origin, Unit::second);
-    outcome.add("refreshes", static_cast<double>(refresh.count), Unit::count);
-    outcome.add("quiet_times", static_cast<double>(quiet.count), Unit::count);
-    outcome.tables.push_back(std::move(table));
+    Idle seen = idle_of(signal, settings, stretches, p);
+    add_sleep(stretches, signal.from_s, p, outcome);
+    add_times(seen, stretches, end, signal.from_s, settings, p, outcome);
+    outcome.add("refreshes", static_cast<double>(seen.refresh.count), Unit::count);
+    outcome.add("quiet_times", static_cast<double>(seen.quiet.count), Unit::count);
+    outcome.tables.push_back(std::move(seen.table));
     outcome.notes.push_back("quiet: below " + format({settings.threshold_v, Unit::volt}) + " around " +
                             format({settings.middle_v, Unit::volt}));
     return outcome;

@@ -140,33 +140,35 @@ Table table_of(const std::vector<Row>& rows) {
     return table;
 }
 
-Outcome measure_edges(Capture any, const Parameters& p) {
-    const SerialSource source = serial_source(std::move(any), "pulse.edges", p, 2);
+// Times of all edges and between them.
+struct EdgeTimes {
+    Spread rise, fall, high, low, period;
+    std::size_t not_monotonic = 0;
+};
+
+EdgeTimes times_of(const SerialSource& source, double from, double to, double allowed) {
     const Levels& levels = source.levels;
-    if (!stand_apart(source.histogram, levels)) {
-        fail_signal("no two levels stand apart between " + format({levels.lowest, Unit::volt}) + " and " +
-                    format({levels.highest, Unit::volt}) + ": noise, or a signal that does not switch");
-    }
-    const auto [from, to] = span_of(p);
-    const double allowed = p.required("reversal") / 100 * levels.amplitude();
     const double step = source.signal.step_s, origin = source.signal.from_s;
     const auto lower = beside(source, levels.at_percent(from), true);
     const auto upper = beside(source, levels.at_percent(to), false);
-    Spread rise, fall, high, low, period;
-    std::size_t not_monotonic = 0;
+    EdgeTimes out;
     for (std::size_t k = 0; k < source.edges.size(); ++k) {
         const bool rises = source.edges.rises(k);
         const double at = source.edges_s[k] + origin;
         const double begin = rises ? lower[k] : upper[k], end = rises ? upper[k] : lower[k];
         if (std::isfinite(begin) && std::isfinite(end)) {
-            (rises ? rise : fall).add((end - begin) * step, at);
-            not_monotonic += reversal(*source.signal.samples, begin, end, rises) > allowed;
+            (rises ? out.rise : out.fall).add((end - begin) * step, at);
+            out.not_monotonic += reversal(*source.signal.samples, begin, end, rises) > allowed;
         }
         if (k + 1 < source.edges.size())
-            (rises ? high : low).add(source.edges_s[k + 1] - source.edges_s[k], at);
-        if (rises && k + 2 < source.edges.size()) period.add(source.edges_s[k + 2] - source.edges_s[k], at);
+            (rises ? out.high : out.low).add(source.edges_s[k + 1] - source.edges_s[k], at);
+        if (rises && k + 2 < source.edges.size())
+            out.period.add(source.edges_s[k + 2] - source.edges_s[k], at);
     }
-    Outcome outcome;
+    return out;
+}
+
+void add_levels(const Levels& levels, Outcome& outcome) {
     const double amplitude = levels.amplitude();
     outcome.add("low", levels.low, Unit::volt);
     outcome.add("high", levels.high, Unit::volt);
@@ -176,7 +178,10 @@ Outcome measure_edges(Capture any, const Parameters& p) {
     outcome.add("lowest", levels.lowest, Unit::volt);
     outcome.add("overshoot_high", 100 * (levels.highest - levels.high) / amplitude, Unit::percent);
     outcome.add("overshoot_low", 100 * (levels.low - levels.lowest) / amplitude, Unit::percent);
-    const double swing = amplitude * (to - from) / 100;
+}
+
+// `swing` is the voltage that an edge is timed over.
+void add_times(const EdgeTimes& seen, double swing, Outcome& outcome) {
     const auto times = [&](const Spread& s, const char* mean, const char* longest, const char* shortest,
                            const char* steepest) {
         if (s.count == 0) return;
@@ -185,8 +190,9 @@ Outcome measure_edges(Capture any, const Parameters& p) {
         outcome.add(shortest, s.least, Unit::second);
         outcome.add(steepest, swing / s.least, Unit::volt_per_second);
     };
-    times(rise, "rise_time", "longest_rise", "shortest_rise", "steepest_rise");
-    times(fall, "fall_time", "longest_fall", "shortest_fall", "steepest_fall");
+    times(seen.rise, "rise_time", "longest_rise", "shortest_rise", "steepest_rise");
+    times(seen.fall, "fall_time", "longest_fall", "shortest_fall", "steepest_fall");
+    const Spread &high = seen.high, &low = seen.low, &period = seen.period;
     if (high.count > 0) outcome.add("shortest_high", high.least, Unit::second);
     if (low.count > 0) outcome.add("shortest_low", low.least, Unit::second);
     if (period.count > 0) {
@@ -195,22 +201,44 @@ Outcome measure_edges(Capture any, const Parameters& p) {
     }
     if (high.count > 0 && low.count > 0)
         outcome.add("duty_cycle", 100 * high.mean() / (high.mean() + low.mean()), Unit::percent);
+}
+
+// The tilt of the longest pulse of either polarity.
+void add_droop(const SerialSource& source, const EdgeTimes& seen, Outcome& outcome) {
+    const double step = source.signal.step_s, origin = source.signal.from_s;
     const auto droop = [&](const Spread& widths, const char* name, double sign) {
         if (widths.count == 0) return;
         const double begin = (widths.at_greatest - origin) / step;
         if (const auto volts = tilt(*source.signal.samples, begin, begin + widths.greatest / step))
-            outcome.add(name, sign * 100 * *volts / amplitude, Unit::percent);
+            outcome.add(name, sign * 100 * *volts / source.levels.amplitude(), Unit::percent);
     };
-    droop(high, "droop_high", -1);
-    droop(low, "droop_low", 1);
+    droop(seen.high, "droop_high", -1);
+    droop(seen.low, "droop_low", 1);
+}
+
+Outcome measure_edges(Capture any, const Parameters& p) {
+    const SerialSource source = serial_source(std::move(any), "pulse.edges", p, 2);
+    const Levels& levels = source.levels;
+    if (!stand_apart(source.histogram, levels)) {
+        fail_signal("no two levels stand apart between " + format({levels.lowest, Unit::volt}) + " and " +
+                    format({levels.highest, Unit::volt}) + ": noise, or a signal that does not switch");
+    }
+    const auto [from, to] = span_of(p);
+    const EdgeTimes seen = times_of(source, from, to, p.required("reversal") / 100 * levels.amplitude());
+    Outcome outcome;
+    add_levels(levels, outcome);
+    add_times(seen, levels.amplitude() * (to - from) / 100, outcome);
+    add_droop(source, seen, outcome);
     outcome.add("edges", static_cast<double>(source.edges.size()), Unit::count);
-    outcome.add("not_monotonic", static_cast<double>(not_monotonic), Unit::count);
-    outcome.tables.push_back(table_of({{"rise_time", &rise},
-                                       {"fall_time", &fall},
-                                       {"high_width", &high},
-                                       {"low_width", &low},
-                                       {"period", &period}}));
-    const double shortest = std::min(rise.count ? rise.least : 1e300, fall.count ? fall.least : 1e300);
+    outcome.add("not_monotonic", static_cast<double>(seen.not_monotonic), Unit::count);
+    outcome.tables.push_back(table_of({{"rise_time", &seen.rise},
+                                       {"fall_time", &seen.fall},
+                                       {"high_width", &seen.high},
+                                       {"low_width", &seen.low},
+                                       {"period", &seen.period}}));
+    const double shortest =
+        std::min(seen.rise.count ? seen.rise.least : 1e300, seen.fall.count ? seen.fall.least : 1e300);
+    const double step = source.signal.step_s;
     if (shortest < 3 * step) {
         outcome.notes.push_back(
             "edges take less than three samples: their times are limited by the step of " +

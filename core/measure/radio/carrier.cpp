@@ -69,9 +69,63 @@ double mean_power(const IqRecord& record, std::size_t count) {
     return sum / static_cast<double>(count);
 }
 
+// The strongest tone: its offset from the centre of the record, its power and that of all samples.
+struct Tone {
+    double offset = 0, power = 0, all = 0;
+    bool at_zero = false;  // where the receiver's own line stands
+};
+
+// The highest point of the density. Throws Error(input) when `within` leaves nothing of it.
+std::size_t highest_point(const Density& seen, double meant, std::optional<double> within, double& total) {
+    std::size_t top = seen.per_hz.size();
+    for (std::size_t i = 0; i < seen.per_hz.size(); ++i) {
+        total += seen.per_hz[i] * seen.step_hz;
+        if (within && std::abs(seen.frequency_hz[i] - meant) > *within) continue;
+        if (top == seen.per_hz.size() || seen.per_hz[i] > seen.per_hz[top]) top = i;
+    }
+    if (top == seen.per_hz.size()) {
+        fail_input("the record covers nothing within " + format({*within, Unit::hertz}) + " of " +
+                   format({meant, Unit::hertz}));
+    }
+    return top;
+}
+
+// Slow phasors around the highest point, then the maximum of their spectrum: grid, then golden section.
+Tone refined_tone(const IqRecord& record, double offset, double total, std::size_t most_block) {
+    const double rate = record.sample_rate_hz;
+    const std::size_t blocks = 64, length = static_cast<std::size_t>(record.size() / blocks);
+    Tone out{offset, 0, total, false};
+    if (length < 4) return out;
+    const std::size_t block = std::min<std::size_t>(length, most_block);
+    const std::size_t count = static_cast<std::size_t>(std::min<std::uint64_t>(record.size() / block, 4096));
+    const auto slow = phasors(record, offset, count, block);
+    double best = 0, best_power = 0;
+    const double grid = 0.25 / static_cast<double>(count);
+    for (double f = -0.49; f <= 0.49; f += grid) {
+        const double here = power_at(slow, f);
+        if (here > best_power) best = f, best_power = here;
+    }
+    double low = best - grid, high = best + grid;
+    constexpr double golden = 0.6180339887498949;
+    for (int i = 0; i < 60; ++i) {
+        const double a = high - golden * (high - low), b = low + golden * (high - low);
+        (power_at(slow, a) > power_at(slow, b) ? high : low) = power_at(slow, a) > power_at(slow, b) ? b : a;
+    }
+    const double cycles = (low + high) / 2;
+    const double shift = cycles * rate / static_cast<double>(block);
+    out.offset += shift;
+    // Once more at the frequency found: with every sample turned by its own angle, what noise adds to the
+    // tone's power is what it adds to that of all samples, and the difference is what is not the tone.
+    out.power = power_at(phasors(record, out.offset, count, block), 0);
+    out.all = mean_power(record, count * block);
+    // The receiver's own line stands at exactly 0 Hz; a carrier would have to hit it within a tenth of what
+    // the record resolves.
+    out.at_zero = std::abs(out.offset) < 0.1 * rate / static_cast<double>(count * block);
+    return out;
+}
+
 Outcome measure_carrier(Capture any, const Parameters& p) {
     const IqRecord record = take_iq(std::move(any), "radio.carrier", p);
-    const double rate = record.sample_rate_hz;
     if (record.size() < 256) fail_input("the record is shorter than 256 samples");
     DensitySettings settings;
     settings.window = Window::hann;
@@ -79,53 +133,11 @@ Outcome measure_carrier(Capture any, const Parameters& p) {
                         std::clamp(std::floor(std::log2(static_cast<double>(record.size()))), 8.0, 14.0));
     const Density seen = power_density(record, settings);
     const double meant = p.number("centre").value_or(record.centre_hz);
-    const auto within = p.number("within");
-    std::size_t top = seen.per_hz.size();
     double total = 0;
-    for (std::size_t i = 0; i < seen.per_hz.size(); ++i) {
-        total += seen.per_hz[i] * seen.step_hz;
-        if (within && std::abs(seen.frequency_hz[i] - meant) > *within) continue;
-        if (top == seen.per_hz.size() || seen.per_hz[i] > seen.per_hz[top]) top = i;
-    }
+    const std::size_t top = highest_point(seen, meant, p.number("within"), total);
+    const auto [offset, power, all, at_zero] =
+        refined_tone(record, seen.frequency_hz[top] - record.centre_hz, total, settings.size / 4);
     Outcome outcome;
-    if (top == seen.per_hz.size()) {
-        fail_input("the record covers nothing within " + format({*within, Unit::hertz}) + " of " +
-                   format({meant, Unit::hertz}));
-    }
-    // Slow phasors around the highest point, then the maximum of their spectrum: grid, then golden section.
-    const std::size_t blocks = 64, length = static_cast<std::size_t>(record.size() / blocks);
-    double offset = seen.frequency_hz[top] - record.centre_hz;
-    double power = 0, all = total;
-    bool at_zero = false;
-    if (length >= 4) {
-        const std::size_t block = std::min<std::size_t>(length, settings.size / 4);
-        const std::size_t count =
-            static_cast<std::size_t>(std::min<std::uint64_t>(record.size() / block, 4096));
-        const auto slow = phasors(record, offset, count, block);
-        double best = 0, best_power = 0;
-        const double grid = 0.25 / static_cast<double>(count);
-        for (double f = -0.49; f <= 0.49; f += grid) {
-            const double here = power_at(slow, f);
-            if (here > best_power) best = f, best_power = here;
-        }
-        double low = best - grid, high = best + grid;
-        constexpr double golden = 0.6180339887498949;
-        for (int i = 0; i < 60; ++i) {
-            const double a = high - golden * (high - low), b = low + golden * (high - low);
-            (power_at(slow, a) > power_at(slow, b) ? high : low) =
-                power_at(slow, a) > power_at(slow, b) ? b : a;
-        }
-        const double cycles = (low + high) / 2;
-        const double shift = cycles * rate / static_cast<double>(block);
-        offset += shift;
-        // Once more at the frequency found: with every sample turned by its own angle, what noise adds to the
-        // tone's power is what it adds to that of all samples, and the difference is what is not the tone.
-        power = power_at(phasors(record, offset, count, block), 0);
-        all = mean_power(record, count * block);
-        // The receiver's own line stands at exactly 0 Hz; a carrier would have to hit it within a tenth of
-        // what the record resolves.
-        at_zero = std::abs(offset) < 0.1 * rate / static_cast<double>(count * block);
-    }
     const double frequency = record.centre_hz + offset;
     const double rest = std::max(all - power, 1e-13 * all);
     constexpr double least_db = 3;

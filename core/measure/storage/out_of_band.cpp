@@ -39,6 +39,71 @@ constexpr double longest_burst_s = 300e-9;
 
 enum class Kind { init, wake };
 
+// Sequences of bursts, told apart by the gaps between them.
+class Sequences {
+  public:
+    Sequences(const Signal& signal, const std::vector<ActiveStretch>& stretches, double hold_off_s)
+        : signal_(signal), stretches_(stretches), hold_off_s_(hold_off_s) {
+        burst.keep = init_gap.keep = wake_gap.keep = 1000;
+        for (std::size_t k = 0; k < stretches.size(); ++k) take(k);
+    }
+
+    Spread burst, init_gap, wake_gap;
+    double weakest_v = 1e300, fewest = 1e300;
+    std::size_t inits = 0, wakes = 0;
+    Table table{"sequences",
+                "Sequences",
+                {{"from", Unit::second}, {"kind", Unit::none}, {"bursts", Unit::count}},
+                {}};
+
+  private:
+    void take(std::size_t k) {
+        const ActiveStretch& here = stretches_[k];
+        const bool is_burst = here.length_s() < longest_burst_s;
+        const bool next_is = k + 1 < stretches_.size() && stretches_[k + 1].length_s() < longest_burst_s;
+        const double gap = k + 1 < stretches_.size() ? stretches_[k + 1].from_s - here.to_s : 1e300;
+        const bool goes_on = is_burst && next_is && gap >= shortest_gap_s && gap <= init_most_s;
+        if (goes_on) {
+            const Kind now = gap <= wake_most_s ? Kind::wake : Kind::init;
+            if (kind_ && *kind_ != now) close(k);
+            kind_ = now;
+            ++bursts_;
+            (now == Kind::init ? init_gap : wake_gap).add(gap, here.to_s);
+        }
+        if (is_burst && kind_.has_value()) {
+            // With idle before and behind it a burst is whole; the ends of the record may cut it short.
+            const bool begins = here.from_s > hold_off_s_;
+            const bool ends = signal_.seconds() - here.to_s > hold_off_s_;
+            if (begins && ends) burst.add(here.length_s(), here.from_s);
+            weakest_v = std::min(weakest_v, 2 * here.peak_v);
+        }
+        if (!goes_on) close(k + 1);
+    }
+
+    // The sequence under way ends before the stretch `next`.
+    void close(std::size_t next) {
+        if (kind_) {
+            (*kind_ == Kind::init ? inits : wakes) += 1;
+            // Cut off by the ends of the record it tells nothing of its length.
+            const bool whole = stretches_[begin_].from_s > init_most_s &&
+                               signal_.seconds() - stretches_[next - 1].to_s > init_most_s;
+            if (whole) fewest = std::min(fewest, static_cast<double>(bursts_));
+            table.rows.push_back({stretches_[begin_].from_s + signal_.from_s,
+                                  std::string(*kind_ == Kind::init ? "COMINIT or COMRESET" : "COMWAKE"),
+                                  static_cast<double>(bursts_)});
+        }
+        kind_.reset();
+        bursts_ = 1;
+        begin_ = next;
+    }
+
+    const Signal& signal_;
+    const std::vector<ActiveStretch>& stretches_;
+    double hold_off_s_;
+    std::optional<Kind> kind_;  // of the sequence under way
+    std::size_t bursts_ = 1, begin_ = 0;
+};
+
 Outcome measure_out_of_band(Capture any, const Parameters& p) {
     const Signal signal = signal_of(take_waveform(std::move(any), "storage.out-of-band"), p);
     const LevelHistogram histogram = level_histogram(*signal.samples);
@@ -52,68 +117,19 @@ Outcome measure_out_of_band(Capture any, const Parameters& p) {
                     format({histogram.highest, Unit::volt}) + " never passes the detection level");
     }
     const auto stretches = find_activity(*signal.samples, signal.step_s, settings);
-    Spread burst, init_gap, wake_gap;
-    burst.keep = init_gap.keep = wake_gap.keep = 1000;
-    double weakest = 1e300, fewest = 1e300;
-    std::size_t inits = 0, wakes = 0;
-    Table table{"sequences",
-                "Sequences",
-                {{"from", Unit::second}, {"kind", Unit::none}, {"bursts", Unit::count}},
-                {}};
-    // A sequence is a row of bursts with gaps of one kind between.
-    std::optional<Kind> kind;
-    std::size_t bursts = 0, begin = 0;
-    const auto close = [&](std::size_t next) {
-        if (kind) {
-            (*kind == Kind::init ? inits : wakes) += 1;
-            // Cut off by the ends of the record it tells nothing of its length.
-            const bool whole = stretches[begin].from_s > init_most_s &&
-                               signal.seconds() - stretches[next - 1].to_s > init_most_s;
-            if (whole) fewest = std::min(fewest, static_cast<double>(bursts));
-            table.rows.push_back({stretches[begin].from_s + signal.from_s,
-                                  std::string(*kind == Kind::init ? "COMINIT or COMRESET" : "COMWAKE"),
-                                  static_cast<double>(bursts)});
-        }
-        kind.reset();
-        bursts = 1;
-        begin = next;
-    };
-    bursts = 1;
-    for (std::size_t k = 0; k < stretches.size(); ++k) {
-        const ActiveStretch& here = stretches[k];
-        const bool is_burst = here.length_s() < longest_burst_s;
-        const bool next_is = k + 1 < stretches.size() && stretches[k + 1].length_s() < longest_burst_s;
-        const double gap = k + 1 < stretches.size() ? stretches[k + 1].from_s - here.to_s : 1e300;
-        const bool goes_on = is_burst && next_is && gap >= shortest_gap_s && gap <= init_most_s;
-        if (goes_on) {
-            const Kind now = gap <= wake_most_s ? Kind::wake : Kind::init;
-            if (kind && *kind != now) close(k);
-            kind = now;
-            ++bursts;
-            (now == Kind::init ? init_gap : wake_gap).add(gap, here.to_s);
-        }
-        const bool member = kind.has_value();
-        if (is_burst && member) {
-            // With idle before and behind it a burst is whole; the ends of the record may cut it short.
-            const bool begins = here.from_s > settings.hold_off_s;
-            const bool ends = signal.seconds() - here.to_s > settings.hold_off_s;
-            if (begins && ends) burst.add(here.length_s(), here.from_s);
-            weakest = std::min(weakest, 2 * here.peak_v);
-        }
-        if (!goes_on) close(k + 1);
-    }
-    if (inits + wakes == 0)
+    Sequences seen(signal, stretches, settings.hold_off_s);
+    if (seen.inits + seen.wakes == 0)
         fail_signal("no out-of-band sequence: no bursts with gaps of 35 to 525 ns between");
-    const std::vector<Timing> timings{{"burst", &burst, true, true},
-                                      {"init_gap", &init_gap, true, true},
-                                      {"wake_gap", &wake_gap, true, true}};
+    const std::vector<Timing> timings{{"burst", &seen.burst, true, true},
+                                      {"init_gap", &seen.init_gap, true, true},
+                                      {"wake_gap", &seen.wake_gap, true, true}};
     Outcome outcome;
     add_timings(timings, signal.from_s, outcome);
-    if (fewest < 1e300) outcome.add("fewest_bursts", fewest, Unit::count);
-    outcome.add("init_sequences", static_cast<double>(inits), Unit::count);
-    outcome.add("wake_sequences", static_cast<double>(wakes), Unit::count);
-    outcome.add("lowest_amplitude", weakest, Unit::volt);
-    outcome.tables.push_back(std::move(table));
+    if (seen.fewest < 1e300) outcome.add("fewest_bursts", seen.fewest, Unit::count);
+    outcome.add("init_sequences", static_cast<double>(seen.inits), Unit::count);
+    outcome.add("wake_sequences", static_cast<double>(seen.wakes), Unit::count);
+    outcome.add("lowest_amplitude", seen.weakest_v, Unit::volt);
+    outcome.tables.push_back(std::move(seen.table));
     add_views(timings, {{"link", signal}}, 500e-9, outcome);
     return outcome;
 }

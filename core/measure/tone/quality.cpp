@@ -101,6 +101,24 @@ Trace relative_spectrum(std::span<const double> x, double rate, double fundament
     return trace;
 }
 
+// The harmonics of a fit up to `highest`; their squares, without the fundamental, are added to `square`.
+Table harmonics_of(const SineFit& fit, double highest, double& square) {
+    Table table{
+        "harmonics",
+        "Harmonics",
+        {{"order", Unit::none}, {"frequency", Unit::hertz}, {"level", Unit::volt}, {"relative", Unit::db}},
+        {}};
+    for (std::size_t h = 0; h < fit.amplitude.size(); ++h) {
+        const double frequency = static_cast<double>(h + 1) * fit.frequency_hz;
+        if (frequency > highest) break;
+        const double rms = fit.amplitude[h] / std::sqrt(2.0);
+        if (h > 0) square += rms * rms;
+        table.rows.push_back(
+            {static_cast<double>(h + 1), frequency, rms, db(fit.amplitude[h] / fit.amplitude[0])});
+    }
+    return table;
+}
+
 Outcome measure_quality(Capture any, const Parameters& p) {
     const Waveform wave = take_waveform(std::move(any), "tone.quality");
     const std::vector<double> volts = signal_of(wave, p).volts();
@@ -131,19 +149,7 @@ Outcome measure_quality(Capture any, const Parameters& p) {
     const double noise =
         std::max(power_between(spectrum_of(without(x, rate, fit, wanted), rate), lowest, highest), 1e-300);
     double harmonic = 0;
-    Table table{
-        "harmonics",
-        "Harmonics",
-        {{"order", Unit::none}, {"frequency", Unit::hertz}, {"level", Unit::volt}, {"relative", Unit::db}},
-        {}};
-    for (std::size_t h = 0; h < fit.amplitude.size(); ++h) {
-        const double frequency = static_cast<double>(h + 1) * fit.frequency_hz;
-        if (frequency > highest) break;
-        const double rms = fit.amplitude[h] / std::sqrt(2.0);
-        if (h > 0) harmonic += rms * rms;
-        table.rows.push_back(
-            {static_cast<double>(h + 1), frequency, rms, db(fit.amplitude[h] / fit.amplitude[0])});
-    }
+    Table table = harmonics_of(fit, highest, harmonic);
     const double whole = fundamental + disturbance;
     outcome.add("frequency", fit.frequency_hz, Unit::hertz);
     outcome.add("level", std::sqrt(fundamental), Unit::volt);
