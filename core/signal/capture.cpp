@@ -60,18 +60,8 @@ std::function<std::string()> watch_reading(const Capture& capture) {
         capture);
 }
 
-template <CaptureData Data>
-Data take(Capture capture, const char* procedure) {
-    if (auto* data = std::get_if<Data>(&capture)) return std::move(*data);
-    fail_input(std::string(procedure) + " needs " + Data::needed + ", the capture holds " +
-               kind_name(capture));
+void fail_kind(const Capture& capture, const char* needed, const char* procedure) {
+    fail_input(std::string(procedure) + " needs " + needed + ", the capture holds " + kind_name(capture));
 }
-
-template Spectrum take<Spectrum>(Capture, const char*);
-template PowerReading take<PowerReading>(Capture, const char*);
-template Counts take<Counts>(Capture, const char*);
-template IqRecord take<IqRecord>(Capture, const char*);
-template ResultTable take<ResultTable>(Capture, const char*);
-template Network take<Network>(Capture, const char*);
 
 }  // namespace rt
