@@ -1,5 +1,7 @@
 #include "core/signal/capture.hpp"
 
+#include <tuple>
+
 #include "core/base/error.hpp"
 
 namespace rt {
@@ -60,8 +62,21 @@ std::function<std::string()> watch_reading(const Capture& capture) {
         capture);
 }
 
-void fail_kind(const Capture& capture, const char* needed, const char* procedure) {
-    fail_input(std::string(procedure) + " needs " + needed + ", the capture holds " + kind_name(capture));
+template <CaptureData Data>
+Data take(Capture capture, const char* procedure) {
+    if (auto* data = std::get_if<Data>(&capture)) return std::move(*data);
+    fail_input(std::string(procedure) + " needs " + Data::needed + ", the capture holds " +
+               kind_name(capture));
 }
+
+// One for every kind of the list: what procedures in other files link to.
+template <typename Variant>
+struct Takers;
+template <CaptureData... Kinds>
+struct Takers<std::variant<Kinds...>> {
+    std::tuple<Kinds (*)(Capture, const char*)...> all{&take<Kinds>...};
+};
+extern const Takers<Capture> takers;
+const Takers<Capture> takers{};
 
 }  // namespace rt

@@ -4,7 +4,6 @@
 
 #include <concepts>
 #include <functional>
-#include <utility>
 #include <variant>
 
 #include "core/signal/counts.hpp"
@@ -59,13 +58,8 @@ bool unscaled(const Capture& capture);
 // trusted, and outlives the capture.
 std::function<std::string()> watch_reading(const Capture& capture);
 
-[[noreturn]] void fail_kind(const Capture& capture, const char* needed, const char* procedure);
-
 // The capture as one kind. Throws Error(input) naming the procedure for one of another kind.
 template <CaptureData Data>
-Data take(Capture capture, const char* procedure) {
-    if (auto* data = std::get_if<Data>(&capture)) return std::move(*data);
-    fail_kind(capture, Data::needed, procedure);
-}
+Data take(Capture capture, const char* procedure);
 
 }  // namespace rt

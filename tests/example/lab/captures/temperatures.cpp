@@ -20,14 +20,14 @@ class TemperaturesKind : public KindOf<Temperatures> {
     std::optional<Unit> unit_of(const TemperaturesSetup&) const override { return std::nullopt; }
     void complete(Temperatures&, std::optional<double>) const override {}
     WrittenCapture keep(const std::filesystem::path& stem, const Temperatures& data) const override {
-        std::string text = distrust_line(data.distrust) + "time [s],temperature [degC]\n";
+        std::string text = distrust_line(data.distrust) + "temperature [degC],time [s]\n";
         for (std::size_t i = 0; i < data.time_s.size(); ++i)
-            text += exact(data.time_s[i]) + "," + exact(data.celsius[i]) + "\n";
+            text += exact(data.celsius[i]) + "," + exact(data.time_s[i]) + "\n";
         return keep_text(stem, ".csv", std::move(text));
     }
     std::optional<Temperatures> from_table(std::string_view heading, std::string_view text,
                                            const std::string& file, const CaptureHints&) const override {
-        if (heading.find("temperature") == std::string_view::npos) return std::nullopt;
+        if (!heading.starts_with("temperature")) return std::nullopt;
         const CsvTable csv(text, file);
         Temperatures out;
         out.distrust = distrust_of(csv);
