@@ -56,9 +56,9 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
     load(*loaded, files.campaign(), files.find("bench", "", ""), files, record.head.selection,
          std::move(profile));
+    if (what == Loaded::to_look_at) return loaded;  // no program is started
     for (const auto& own : loaded->campaign.analyses) {
         const Analysis& analysis = own->analysis;
-        if (what == Loaded::to_look_at) break;
         if (sha256(read_file(files.find("program", analysis.program_reference, ""))) == analysis.digest)
             continue;
         fail_input(analysis.program.string(),

@@ -75,20 +75,23 @@ class AnswerReader {
         return out;
     }
 
-    // A value in the declared unit, whatever unit of the same dimension it was answered in.
-    double in_unit(double value, const Json& line, const char* key, Unit declared,
+    // Values in the declared unit, whatever unit of the same dimension they were answered in.
+    void into_unit(std::vector<double>& values, const Json& line, const char* key, Unit declared,
                    const std::string& what) const {
         const std::string answered = line.contains(key) ? text(line, key) : std::string();
         const auto spelling = parse_unit(answered);
-        if (answered.empty() && declared == Unit::none) return value;
+        if (answered.empty() && declared == Unit::none) return;
         if (!spelling)
             fail("gives " + what + " in " + in_quotes(answered) + "; " + symbol(declared) + " was declared");
         const double scale = spelling->factor * std::pow(10.0, spelling->exponent);
-        const auto converted = convert({value * scale, spelling->unit}, declared);
-        if (!converted)
-            fail("gives " + what + " in " + answered + "; " +
-                 (declared == Unit::none ? "a number without a unit" : symbol(declared)) + " was declared");
-        return converted->value;
+        for (double& value : values) {
+            const auto converted = convert({value * scale, spelling->unit}, declared);
+            if (!converted)
+                fail("gives " + what + " in " + answered + "; " +
+                     (declared == Unit::none ? "a number without a unit" : symbol(declared)) +
+                     " was declared");
+            value = converted->value;
+        }
     }
 
     void take_result(const Json& line) {
@@ -99,7 +102,8 @@ class AnswerReader {
             fail("gives the result " + in_quotes(name) + ", which the analysis file does not declare");
         if (out_.find_result(name)) fail("gives the result " + in_quotes(name) + " a second time");
         if (!line.contains("value")) fail("gives the result " + in_quotes(name) + " without a value");
-        const double value = in_unit(number(line.at("value"), name), line, "unit", declared->unit, name);
+        std::vector<double> value{number(line.at("value"), name)};
+        into_unit(value, line, "unit", declared->unit, name);
         Known known = Known::exactly;
         if (line.contains("known")) {
             const std::string word = text(line, "known");
@@ -109,7 +113,7 @@ class AnswerReader {
             if (word != rt::name(known) || known == Known::exactly)
                 fail("says known = " + in_quotes(word) + ": write \"at least\" or \"at most\"");
         }
-        out_.results.push_back({name, {value, declared->unit}, {}, known});
+        out_.results.push_back({name, {value.front(), declared->unit}, {}, known});
     }
 
     std::vector<double> numbers(const Json& line, const char* key, const std::string& what) const {
@@ -138,8 +142,8 @@ class AnswerReader {
             fail("gives x and y of " + name + " in unequal numbers, or none");
         if (!declared->dots && !std::is_sorted(trace.x.begin(), trace.x.end(), std::less_equal<>()))
             fail("gives x of " + name + " not in ascending order");
-        for (double& x : trace.x) x = in_unit(x, line, "x_unit", declared->x_unit, "x of " + name);
-        for (double& y : trace.y) y = in_unit(y, line, "unit", declared->unit, name);
+        into_unit(trace.x, line, "x_unit", declared->x_unit, "x of " + name);
+        into_unit(trace.y, line, "unit", declared->unit, name);
         out_.traces.push_back(std::move(trace));
     }
 

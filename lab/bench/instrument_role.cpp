@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/bench/numbers.hpp"
+#include "lab/formats/csv_table.hpp"
 
 namespace rt::lab {
 
@@ -146,27 +147,12 @@ std::string InstrumentRole::picture() {
 
 std::vector<std::string> InstrumentRole::list(const std::string& name) {
     const std::string answer = session_.ask("list_" + name);
-    std::vector<std::string> out;
-    std::string item;
-    bool quoted = false, any = false;
-    const auto finish = [&] {
-        const std::string text(trim(item));
-        if (text.empty() && any) fail_bench(instrument().role + " lists an empty one among its " + name);
-        if (!text.empty()) out.push_back(text);
-        item.clear();
-    };
-    for (const char c : answer) {
-        if (c == '"') {
-            quoted = !quoted;
-        } else if (c == ',' && !quoted) {
-            any = true;
-            finish();
-        } else {
-            item += c;
-        }
-    }
-    if (quoted) fail_bench(instrument().role + " answers its " + name + " with a quote that does not end");
-    finish();
+    if (std::count(answer.begin(), answer.end(), '"') % 2 != 0)
+        fail_bench(instrument().role + " answers its " + name + " with a quote that does not end");
+    auto out = csv_cells(answer, ',');
+    if (out.size() == 1 && out.front().empty()) return {};
+    if (std::find(out.begin(), out.end(), "") != out.end())
+        fail_bench(instrument().role + " lists an empty one among its " + name);
     return out;
 }
 

@@ -90,8 +90,8 @@ void ReadBack::tell(const std::string& name, const std::string& is, const std::s
     distrust_ = session_.instrument().role + " has " + name + " " + is + ", " + wanted + " was asked for";
 }
 
-void ReadBack::format_of_numbers(const std::string& command, const DataForm& otherwise) {
-    const DataForm form = session_.instrument().dialect.form_of(command, otherwise);
+void ReadBack::format_of_numbers(const std::string& command) {
+    const DataForm form = session_.instrument().dialect.form_of(command);
     if (!form.says_form.empty()) word("format", "the form of numbers", form.says_form);
     if (!form.says_order.empty()) word("byte_order", "the byte order", form.says_order);
 }

@@ -29,7 +29,7 @@ class ReadBack {
     // In short or long form, whatever the capitals.
     void word(const std::string& what, const std::string& name, const std::string& wanted);
     // Form of numbers and byte order of the answers to a command.
-    void format_of_numbers(const std::string& command, const DataForm& otherwise = {});
+    void format_of_numbers(const std::string& command);
     const std::optional<std::string>& distrust() const { return distrust_; }
 
   private:
@@ -41,7 +41,7 @@ class ReadBack {
 };
 
 // Complex samples come in 32 bits where the dialect says nothing.
-inline const DataForm samples_form{NumberForm::real32, false, {}, "", "SWAPped", {}};
+inline const DataForm samples_form{NumberForm::real32, false, {}, "", "", {}};
 
 inline constexpr const char* scrambled_text =
     "the numbers are smaller than anything measured: the byte order is another one";

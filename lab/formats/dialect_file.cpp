@@ -129,9 +129,6 @@ std::vector<std::string> values_for(const RoleKind& kind, const std::string& nam
     const bool setting =
         name.starts_with("set_") && (kind.open_settings || kind.find_setting(name.substr(4)));
     if (out.empty() && setting) out.emplace_back("value");
-    if (name.starts_with("query_preamble") || name == "query_increment" || name == "query_origin" ||
-        name == "query_reference")
-        out.emplace_back("channel");
     return out;
 }
 
@@ -277,13 +274,19 @@ struct Like {
     std::vector<std::filesystem::path> chain;
 };
 
-// The file as it stands with everything that it takes from others. `kind` is that of the first.
-ConfigNode with_bases(const std::filesystem::path& file, Like& like, Dialect& dialect, std::string kind) {
+// The file as it stands with everything that it takes from others. `kind` is that of the first, `reference`
+// how the one before names it.
+ConfigNode with_bases(const std::filesystem::path& file, Like& like, Dialect& dialect, std::string kind,
+                      const std::string& reference) {
     if (std::find(like.chain.begin(), like.chain.end(), file) != like.chain.end())
         fail_input(file.string(), "the dialect is, through others, like itself");
     like.chain.push_back(file);
     const std::string text = read_file(file);
-    if (like.chain.size() == 1) dialect.text = text;
+    if (like.chain.size() == 1) {
+        dialect.text = text;
+    } else {
+        dialect.bases.push_back({"dialect", reference, text});
+    }
     ConfigNode node = parse_config(text, file.string());
     const ConfigSection root(node, file.string(), dialect_root_section);
     const ConfigSection head = *root.table("dialect", dialect_section);
@@ -296,9 +299,7 @@ ConfigNode with_bases(const std::filesystem::path& file, Like& like, Dialect& di
     if (like.files) path = like.files->find("dialect", base, file);
     if (!std::filesystem::exists(path))
         head.fail("like", "no dialect " + in_quotes(base) + ": there is no file " + path.string());
-    const ConfigNode below = with_bases(path, like, dialect, kind);
-    dialect.bases.push_back({"dialect", base, read_file(path)});
-    inherit(node, below);
+    inherit(node, with_bases(path, like, dialect, kind, base));
     return node;
 }
 
@@ -310,7 +311,7 @@ Dialect read_dialect(const std::filesystem::path& file, const InputFiles* files)
     Dialect dialect;
     dialect.file = file;
     Like like{files, {}};
-    const ConfigNode node = with_bases(file, like, dialect, "");
+    const ConfigNode node = with_bases(file, like, dialect, "", "");
     const ConfigSection root(node, file.string(), dialect_root_section);
     const ConfigSection head = *root.table("dialect", dialect_section);
     dialect.id = head.text("id");

@@ -260,7 +260,6 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
     }
 }
 
-// The values come from what an earlier test has found, in the order in which it was found.
 Conductor::Flow Conductor::visit(const PlannedTest& planned, const Sweep& sweep, const Point& point) {
     const Flow flow = before_point(planned);
     return flow == Flow::go ? one(planned, sweep, point) : flow;

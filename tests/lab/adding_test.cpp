@@ -44,7 +44,7 @@ TEST_CASE("every kind of capture has a row with a name of its own, and an instru
         CHECK(names.insert(kind->name()).second);
         CHECK(find_capture_kind(kind->name()) == kind);
         const std::string instrument = kind->instrument();
-        if (!instrument.empty()) CHECK(std::string(find_role_kind(instrument).name) == instrument);
+        CHECK((instrument.empty() || std::string(find_role_kind(instrument).name) == instrument));
     }
     CHECK(names.size() == std::variant_size_v<Capture>);
     CHECK(find_capture_kind("trials") == nullptr);
