@@ -9,7 +9,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
-#include "lab/simulate/server.hpp"
+#include "lab/simulate/serve/server.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace {

@@ -29,7 +29,7 @@ Answer identify(const Instrument& instrument, SimulatedBench& simulated) {
             answer.identity = "takes no messages";
             return answer;
         }
-        ScpiSession session(instrument, simulated.address_of(instrument));
+        ScpiSession session(instrument, simulated.place_of(instrument));
         answer.identity = session.ask("identify");
         const auto errors = session.drain_errors();
         if (!errors.empty()) answer.trouble = "its error queue held " + errors.front();

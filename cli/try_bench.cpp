@@ -52,7 +52,7 @@ class Exerciser {
         for (const auto& command : common_commands()) {
             const std::string name = command.name;
             if (name == "identify" || name == "clear" || name == "prepare" || name == "next_error") continue;
-            attempt(name, {});
+            attempt(name, sample_arguments(dialect, command.sample));
         }
         for (const auto& [name, text] : dialect.commands) {
             const bool open_query = dialect.kind->open_settings && name.starts_with("query_");
@@ -117,7 +117,7 @@ ExitCode try_bench(const Call& call, const Bench& bench, SimulatedBench& simulat
         std::vector<Try> tries;
         if (instrument.place.speaks()) {
             try {
-                tries = Exerciser(ScpiSession(instrument, simulated.address_of(instrument))).run();
+                tries = Exerciser(ScpiSession(instrument, simulated.place_of(instrument))).run();
             } catch (const Error& error) {
                 if (error.kind() != ErrorKind::bench) throw;
                 tries.push_back({"connect", instrument.address, "", error.what(), 0});

@@ -20,11 +20,48 @@ InstrumentRole::InstrumentRole(ScpiSession session) : session_(std::move(session
 
 void InstrumentRole::prepare() {
     sent_to_.clear();
+    group_.clear();
+    last_.clear();
+    session_.is_set_up_as("");
     if (session_.knows("clear")) session_.send("clear");
-    if (!session_.knows("prepare")) return;
-    session_.send("prepare");
-    const auto errors = session_.drain_errors();
-    if (!errors.empty()) session_.fail("it cannot be prepared: " + errors.front());
+    const auto step = [&](const char* command, const Arguments& arguments, const char* what) {
+        session_.send(command, arguments);
+        const auto errors = session_.drain_errors();
+        if (!errors.empty()) session_.fail(what + errors.front());
+    };
+    // What is stored in it comes before the forms of numbers that prepare sets.
+    const std::string& state = instrument().recall;
+    if (!state.empty()) step("recall", {{"state", state}}, "it cannot recall its state: ");
+    if (session_.knows("prepare")) step("prepare", {}, "it cannot be prepared: ");
+    if (instrument().external_reference)
+        step("use_external_reference", {}, "it does not take the external reference: ");
+}
+
+std::string InstrumentRole::distrust() {
+    const Dialect& dialect = instrument().dialect;
+    if (instrument().external_reference) {
+        const std::string answer = session_.ask("query_external_reference");
+        if (parse_scpi_number(answer) != 1)
+            return "the " + instrument().role + " is not locked to the external reference: it answers " +
+                   in_quotes(answer);
+    }
+    // Each register is read once: reading may clear it.
+    std::map<std::string, std::uint32_t> read;
+    for (const auto& state : dialect.states) {
+        if (!read.contains(state.ask)) {
+            const auto there_is = session_.ask_text_if_known(state.ask);
+            if (!there_is) continue;
+            const std::string& answer = *there_is;
+            const auto number = parse_scpi_number(answer);
+            if (!number || *number < 0 || *number > 65535 || *number != std::floor(*number))
+                session_.fail(state.ask + " is answered by " + in_quotes(answer) +
+                              ", a register was expected");
+            read[state.ask] = static_cast<std::uint32_t>(*number);
+        }
+        const bool set = (read[state.ask] & state.bits) != 0;
+        if (set != state.when_clear) return "the " + instrument().role + " says that it is " + state.means;
+    }
+    return {};
 }
 
 bool InstrumentRole::switched_on() {
@@ -53,13 +90,41 @@ std::string setting_text(const RoleKind& kind, const std::string& setting, const
 }
 
 void InstrumentRole::begin(const std::string& setting, const std::string& value) {
-    session_.send("set_" + setting, {{"value", setting_text(*instrument().dialect.kind, setting, value)}});
+    const std::string text = setting_text(*instrument().dialect.kind, setting, value);
+    if (const Together* group = instrument().dialect.sent_together(setting)) {
+        require_sendable(setting, text);
+        group_[setting] = text;
+        for (const auto& other : group->settings) waiting_.insert(other);
+    } else {
+        session_.send("set_" + setting, {{"value", text}});
+    }
     moving_ = true;
     const SettingInfo* info = instrument().dialect.kind->find_setting(setting);
     if (instrument().is("positioner") && info && info->unit != Unit::none)
         sent_to_[setting] = parse_quantity(value, info->unit).value;
-    last_ = setting + " = " + in_quotes(value);
-    told_[setting] = setting_text(*instrument().dialect.kind, setting, value);
+    last_ += (last_.empty() ? "" : ", ") + setting + " = " + in_quotes(value);
+    told_[setting] = text;
+}
+
+// Settings that go together are sent once all that changes is known.
+void InstrumentRole::send_groups() {
+    const Dialect& dialect = instrument().dialect;
+    for (const auto& group : dialect.together) {
+        const auto waits = [&](const std::string& s) { return waiting_.contains(s); };
+        if (std::none_of(group.settings.begin(), group.settings.end(), waits)) continue;
+        Arguments arguments;
+        for (const auto& setting : group.settings) {
+            waiting_.erase(setting);
+            const auto known = group_.find(setting);
+            if (known == group_.end()) {
+                fail_input(dialect.file.string(), "the dialect sets " + group.settings.front() + " and " +
+                                                      setting + " together: the campaign must set " +
+                                                      setting + " of the " + instrument().role + " too");
+            }
+            arguments.push_back(*known);
+        }
+        session_.send_text(session_.fill(together_text(group, *dialect.kind), arguments));
+    }
 }
 
 // What the instrument has of the settings that it was told, where its dialect can ask: why it is not that.
@@ -98,6 +163,8 @@ std::string InstrumentRole::read_back() {
 
 std::string InstrumentRole::settle() {
     if (!moving_) return {};
+    refused_ = false;
+    send_groups();
     moving_ = false;
     std::string doubt;
     const bool moves = instrument().is("positioner");
@@ -126,9 +193,11 @@ std::string InstrumentRole::settle() {
 
 void InstrumentRole::require_taken() {
     const auto errors = session_.drain_errors();
+    const std::string what = std::exchange(last_, {});
+    refused_ = !errors.empty();
     if (errors.empty()) return;
     const std::string who = instrument().role == "unit" ? "the unit" : "the " + instrument().role;
-    fail_bench(who + " does not take " + last_ + ": " + errors.front());
+    fail_bench(who + " does not take " + what + ": " + errors.front());
 }
 
 void InstrumentRole::zero() {

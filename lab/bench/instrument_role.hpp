@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -20,16 +21,21 @@ class InstrumentRole {
     // event status register). Never for one that cannot be asked.
     bool switched_on();
 
-    std::string identify() { return session_.ask("identify"); }
+    std::string identify() { return session_.identify(); }
     // Sends a setting ("level", "-30 dBm") without waiting for its end. Throws Error(input) for a setting
     // that its kind does not have, or a value of another unit.
     void begin(const std::string& setting, const std::string& value);
     // Throws Error(bench) naming the setting begun last when the instrument reports an error, without waiting
     // for what it has begun.
     void require_taken();
+    // Whether what was settled last has failed because it was refused.
+    bool refused() const { return refused_; }
     // Waits until everything begun is done; Error(bench) when the instrument reports an error. Gives why it
     // is not where it was sent: a turntable that says it has not arrived, or is elsewhere. Empty when it is.
     std::string settle();
+    // Why nothing may rest on it now: it is not locked to the reference of the bench, or says itself that it
+    // is unlevelled, uncalibrated ... ([[state]] of its dialect). Empty when all is well.
+    std::string distrust();
     // What it has of the settings that it was told since it was asked last, where its dialect can ask
     // (confirm_NAME): why that is something else. Empty when it is not.
     std::string read_back();
@@ -50,8 +56,12 @@ class InstrumentRole {
 
   private:
     ScpiSession session_;
-    bool moving_ = false;
-    std::string last_;  // what was begun last, for messages
+    void send_groups();
+
+    bool moving_ = false, refused_ = false;
+    std::string last_;                          // what was begun and not yet taken, for messages
+    std::map<std::string, std::string> group_;  // values of settings that go together, by setting
+    std::set<std::string> waiting_;             // of these, what is to be sent
     bool asks_power_ = false;
     std::map<std::string, double> sent_to_;    // of a turntable or mast: where, by setting
     std::map<std::string, std::string> told_;  // since it was settled last: values, by setting

@@ -15,7 +15,7 @@ namespace rt::lab {
 using std::chrono::milliseconds;
 using Lock = std::lock_guard<std::recursive_mutex>;
 
-ScpiSession::ScpiSession(const Instrument& instrument, const std::string& address, TrafficLog* traffic)
+ScpiSession::ScpiSession(const Instrument& instrument, const Address& address, TrafficLog* traffic)
     : ScpiSession(instrument, open_session(address, to_milliseconds(instrument.timeout_s)), traffic) {}
 
 ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> session, TrafficLog* traffic)
@@ -28,6 +28,21 @@ ScpiSession::ScpiSession(const Instrument& instrument, std::unique_ptr<Session> 
     if (dialect.wake_s > 0) clock().sleep(dialect.wake_s);
     constexpr milliseconds quiet(200);
     while (dialect.greets && session_->answers(quiet)) session_->read_until('\n', quiet);
+    constexpr std::string_view shared = "shared:";
+    if (!instrument.lock.empty())
+        session_->lock(instrument.lock.starts_with(shared) ? instrument.lock.substr(shared.size()) : "",
+                       timeout_);
+}
+
+// A connection that is already broken takes its locks with it.
+ScpiSession::~ScpiSession() {
+    if (!session_) return;
+    try {
+        if (!instrument_->lock.empty()) session_->unlock();
+        if (instrument_->to_local) session_->to_local();
+    } catch (const Error&) {
+        return;
+    }
 }
 
 // Character data (a letter, then letters, digits and underscores) and numbers with or without a suffix stand
@@ -57,43 +72,57 @@ void ScpiSession::fail(const std::string& message) const {
     fail_bench(instrument_->role + ": " + message);
 }
 
-std::string ScpiSession::text_of(const std::string& command, const Arguments& arguments) const {
-    const auto at = instrument_->dialect.commands.find(command);
-    if (at == instrument_->dialect.commands.end()) {
-        fail_input(instrument_->dialect.file.string(), "the dialect has no command \"" + command +
-                                                           "\", which role " + instrument_->role + " needs");
-    }
-    for (const auto& [name, value] : arguments) require_sendable("{" + name + "}", value);
+std::string ScpiSession::fill(const CommandText& parts, const Arguments& arguments) const {
+    const char quote = instrument_->dialect.quote;
     std::string text;
-    std::string_view rest = at->second;
     bool quoted = false;
-    while (!rest.empty()) {
-        bool filled = false;
-        for (const auto& [name, value] : arguments) {
-            const std::string hole = "{" + name + "}";
-            if (!rest.starts_with(hole)) continue;
-            const bool word = name == "value" && !quoted && !stands_unquoted(value);
-            if (word) text += '"';
-            for (const char c : value) {
-                text += c;
-                if ((quoted || word) && c == '"')
-                    text += c;  // a quote within string data is doubled (IEEE 488.2, 7.7.5)
-            }
-            if (word) text += '"';
-            rest.remove_prefix(hole.size());
-            filled = true;
-            break;
+    const auto put = [&](const std::string& value, bool word) {
+        const bool stands = !word || quoted || quote == '\0' || stands_unquoted(value);
+        if (!stands) text += quote;
+        for (const char c : value) {
+            text += c;
+            // A quote within string data is doubled (IEEE 488.2, 7.7.5).
+            if ((quoted || !stands) && c == quote) text += c;
         }
-        if (filled) continue;
-        if (rest.front() == '"') quoted = !quoted;
-        text += rest.front();
-        rest.remove_prefix(1);
+        if (!stands) text += quote;
+    };
+    for (std::size_t i = 0; i < parts.texts.size(); ++i) {
+        if (quote != '\0' && std::count(parts.texts[i].begin(), parts.texts[i].end(), quote) % 2 != 0)
+            quoted = !quoted;
+        text += parts.texts[i];
+        if (i == parts.holes.size()) break;
+        const Placeholder& hole = parts.holes[i];
+        const auto given = std::find_if(arguments.begin(), arguments.end(),
+                                        [&](const auto& argument) { return argument.first == hole.name; });
+        if (given != arguments.end()) {
+            put(hole.fill(given->second), given->first == "value");
+        } else if (hole.name == "channel") {
+            put(std::to_string(instrument_->channel), false);
+        } else {
+            fail_input(instrument_->dialect.file.string(), "nothing is given for {" + hole.name + "}");
+        }
     }
     return text;
 }
 
+std::string ScpiSession::text_of(const std::string& command, const Arguments& arguments) const {
+    const Dialect& dialect = instrument_->dialect;
+    const auto at = dialect.commands.find(command);
+    if (at == dialect.commands.end()) {
+        fail_input(dialect.file.string(), "the dialect has no command \"" + command + "\", which role " +
+                                              instrument_->role + " needs");
+    }
+    for (const auto& [name, value] : arguments) require_sendable("{" + name + "}", value);
+    const SettingInfo* setting =
+        command.starts_with("set_") ? dialect.kind->find_setting(command.substr(4)) : nullptr;
+    return fill(parse_command(at->second, setting ? setting->unit : Unit::none), arguments);
+}
+
 void ScpiSession::send(const std::string& command, const Arguments& arguments) {
-    const std::string text = text_of(command, arguments);
+    send_text(text_of(command, arguments));
+}
+
+void ScpiSession::send_text(const std::string& text) {
     const Lock lock(*mutex_);
     if (traffic_) traffic_->sent(instrument_->role, text);
     session_->write(text + "\n");
@@ -117,8 +146,7 @@ std::string ScpiSession::ask(const std::string& command, const Arguments& argume
 
 std::string ScpiSession::ask_text(const std::string& question) {
     const Lock lock(*mutex_);
-    if (traffic_) traffic_->sent(instrument_->role, question);
-    session_->write(question + "\n");
+    send_text(question);
     return answer(timeout_);
 }
 
@@ -128,19 +156,61 @@ std::string ScpiSession::ask(const std::string& command, milliseconds timeout) {
     return answer(timeout);
 }
 
-std::optional<std::string> ScpiSession::ask_if_known(const std::string& command) {
-    if (!knows(command) || unanswered_.contains(command)) return std::nullopt;
+std::optional<std::string> ScpiSession::ask_if_known(const std::string& command, const Arguments& arguments) {
+    return knows(command) ? ask_text_if_known(text_of(command, arguments)) : std::nullopt;
+}
+
+std::optional<std::string> ScpiSession::ask_text_if_known(const std::string& question) {
+    if (unanswered_.contains(question)) return std::nullopt;
     const Lock lock(*mutex_);
-    send(command);
+    send_text(question);
     constexpr milliseconds longest(2000);
     if (session_->answers(std::min(timeout_, longest))) return answer(timeout_);
-    unanswered_.insert(command);
+    unanswered_.insert(question);
+    get_in_step();
     // What it says of an unknown question (a command error, -100 to -199) is no trouble; other entries stay.
     for (auto& entry : drain_errors()) {
         const auto code = to_double(std::string_view(entry).substr(0, entry.find(',')));
         if (!code || *code > -100 || *code <= -200) set_aside_.push_back(std::move(entry));
     }
     return std::nullopt;
+}
+
+// After a question that nothing answered: what it may still answer is not to be taken for the next one's.
+void ScpiSession::get_in_step() {
+    if (session_->discards_late()) return;
+    if (session_->clears()) return session_->clear();
+    // Questions are answered in their order: once it says who it is, everything before has been said. It is
+    // asked twice, since what comes first may be the late answer to a question of the same kind.
+    const Deadline deadline(static_cast<double>(timeout_.count()) / 1000);
+    const auto ask_identity = [&] {
+        send("identify");
+        return answer(timeout_);
+    };
+    std::string before = ask_identity();
+    for (;;) {
+        std::string now = ask_identity();
+        if (now == before && (identity_.empty() || now == identity_)) break;
+        if (deadline.passed()) fail("its answers do not fit the questions any more: it is out of step");
+        before = std::move(now);
+    }
+    // One more may be on its way: the two answers that were alike came to the two questions asked last.
+    constexpr milliseconds quiet(50);
+    while (session_->answers(quiet)) answer(timeout_);
+}
+
+std::string ScpiSession::identify() {
+    identity_ = ask("identify");
+    return identity_;
+}
+
+void ScpiSession::require_in_step() {
+    const Lock lock(*mutex_);
+    const std::string now = ask("identify");
+    if (identity_.empty()) identity_ = now;
+    if (now != identity_)
+        fail("its answers do not fit the questions any more: asked who it is it says " +
+             in_quotes(now.substr(0, 60)));
 }
 
 std::string ScpiSession::ask_block(const std::string& command, const Arguments& arguments,
@@ -239,7 +309,14 @@ std::vector<std::string> ScpiSession::drain_errors() {
         const std::string answer = ask("next_error");
         const auto code = to_double(std::string_view(answer).substr(0, answer.find(',')));
         if (!code) fail("the error queue answers " + in_quotes(answer) + " instead of a number and a text");
-        if (*code == 0) break;
+        if (*code == 0) {
+            // Another text than before is the answer to another question.
+            if (no_error_.empty()) no_error_ = answer;
+            if (answer != no_error_)
+                fail("the error queue answers " + in_quotes(answer) + ", before it was " +
+                     in_quotes(no_error_) + ": its answers do not fit the questions");
+            break;
+        }
         errors.push_back(answer);
     }
     return errors;

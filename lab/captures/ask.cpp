@@ -19,6 +19,18 @@ static bool is_over(ScpiSession& session, const Completion& completion, const st
     return set == completion.when_set;
 }
 
+// By the message that the transport carries, or by bit 6 of the status byte where it carries none.
+static bool requested(ScpiSession& session) {
+    if (session.session().service_requested()) return true;
+    const auto status = session.session().status();
+    if (!status)
+        session.fail(
+            "its end is said to show by a service request, which this kind of connection cannot carry: "
+            "state ask and bits under [[done]]");
+    constexpr int request = 0x40;
+    return (*status & request) != 0;
+}
+
 void require_done(ScpiSession& session, const std::string& command, double longest_s, const char* what) {
     const auto& completions = session.instrument().dialect.completions;
     const auto polled = completions.find(command);
@@ -30,12 +42,22 @@ void require_done(ScpiSession& session, const std::string& command, double longe
         }
         return;
     }
-    session.send(command);
     const Deadline deadline(longest_s);
+    const auto too_long = [&](const std::string& by) {
+        session.fail(std::string("the ") + what + " was not over after " + format({longest_s, Unit::second}) +
+                     " by " + by);
+    };
+    const bool by_request = polled->second.by_request;
+    // What was requested before belongs to something else.
+    if (by_request) session.session().service_requested(), session.session().status();
+    session.send(command);
+    while (by_request && !requested(session)) {
+        if (deadline.passed()) too_long("a service request");
+        clock().sleep(polled->second.every_s);
+    }
+    if (polled->second.ask.empty()) return;
     while (!is_over(session, polled->second, session.ask_text(polled->second.ask))) {
-        if (deadline.passed())
-            session.fail(std::string("the ") + what + " was not over after " +
-                         format({longest_s, Unit::second}) + " by " + polled->second.ask);
+        if (deadline.passed()) too_long(polled->second.ask);
         clock().sleep(polled->second.every_s);
     }
 }
@@ -62,9 +84,27 @@ std::optional<std::string> read_distrust(ScpiSession& session, const char* remed
     return std::nullopt;
 }
 
+double level_in(const Instrument& instrument, double level, Unit unit, std::optional<std::string>& distrust) {
+    const Unit stated = instrument.dialect.levels;
+    if (stated == Unit::none || stated == unit) return level;
+    const auto doubt = [&](const std::string& text) {
+        if (!distrust) distrust = text;
+        return 0.0;
+    };
+    if (!is_decibel(stated) && !(level > 0))
+        return doubt("a level of " + format({level, stated}) + " is none in decibels");
+    const auto converted = instrument.impedance_ohm
+                               ? convert({level, stated}, unit, {*instrument.impedance_ohm, Unit::ohm})
+                               : convert({level, stated}, unit);
+    if (!converted)
+        return doubt("levels in " + std::string(symbol(stated)) + " become " + std::string(symbol(unit)) +
+                     " by the impedance of the input: state impedance for the " + instrument.role);
+    return converted->value;
+}
+
 void ReadBack::number(const std::string& what, const std::string& name, double wanted, double tolerance,
-                      Unit unit, bool more_is_well) {
-    const auto answer = asked(what);
+                      Unit unit, bool more_is_well, const Arguments& arguments) {
+    const auto answer = asked(what, arguments);
     if (!answer) return;
     const auto value = parse_scpi_number(*answer);
     if (value && (std::abs(*value - wanted) <= tolerance || (more_is_well && *value > wanted))) return;
@@ -82,8 +122,8 @@ void ReadBack::word(const std::string& what, const std::string& name, const std:
     tell(name, in_quotes(*answer), wanted);
 }
 
-std::optional<std::string> ReadBack::asked(const std::string& what) {
-    return distrust_ ? std::nullopt : session_.ask_if_known("query_" + what);
+std::optional<std::string> ReadBack::asked(const std::string& what, const Arguments& arguments) {
+    return distrust_ ? std::nullopt : session_.ask_if_known("query_" + what, arguments);
 }
 
 void ReadBack::tell(const std::string& name, const std::string& is, const std::string& wanted) {

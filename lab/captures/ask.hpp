@@ -19,13 +19,18 @@ void forget_overload(ScpiSession& session);
 // Overload and the error queue, read after each capture; `remedy` says what to do against an overload.
 std::optional<std::string> read_distrust(ScpiSession& session, const char* remedy);
 
+// A level of an instrument that cannot be told a unit ("levels" of its dialect), in another one, by the
+// impedance of its input; as it is where the dialect says nothing. What has no level (0 V) or cannot be
+// converted is told in `distrust`.
+double level_in(const Instrument& instrument, double level, Unit unit, std::optional<std::string>& distrust);
+
 // What an instrument has set against what it was told: the first thing that differs.
 class ReadBack {
   public:
     explicit ReadBack(ScpiSession& session) : session_(session) {}
 
     void number(const std::string& what, const std::string& name, double wanted, double tolerance, Unit unit,
-                bool more_is_well = false);
+                bool more_is_well = false, const Arguments& arguments = {});
     // In short or long form, whatever the capitals.
     void word(const std::string& what, const std::string& name, const std::string& wanted);
     // Form of numbers and byte order of the answers to a command.
@@ -33,7 +38,7 @@ class ReadBack {
     const std::optional<std::string>& distrust() const { return distrust_; }
 
   private:
-    std::optional<std::string> asked(const std::string& what);
+    std::optional<std::string> asked(const std::string& what, const Arguments& arguments = {});
     void tell(const std::string& name, const std::string& is, const std::string& wanted);
 
     ScpiSession& session_;

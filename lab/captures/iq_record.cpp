@@ -14,6 +14,7 @@ namespace rt::lab {
 IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
     ScpiSession& session = analyser.session();
     const auto samples = static_cast<std::size_t>(std::llround(setup.sample_rate_hz * setup.duration_s));
+    session.is_set_up_as("samples");
     session.send("set_iq_centre", {{"hz", exact(setup.centre_hz)}});
     session.send("set_iq_rate", {{"hz", exact(setup.sample_rate_hz)}});
     session.send("set_iq_samples", {{"count", std::to_string(samples)}});

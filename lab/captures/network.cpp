@@ -5,6 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/signal/scrambled.hpp"
+#include "lab/bench/numbers.hpp"
 #include "lab/captures/acquire.hpp"
 #include "lab/captures/ask.hpp"
 #include "lab/captures/kind.hpp"
@@ -20,6 +21,11 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
     ReadBack back(session);
     back.format_of_numbers("read_trace");
+    const double near_hz = 1e-4 * (setup.stop_hz - setup.start_hz);
+    back.number("start", "the lowest frequency", setup.start_hz, near_hz, Unit::hertz);
+    back.number("stop", "the highest frequency", setup.stop_hz, near_hz, Unit::hertz);
+    back.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
+    back.number("bandwidth", "the bandwidth", setup.bandwidth_hz, 1e-3 * setup.bandwidth_hz, Unit::hertz);
     auto differs = back.distrust();
     forget_overload(session);
     Network network;
@@ -32,9 +38,24 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     }
     const double longest =
         analyser.instrument().timeout_s + 3 * static_cast<double>(setup.points) / setup.bandwidth_hz;
+    const auto& words = session.instrument().dialect.parameters;
     for (std::size_t parameter = 0; parameter < 4; ++parameter) {
         const std::string word = fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
-        session.send("set_parameter", {{"parameter", word}});
+        const auto said = words.find(word);
+        session.send("set_parameter", {{"parameter", said == words.end() ? word : said->second}});
+        // With the parameter in place: some keep their correction by parameter.
+        if (!differs && session.knows("query_corrected")) {
+            const auto on = session.ask_if_known("query_corrected");
+            const std::string who = analyser.instrument().role;
+            if (!on)
+                differs =
+                    "the " + who +
+                    " does not say whether its correction is on: leave query_corrected out of the dialect if "
+                    "it cannot be asked";
+            else if (parse_scpi_number(*on) != 1)
+                differs = "the correction of the " + who + " is off for " + word +
+                          ": calibrate it, or let the bench recall a calibrated state";
+        }
         require_done(session, "sweep", longest, "sweep");
         const auto numbers = session.ask_numbers("read_trace", {}, 2 * setup.points, "trace");
         if (scrambled(numbers) && !differs) differs = scrambled_text;

@@ -37,7 +37,8 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
     session.send("set_frequency", {{"value", exact(setup.frequency_hz)}});
     session.send("set_averages", {{"count", std::to_string(setup.averages)}});
     ReadBack back(session);
-    back.word("unit", "readings in", "DBM");
+    back.number("frequency", "the frequency", setup.frequency_hz, 1e-4 * setup.frequency_hz, Unit::hertz);
+    if (meter.instrument().dialect.levels == Unit::none) back.word("unit", "readings in", "DBM");
     forget_overload(session);
     PowerReading reading;
     reading.frequency_hz = setup.frequency_hz;
@@ -49,9 +50,11 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
         if (!errors.empty()) session.fail("no power was read: " + errors.front());
         session.fail("a power was expected, the answer is " + in_quotes(text));
     }
-    reading.level_dbm = std::round(*level * 1e4) / 1e4;  // as the kept capture states it
+    std::optional<std::string> odd = back.distrust();
+    const double dbm = level_in(meter.instrument(), *level, Unit::dbm, odd);
+    reading.level_dbm = std::round(dbm * 1e4) / 1e4;  // as the kept capture states it
     reading.distrust = read_distrust(session, "lower the power or put an attenuator before the sensor");
-    if (!reading.distrust) reading.distrust = back.distrust();
+    if (!reading.distrust) reading.distrust = odd;
     return reading;
 }
 

@@ -15,7 +15,8 @@ std::optional<std::string> read_back(ScpiSession& session, const SpectrumSetup& 
     ReadBack back(session);
     back.format_of_numbers("read_trace");
     const double span = setup.stop_hz - setup.start_hz;
-    back.word("unit", "levels in", setup.unit == Unit::dbuv ? "DBUV" : "DBM");
+    if (session.instrument().dialect.levels == Unit::none)
+        back.word("unit", "levels in", setup.unit == Unit::dbuv ? "DBUV" : "DBM");
     back.number("start", "the lowest frequency", setup.start_hz, 1e-4 * span, Unit::hertz);
     back.number("stop", "the highest frequency", setup.stop_hz, 1e-4 * span, Unit::hertz);
     back.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
@@ -27,7 +28,8 @@ std::optional<std::string> read_back(ScpiSession& session, const SpectrumSetup& 
     return back.distrust();
 }
 
-void set_up(ScpiSession& session, const SpectrumSetup& setup) {
+// What is told for a sweep: what no question reads back, and the rest.
+void set_up(ScpiSession& session, const SpectrumSetup& setup, bool all) {
     const Dialect& dialect = session.instrument().dialect;
     const auto word = dialect.detectors.find(name(setup.detector));
     if (word == dialect.detectors.end()) {
@@ -37,18 +39,38 @@ void set_up(ScpiSession& session, const SpectrumSetup& setup) {
     if (setup.reference_level) {
         session.send("set_reference", {{"dbm", exact(convert(*setup.reference_level, Unit::dbm)->value)}});
     }
-    if (setup.attenuation_db) {
-        session.send("set_attenuation", {{"db", exact(*setup.attenuation_db)}});
-    } else {
-        session.send("couple_attenuation");
-    }
-    session.send("set_unit", {{"unit", setup.unit == Unit::dbuv ? "DBUV" : "DBM"}});
+    if (setup.attenuation_db) session.send("set_attenuation", {{"db", exact(*setup.attenuation_db)}});
+    if (!all) return;
+    if (!setup.attenuation_db) session.send("couple_attenuation");
+    if (session.knows("set_unit"))
+        session.send("set_unit", {{"unit", setup.unit == Unit::dbuv ? "DBUV" : "DBM"}});
     session.send("set_start", {{"hz", exact(setup.start_hz)}});
     session.send("set_stop", {{"hz", exact(setup.stop_hz)}});
     session.send("set_points", {{"count", std::to_string(setup.points)}});
     session.send("set_bandwidth", {{"hz", exact(setup.resolution_bandwidth_hz)}});
     session.send("set_detector", {{"detector", word->second}});
     session.send("set_dwell", {{"s", exact(setup.dwell_s)}});
+}
+
+std::string text_of(const SpectrumSetup& s) {
+    std::string out = "spectrum";
+    for (const double value : {s.start_hz, s.stop_hz, static_cast<double>(s.points),
+                               s.resolution_bandwidth_hz, s.dwell_s, s.attenuation_db.value_or(-1)})
+        out += " " + exact(value);
+    return out + " " + name(s.detector) + " " + symbol(s.unit);
+}
+
+// What is set already is not sent again, where the instrument can be asked for all of it.
+std::optional<std::string> prepare(ScpiSession& session, const SpectrumSetup& setup) {
+    const auto can_ask = [&](const char* what) { return session.knows(std::string("query_") + what); };
+    const bool asks = can_ask("start") && can_ask("stop") && can_ask("points") && can_ask("bandwidth") &&
+                      can_ask("detector") && can_ask("dwell") && can_ask("unit") && can_ask("coupled");
+    if (session.is_set_up_as(text_of(setup)) && asks) {
+        set_up(session, setup, false);
+        if (!read_back(session, setup)) return std::nullopt;
+    }
+    set_up(session, setup, true);
+    return read_back(session, setup);
 }
 
 // Dwell time for each part of the spectrum that is measured at once.
@@ -59,11 +81,12 @@ double seconds_for(const Instrument& instrument, const SpectrumSetup& s) {
     return s.dwell_s * parts;
 }
 
-std::vector<double> read_levels(ScpiSession& session, std::size_t points,
+std::vector<double> read_levels(ScpiSession& session, const SpectrumSetup& setup,
                                 std::optional<std::string>& distrust) {
-    auto levels = session.ask_numbers("read_trace", {}, points, "trace");
+    auto levels = session.ask_numbers("read_trace", {}, setup.points, "trace");
     if (scrambled(levels)) distrust = scrambled_text;
     for (double& level : levels) {
+        level = level_in(session.instrument(), level, setup.unit, distrust);
         if (!std::isfinite(level) || std::abs(level) > 1e6)
             session.fail("the trace holds a level that is no number");
         level = std::round(level * 1e4) / 1e4;  // as the kept capture states it
@@ -75,14 +98,13 @@ std::vector<double> read_levels(ScpiSession& session, std::size_t points,
 
 Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup) {
     ScpiSession& session = analyser.session();
-    set_up(session, setup);
-    const auto differs = read_back(session, setup);
+    const auto differs = prepare(session, setup);
     const Instrument& instrument = analyser.instrument();
     forget_overload(session);
     require_done(session, "sweep", instrument.timeout_s + 1.5 * seconds_for(instrument, setup), "sweep");
     Spectrum spectrum;
     std::optional<std::string> odd;
-    spectrum.level = read_levels(session, setup.points, odd);
+    spectrum.level = read_levels(session, setup, odd);
     spectrum.distrust = read_distrust(session, "raise the reference level or the attenuation");
     if (!spectrum.distrust) spectrum.distrust = differs ? differs : odd;
     spectrum.unit = setup.unit;

@@ -7,50 +7,13 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/correction_file.hpp"
-#include "lab/formats/dialect_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/instrument_section.hpp"
 
 namespace rt::lab {
 namespace {
 
 constexpr std::array bench_keys{KeyInfo{"name", Key::text, true, "name of the bench, shown on the report"}};
-
-constexpr std::array instrument_keys{
-    KeyInfo{"role", Key::text, true, "what it does here: analyser, receiver, unit ..."},
-    KeyInfo{"name", Key::text, true, "maker and model, for the report"},
-    KeyInfo{"serial", Key::word, false, "serial number, for the report"},
-    KeyInfo{"address", Key::text, true,
-            "\"tcp://host:port\", \"hislip://host\", \"serial:DEVICE,115200,8N1\", \"device:/dev/usbtmc0\", "
-            "\"simulated\", \"files:PATTERN\" (recorded captures); for a unit also \"program:FILE\", \"by "
-            "hand\""},
-    KeyInfo{"dialect", Key::text, false,
-            "name of a shipped dialect, or a .toml file beside the bench; not needed by hand, by program or "
-            "from files"},
-    KeyInfo{"calibration_due", Key::date, false, "after this day nothing it measures gets a verdict"},
-    KeyInfo{"connected_to", Key::text, false, "port of the unit it is connected to"},
-    KeyInfo{"timeout", Key::quantity, false, "longest wait for an answer; 10 s without it", Unit::second},
-    KeyInfo{"retries", Key::whole, false,
-            "how often a point is tried again, newly connected, after trouble with it; 0 without it"},
-    KeyInfo{"zero", Key::flag, false, "zeroed and calibrated when a run begins"},
-    KeyInfo{"off_time", Key::quantity, false,
-            "of a supply: how long it stays off when it cycles the unit's power; "
-            "1 s without it",
-            Unit::second},
-    KeyInfo{"longest_move", Key::quantity, false,
-            "of a turntable or mast: after this time a movement counts as failed; 2 min without it",
-            Unit::second},
-    KeyInfo{"angle_tolerance", Key::quantity, false,
-            "of a turntable: farther from where it was sent no point gets a verdict; 1 deg without it",
-            Unit::degree},
-    KeyInfo{"height_tolerance", Key::quantity, false, "of a mast, likewise; 2 cm without it", Unit::metre},
-    KeyInfo{"properties", Key::pairs, false,
-            "what rules may require of it: { bandwidth = \"4 GHz\", probe_bandwidth = \"2 GHz\", "
-            "frequency_accuracy = \"0.5 ppm\", "
-            "reference = \"locked\" }"},
-    KeyInfo{"impedance", Key::quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
-    KeyInfo{"scan_bandwidth", Key::quantity, false, "spectrum measured at once; only for estimates of time",
-            Unit::hertz},
-};
 
 constexpr std::array path_keys{
     KeyInfo{"role", Key::text, true, "the instrument at the end of the path"},
@@ -78,10 +41,12 @@ constexpr std::array simulation_keys{
 
 constexpr std::array fault_keys{
     KeyInfo{"role", Key::text, true, "which simulated instrument"},
-    KeyInfo{
-        "kind", Key::text, true,
-        "slow, silent, drop (connection), garbage, half-block, error-entry, overload, drift, wrong-mode or "
-        "hang (of the unit)"},
+    KeyInfo{"kind", Key::text, true,
+            "slow, silent, drop (connection), cut (it within an answer), garbage, half-block, swap (two "
+            "answers), "
+            "error-entry, overload, unlevelled, unlocked, uncalibrated, restart, panel (somebody resets it "
+            "there), "
+            "another-value (sets something else than told), drift, wrong-mode or hang (of the unit)"},
     KeyInfo{"after", Key::whole, false, "messages that it answers well before"},
     KeyInfo{"times", Key::whole, false, "how often then; always without it"},
     KeyInfo{"delay", Key::quantity, false, "of a slow answer", Unit::second},
@@ -113,12 +78,12 @@ constexpr std::array bench_root_keys{
     KeyInfo{"path", Key::tables, false, "what stands between the unit and an instrument"},
     KeyInfo{"uncertainty", Key::tables, false,
             "uncertainty budgets; the first that speaks for a result counts"},
+    KeyInfo{"converter", Key::tables, false, "what stands between a socket or serial line and the GPIB"},
     KeyInfo{"simulation", Key::table, false, "for instruments whose address is \"simulated\""},
 };
 
 constexpr SectionInfo bench_root_section{"the file", "", bench_root_keys};
 constexpr SectionInfo bench_section{"[bench]", "The bench as a whole.", bench_keys};
-constexpr SectionInfo instrument_section{"[[instrument]]", "One instrument.", instrument_keys};
 constexpr SectionInfo path_section{
     "[[path]]", "Levels read are raised by its losses, levels sent likewise, so that all count at the unit.",
     path_keys};
@@ -132,69 +97,9 @@ constexpr SectionInfo contribution_section{"[[uncertainty.contribution]]", "One 
 constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.",
                                          simulation_keys};
 constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
-constexpr std::array<const SectionInfo*, 9> bench_sections{
-    &bench_root_section,  &bench_section,        &instrument_section, &path_section, &path_part_section,
-    &uncertainty_section, &contribution_section, &simulation_section, &fault_section};
-
-// Instruments without messages still belong to a kind.
-Dialect silent_dialect(const Instrument& instrument) {
-    Dialect dialect;
-    dialect.id = instrument.recorded() ? "recorded" : "";
-    dialect.kind = &find_role_kind("unit");
-    return dialect;
-}
-
-Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench,
-                           const InputFiles& files) {
-    Instrument instrument;
-    instrument.role = section.text("role");
-    instrument.name = section.text("name");
-    instrument.serial = section.text("serial");
-    instrument.address = section.text("address");
-    section.at("address", [&] { instrument.place = parse_address(instrument.address); });
-    const bool needs_dialect = instrument.place.speaks();
-    if (instrument.recorded() || instrument.place.kind == Address::Kind::program) {
-        instrument.place.path = files.find("outside", instrument.place.path, bench).string();
-    }
-    if (needs_dialect && !section.has("dialect")) section.fail("dialect", "is missing: name a dialect");
-    const std::string dialect = section.text("dialect");
-    if (!dialect.empty()) {
-        const auto path = files.find("dialect", dialect, bench);
-        if (!std::filesystem::exists(path)) {
-            section.fail("dialect",
-                         "no dialect " + in_quotes(dialect) + ": there is no file " + path.string());
-        }
-        instrument.dialect = read_dialect(path, &files);
-    } else {
-        instrument.dialect = silent_dialect(instrument);
-    }
-    using enum Address::Kind;
-    const auto kind = instrument.place.kind;
-    if ((kind == program || kind == by_hand) && instrument.role != "unit") {
-        section.fail("address", "only the unit can be set by a program or by hand");
-    }
-    instrument.dialect_reference = dialect;
-    instrument.calibration_due = section.text("calibration_due");
-    instrument.connected_to = section.text("connected_to");
-    instrument.timeout_s = section.quantity_or("timeout", instrument.timeout_s);
-    if (!(instrument.timeout_s > 0)) section.fail("timeout", "must be above 0 s");
-    const auto retries = section.whole("retries").value_or(0);
-    if (retries < 0 || retries > 100) section.fail("retries", "must be 0 to 100");
-    instrument.retries = static_cast<int>(retries);
-    instrument.zero = section.flag("zero");
-    if (instrument.zero && !instrument.dialect.knows("zero")) {
-        section.fail("zero", "dialect " + instrument.dialect.id + " has no command zero");
-    }
-    instrument.off_time_s = section.quantity_or("off_time", instrument.off_time_s);
-    instrument.longest_move_s = section.quantity_or("longest_move", instrument.longest_move_s);
-    instrument.angle_tolerance_deg = section.quantity_or("angle_tolerance", instrument.angle_tolerance_deg);
-    instrument.height_tolerance_m = section.quantity_or("height_tolerance", instrument.height_tolerance_m);
-    if (const auto impedance = section.quantity("impedance")) instrument.impedance_ohm = impedance->value;
-    if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
-    instrument.properties = section.pairs("properties");
-    instrument.where = section.place();
-    return instrument;
-}
+constexpr std::array<const SectionInfo*, 10> bench_sections{
+    &converter_section, &bench_root_section,  &bench_section,        &instrument_section, &path_section,
+    &path_part_section, &uncertainty_section, &contribution_section, &simulation_section, &fault_section};
 
 PathEntry read_part(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named) {
     static const std::vector<std::string> kinds{"cable", "attenuator", "amplifier", "antenna",
@@ -275,9 +180,10 @@ void require_role(const Bench& bench, const ConfigSection& section, const std::s
 const FileInfo bench_file{"bench", "The instruments of a bench, by role.", bench_sections};
 
 const std::vector<std::string>& fault_kinds() {
-    static const std::vector<std::string> kinds{"slow",       "silent",      "drop",     "garbage",
-                                                "half-block", "error-entry", "overload", "drift",
-                                                "wrong-mode", "hang"};
+    static const std::vector<std::string> kinds{
+        "slow",     "silent", "drop",          "garbage",    "half-block", "error-entry",
+        "overload", "drift",  "wrong-mode",    "hang",       "cut",        "swap",
+        "restart",  "panel",  "another-value", "unlevelled", "unlocked",   "uncalibrated"};
     return kinds;
 }
 
@@ -330,6 +236,8 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
             section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
         bench.instruments.push_back(std::move(instrument));
     }
+    join_converters(root, bench);
+    require_own_addresses(bench);
     for (const auto& section : root.tables("path", path_section)) {
         BenchPath path{section.text("role"), {}, section.place()};
         require_role(bench, section, path.role);

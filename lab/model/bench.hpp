@@ -27,8 +27,14 @@ struct Instrument {
     std::string calibration_due;    // ISO date, "" when not stated
     std::string connected_to;       // port of the unit: for the diagram, the report and the simulation
     double timeout_s = 10;
-    int retries = 0;    // of a point during which it failed
-    bool zero = false;  // zeroed and calibrated when a run begins
+    int channel = 1;        // {channel} of its commands
+    int retries = 0;        // of a point during which it failed
+    std::string lock;       // "" for none, "exclusive", "shared:KEY"
+    std::string recall;     // the state stored in it that is recalled before anything is set; "" for none
+    bool shared = false;    // another role may have the same address
+    bool to_local = false;  // its panel is given back at the end
+    bool external_reference = false;  // it must be locked to it
+    bool zero = false;                // zeroed and calibrated when a run begins
     double off_time_s = 1;
     double longest_move_s = 120;
     double angle_tolerance_deg = 1, height_tolerance_m = 0.02;  // of where a turntable or mast must be
@@ -40,6 +46,8 @@ struct Instrument {
 
     bool simulated() const { return place.kind == Address::Kind::simulated; }
     bool is(std::string_view kind) const { return dialect.kind->name == kind; }
+    // The unit may get its power from it.
+    bool feeds() const { return is("supply") || is("switch"); }
     bool recorded() const { return place.kind == Address::Kind::files; }
 };
 

@@ -12,4 +12,11 @@ DataForm Dialect::form_of(const std::string& command, const DataForm& otherwise)
     return otherwise;
 }
 
+const Together* Dialect::sent_together(const std::string& setting) const {
+    for (const auto& one : together) {
+        if (std::find(one.settings.begin(), one.settings.end(), setting) != one.settings.end()) return &one;
+    }
+    return nullptr;
+}
+
 }  // namespace rt::lab

@@ -37,6 +37,21 @@ struct Completion {
     bool when_set = false;
     std::string answer;  // or over when it answers this
     double every_s = 0.01;
+    bool by_request = false;  // by a service request; then `ask`, if any, must say that it is over
+};
+
+// Something that an instrument tells of itself, in a register: while it is so nothing gets a verdict.
+struct StateBits {
+    std::string means;  // "unlevelled"
+    std::string ask;
+    std::uint32_t bits = 0;
+    bool when_clear = false;  // so when none of the bits is set: a lock that is lost
+};
+
+// Settings that are sent by one command.
+struct Together {
+    std::vector<std::string> settings;
+    std::string command;  // with {NAME} for each of them
 };
 
 // Commands by what they are for, with {placeholders} for values.
@@ -50,6 +65,12 @@ struct Dialect {
     std::vector<DataForm> data;                     // the first that fits counts
     std::map<std::string, Completion> completions;  // by command
     std::map<std::string, double> tolerances;       // of settings that are read back, in their own unit
+    std::vector<StateBits> states;
+    std::vector<std::string> order;  // of settings; those that are not in it come last
+    std::vector<Together> together;
+    std::map<std::string, std::string> parameters;  // of a network analyser: S21 to its word
+    char quote = '"';                               // round words that need it; 0 for none
+    Unit levels = Unit::none;                       // in which levels come, where it cannot be told a unit
     double wake_s = 0;                              // waited after connecting, before the first question
     bool greets = false;                            // says something by itself then
     std::filesystem::path file;
@@ -57,6 +78,7 @@ struct Dialect {
     std::vector<NamedFile> bases;  // the dialects that it is like, as they name each other
 
     bool knows(const std::string& command) const { return commands.contains(command); }
+    const Together* sent_together(const std::string& setting) const;
     // How the answer to a command comes; `otherwise` where nothing is stated.
     DataForm form_of(const std::string& command, const DataForm& otherwise = {}) const;
 };

@@ -45,7 +45,13 @@ enum class PointKind {
     trial,      // of a search: measured, not judged
     threshold,  // what a search came to
     check,      // of a recheck
+    maximum,    // what the trials of a maximisation came to: where it is highest; not judged
 };
+
+// Nothing is measured for it: it is drawn from the trials before it.
+constexpr bool made_of_trials(PointKind kind) {
+    return kind == PointKind::threshold || kind == PointKind::maximum;
+}
 
 // Who took a point's verdict away, or set it aside.
 enum class Cause {

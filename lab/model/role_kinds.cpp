@@ -17,6 +17,10 @@ constexpr std::array common{
     CommandInfo{"clear", false, "", "forget errors and events"},
     CommandInfo{"prepare", false, "", "once after connecting: known state"},
     CommandInfo{"next_error", true, "", "takes one entry out of the error queue"},
+    CommandInfo{"recall", false, "state=1", "recalls a state stored in it, before anything is set"},
+    CommandInfo{"use_external_reference", false, "", "takes its frequencies from the reference of the bench"},
+    CommandInfo{"query_external_reference", false, "",
+                "1 while it is locked to that; without verdict otherwise"},
     CommandInfo{"zero", false, "", "sets its zero; answers when done"},
     CommandInfo{"calibrate", false, "", "adjusts itself; answers when done"},
     CommandInfo{"wait", false, "", "answers when everything sent before is done"},
@@ -83,6 +87,9 @@ constexpr std::array oscilloscope_commands{
     CommandInfo{"set_points", true, "count=1000", "samples of a record"},
     CommandInfo{"set_range", true, "channel=1 v=1", "largest voltage to either side of zero"},
     CommandInfo{"set_trigger", true, "channel=1 v=0", "channel and level of the trigger"},
+    CommandInfo{"query_span", false, "", "reads the time of a record back"},
+    CommandInfo{"query_points", false, "", "reads the samples of a record back"},
+    CommandInfo{"query_range", false, "channel=1", "reads the largest voltage of a channel back"},
     CommandInfo{"acquire", true, "", "one record; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"query_step", true, "", "time between samples, in seconds"},
@@ -99,7 +106,13 @@ constexpr std::array network_commands{
     CommandInfo{"set_stop", true, "hz=2000000", "highest frequency"},
     CommandInfo{"set_points", true, "count=11", "points of a sweep"},
     CommandInfo{"set_bandwidth", true, "hz=1000", "bandwidth of the receivers"},
-    CommandInfo{"set_parameter", true, "parameter=S21", "which parameter is measured"},
+    CommandInfo{"query_start", false, "", "reads the lowest frequency back"},
+    CommandInfo{"query_stop", false, "", "reads the highest frequency back"},
+    CommandInfo{"query_points", false, "", "reads the number of points back"},
+    CommandInfo{"query_bandwidth", false, "", "reads the bandwidth back"},
+    CommandInfo{"set_parameter", true, "parameter=S21",
+                "which parameter is measured, in the words of [parameters]"},
+    CommandInfo{"query_corrected", false, "", "1 while its correction is on; without verdict otherwise"},
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "real and imaginary parts in turn, as a block of 64-bit numbers"},
@@ -109,6 +122,7 @@ constexpr std::array power_settings{
     SettingInfo{"frequency", Unit::hertz, "1 GHz", true, "at which the sensors are corrected"},
 };
 constexpr std::array power_commands{
+    CommandInfo{"query_frequency", false, "", "reads the frequency back"},
     CommandInfo{"query_unit", false, "", "reads the unit of readings back: DBM"},
     CommandInfo{"set_averages", true, "count=4", "readings that are averaged"},
     CommandInfo{"read_power", true, "sensor=1", "one reading in dBm"},
@@ -127,6 +141,10 @@ constexpr std::array supply_settings{
 constexpr std::array supply_commands{
     CommandInfo{"query_voltage", true, "", "measured voltage, in volts"},
     CommandInfo{"query_current", true, "", "measured current, in amperes"},
+};
+
+constexpr std::array switch_settings{
+    SettingInfo{"output", Unit::none, "ON", true, "ON or OFF"},
 };
 
 constexpr std::array positioner_settings{
@@ -154,6 +172,7 @@ const std::array known_kinds{
     RoleKind{"power-meter", "power meter with one to three sensors", power_settings, power_commands},
     RoleKind{"attenuator", "step attenuator", attenuator_settings, {}},
     RoleKind{"supply", "DC supply", supply_settings, supply_commands},
+    RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
     RoleKind{"unit", "control of the unit under test", {}, {}, true},

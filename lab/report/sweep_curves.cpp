@@ -56,7 +56,7 @@ std::optional<CurvePoint> value_of(const PointRecord& point, const std::string& 
 std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& all, std::string result) {
     std::vector<const PointRecord*> points;
     for (const auto* point : all) {
-        if (point->standing != Standing::valid || point->kind == PointKind::threshold) continue;
+        if (point->standing != Standing::valid || made_of_trials(point->kind)) continue;
         if (result.empty()) {
             if (point->results.empty()) continue;
             result = point->results.front().name;

@@ -60,7 +60,7 @@ void Conductor::know(const RunRecord& earlier) {
             if (stability.covers(record.test)) open[name].push_back(&record);
         }
         const PlannedTest* planned = plan_.find(record.test);
-        if (planned && record.kind != PointKind::threshold) pace_.known(*planned);
+        if (planned && !made_of_trials(record.kind)) pace_.known(*planned);
     }
     for (const auto& calibration : earlier.calibrations) calibrations_.know(calibration);
     // A calibration whose test is measured again is made again.

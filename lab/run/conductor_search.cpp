@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "lab/formats/files.hpp"
 #include "lab/run/conductor.hpp"
 #include "lab/run/trials.hpp"
 
@@ -94,6 +95,7 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     const Test& test = *planned.test;
     const Maximise& what = *test.maximise;
     MaximumSearch search(what);
+    std::vector<PointRecord> trials;
     while (const auto place = search.next()) {
         const Trial trial = place_of(test.name, sweep, point, what, *place, true);
         PointRecord record;
@@ -103,6 +105,16 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
         const Result* result = record.find_result(what.result);
         const bool valid = result && record.standing == Standing::valid;
         search.put(valid ? std::optional(result->value.value) : std::nullopt);
+        trials.push_back(std::move(record));
+    }
+    // What the trials came to is kept with their table. One that is carried on has it, if they are the same.
+    Point drawn = point;
+    drawn.id = point_id(test.name + " (maximum)", sweep, point);
+    std::string table = table_of(what, trials);
+    const PointRecord* kept = measured_.find(test.name, drawn.id);
+    if (!kept || kept->capture.sha256 != sha256(table)) {
+        const PointJob job = grounds_.job_of(planned, sweep, drawn, PointKind::maximum, point.id_text());
+        add(&planned, maker_.conclude(job, ++position_, table, outcome_of(what, search, trials)), &drawn);
     }
     auto best = search.best();
     if (!best) {

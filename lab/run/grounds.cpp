@@ -16,7 +16,7 @@ PointJob Grounds::job_of(const PlannedTest& planned, const Sweep& sweep, const P
     const TextPairs axes = axes_of(sweep, point);
     PointJob job{&test, planned.instrument, &sweep, &point, kind, parent};
     job.blocked = adjusted_settings(test, axes, job.adjusted);
-    if (kind != PointKind::threshold) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
+    if (!made_of_trials(kind)) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
     job.around = around(test, planned.instrument, unit_, axes,
                         [&](const std::string& name, const TextPairs& at) { return measured_.at(name, at); });
     return job;

@@ -9,7 +9,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
     // A supply first: the unit may be dead without it.
     std::vector<const Instrument*> order;
     for (const auto& instrument : bench_.instruments) {
-        const bool supply = instrument.is("supply");
+        const bool supply = instrument.feeds();
         const bool needed = plan.roles.contains(instrument.role) || instrument.role == "unit" || supply;
         if (needed) order.insert(supply ? order.begin() : order.end(), &instrument);
     }
@@ -19,7 +19,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
             in_use_ = i->role;
             roles_.emplace(i->role, connect(*i));
             // A unit on a supply of the bench is asked when it has been switched on.
-            const bool may_be_dead = i->role == "unit" && order.front()->is("supply");
+            const bool may_be_dead = i->role == "unit" && order.front()->feeds();
             if (!may_be_dead) identity = roles_.at(i->role).identify();
         } else {
             identity = i->recorded() ? "recorded captures" : i->address;
@@ -30,7 +30,7 @@ BenchConnection::BenchConnection(const Plan& plan, TrafficLog* traffic)
 }
 
 InstrumentRole BenchConnection::connect(const Instrument& instrument) {
-    return InstrumentRole(ScpiSession(instrument, simulated_.address_of(instrument), traffic_));
+    return InstrumentRole(ScpiSession(instrument, simulated_.place_of(instrument), traffic_));
 }
 
 InstrumentRole& BenchConnection::role(const std::string& role) {
@@ -44,7 +44,11 @@ void BenchConnection::reconnect(const std::string& role) {
     const Instrument* instrument = bench_.find(role);
     if (!instrument || !instrument->place.speaks()) return;
     roles_.erase(role);
-    roles_.emplace(role, connect(*instrument));
+    InstrumentRole anew = connect(*instrument);
+    for (const auto& known : identified_) {
+        if (known.role == role) anew.session().expect(known.identity);
+    }
+    roles_.emplace(role, std::move(anew));
 }
 
 }  // namespace rt::lab

@@ -81,8 +81,9 @@ void require_settings(const Bench& bench, const Test& test, Plan& plan) {
         each(test.adjust->axis, test.adjust->sets, {format(test.adjust->from), format(test.adjust->to)});
     if (!test.power_cycle.empty()) {
         const auto& supply = require_role(bench, test.power_cycle, test);
-        if (!supply.is("supply")) {
-            fail_input(test.where, "power_cycle names the " + test.power_cycle + ", which is no supply");
+        if (!supply.feeds()) {
+            fail_input(test.where, "power_cycle names the " + test.power_cycle +
+                                       ", which is neither a supply nor a switch");
         }
         plan.roles.insert(test.power_cycle);
     }

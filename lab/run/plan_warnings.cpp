@@ -69,7 +69,7 @@ void warn_of_tests(const Plan& plan, const Add& add) {
 template <typename Add>
 void warn_of_supplies(const Plan& plan, const Add& add) {
     for (const auto& instrument : plan.bench->instruments) {
-        if (!instrument.is("supply") || !instrument.place.speaks()) continue;
+        if (!instrument.feeds() || !instrument.place.speaks()) continue;
         const std::string target = instrument.role + ".output";
         const bool set = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& planned) {
             const Test& test = *planned.test;

@@ -162,6 +162,8 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
         if (auto lapse = calibrations_.lapse(need); !lapse.empty()) invalidate(outcome, std::move(lapse));
     }
     for (const auto& judging : job.test->judgings) {
+        // Where it is highest was found with quick trials: the point that is measured there is judged.
+        if (job.kind == PointKind::maximum) break;
         if (!job.test->judges(judging, job.kind == PointKind::trial, record.axes)) continue;
         JudgeOptions options = judging.options;
         options.budgets = bench_.bench().budgets;

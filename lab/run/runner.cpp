@@ -78,10 +78,11 @@ std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<st
                            " is a recheck, which the run repeats itself");
             positions.push_back(point.position);
             found = true;
-            if (!number || point.kind != PointKind::threshold) continue;
-            // The conclusion of a search is made of its trials.
+            if (!number || !made_of_trials(point.kind)) continue;
+            // Measured again means its trials.
+            const std::string& parent = point.parent.empty() ? point.id : point.parent;
             for (const auto& trial : run.points) {
-                if (trial.kind == PointKind::trial && trial.parent == point.id)
+                if (trial.kind == PointKind::trial && trial.parent == parent)
                     positions.push_back(trial.position);
             }
         }

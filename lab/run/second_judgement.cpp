@@ -84,7 +84,7 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
         Outcome outcome;
         const std::string invalid = why_invalid(point);
         // What a search came to has no capture of its own.
-        const bool measured = point.kind != PointKind::threshold && !point.capture.file.empty();
+        const bool measured = !made_of_trials(point.kind) && !point.capture.file.empty();
         if (!invalid.empty()) {
             outcome.invalid = invalid;
         } else if (measured && needs_capture) {

@@ -17,7 +17,7 @@ void Setter::forget(const std::string& role) {
     present_.erase(role);
     // The unit may have lost its power, and its settings with it.
     const Instrument* instrument = bench_.bench().find(role);
-    if (instrument && instrument->is("supply")) present_.erase("unit");
+    if (instrument && instrument->feeds()) present_.erase("unit");
 }
 
 std::string Setter::doubt() const {
@@ -29,17 +29,21 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
     // supply.
     const auto feeds = [&](const SettingTarget& target) {
         const Instrument* instrument = bench_.bench().find(target.role);
-        return instrument && instrument->is("supply");
+        return instrument && instrument->feeds();
     };
-    std::stable_partition(wanted.begin(), wanted.end(),
-                          [](const auto& w) { return w.first.setting == "frequency"; });
+    const auto rank = [&](const SettingTarget& target) { return rank_of(target); };
+    std::stable_sort(wanted.begin(), wanted.end(),
+                     [&](const auto& a, const auto& b) { return rank(a.first) < rank(b.first); });
     std::stable_partition(wanted.begin(), wanted.end(), [&](const auto& w) { return feeds(w.first); });
     std::map<std::string, double> frequency;
-    std::set<std::string> begun;
+    for (const auto& [target, value] : wanted) {
+        if (target.role != "unit" && target.setting == "frequency")
+            frequency[target.role] = parse_quantity(value, Unit::hertz).value;
+    }
+    std::vector<Begun> begun;
+    bool fed = false;
     for (auto& [target, value] : wanted) {
         const bool source = target.role != "unit";
-        if (source && target.setting == "frequency")
-            frequency[target.role] = parse_quantity(value, Unit::hertz).value;
         if (source && target.setting == "level") {
             const double level = parse_quantity(value, Unit::dbm).value;
             const auto hz = frequency.find(target.role);
@@ -50,15 +54,37 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
         const auto at = present.find(target.setting);
         if (at != present.end() && at->second == value) continue;
         present.erase(target.setting);
+        // The unit must have its power before anything is said to it.
+        if (!feeds(target) && std::exchange(fed, false)) finish(begun);
         send(target, value);
         // A unit whose supply was set begins anew, for all that is known.
-        if (feeds(target)) forget("unit");
+        if (feeds(target)) forget("unit"), fed = true;
         present_[target.role][target.setting] = value;
-        begun.insert(target.role);
+        begun.push_back({target, value});
     }
-    for (const auto& role : begun) {
+    finish(begun);
+}
+
+// By the order that the dialect states, frequencies first without one.
+std::size_t Setter::rank_of(const SettingTarget& target) const {
+    const Instrument* instrument = bench_.bench().find(target.role);
+    const auto& order = instrument->dialect.order;
+    if (order.empty()) return target.setting == "frequency" ? 0 : 1;
+    return static_cast<std::size_t>(std::find(order.begin(), order.end(), target.setting) - order.begin());
+}
+
+// Waits for everything that was begun: all instruments are at it at the same time.
+void Setter::finish(std::vector<Begun>& all) {
+    const std::vector<Begun> begun = std::exchange(all, {});
+    std::set<std::string> roles;
+    for (const auto& one : begun) roles.insert(one.target.role);
+    for (const auto& role : roles) {
         if (!bench_.speaks(role)) continue;
-        std::string doubt = bench_.role(role).settle();
+        std::vector<Begun> own;
+        for (const auto& one : begun) {
+            if (one.target.role == role) own.push_back(one);
+        }
+        std::string doubt = settle(role, own);
         // Only now: one setting may have changed another.
         if (doubt.empty()) doubt = bench_.role(role).read_back();
         if (doubt.empty()) {
@@ -67,6 +93,21 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
             doubts_[role] = doubt;
             forget(role);  // moved once more for the next point
         }
+    }
+}
+
+// A refusal names the setting that it belongs to: of several these are sent again, one after the other.
+std::string Setter::settle(const std::string& role, const std::vector<Begun>& own) {
+    InstrumentRole& instrument = bench_.role(role);
+    try {
+        return instrument.settle();
+    } catch (const Error&) {
+        if (own.size() < 2 || !instrument.refused()) throw;
+        for (const auto& one : own) {
+            instrument.begin(one.target.setting, one.value);
+            instrument.settle();
+        }
+        throw;  // one by one they were taken: the refusal is told with all of them
     }
 }
 
@@ -85,12 +126,8 @@ void Setter::send(const SettingTarget& target, const std::string& value) {
     }
     InstrumentRole& role = bench_.role(target.role);
     role.begin(target.setting, value);
-    // One after the other: a refusal names the setting it belongs to.
-    if (instrument.is("positioner")) {
-        role.require_taken();
-    } else {
-        role.settle();
-    }
+    // What turns is not waited for here.
+    if (instrument.is("positioner")) role.require_taken();
 }
 
 // Runs "PROGRAM SETTING VALUE"; its exit code 0 means done, its last words go into the error.

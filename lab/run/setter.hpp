@@ -28,6 +28,13 @@ class Setter {
     std::string doubt() const;
 
   private:
+    struct Begun {
+        SettingTarget target;
+        std::string value;
+    };
+    std::size_t rank_of(const SettingTarget& target) const;
+    void finish(std::vector<Begun>& begun);
+    std::string settle(const std::string& role, const std::vector<Begun>& own);
     void send(const SettingTarget& target, const std::string& value);
     void set_by_program(const Instrument& unit, const std::string& setting, const std::string& value);
 

@@ -83,6 +83,7 @@ class Taker {
     // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
     // what it feeds counts as unknown. True when there was any.
     bool look_for_restarts();
+    std::string vouch();
     void restarted(const std::string& role);
     // Connected anew; what it fed or was set to is no longer known.
     void connect_anew(const std::string& role, WatchKeeper& watches);

@@ -2,6 +2,7 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
 #include <functional>
 
 #include "core/base/text.hpp"
@@ -34,6 +35,17 @@ std::string rows_of(const std::string& axis, const std::string& result, const ch
                              (there ? said(*there) : ""), trials[i].position);
     }
     return table;
+}
+
+std::string value_at(const PointRecord& trial, const std::string& axis) {
+    const auto at = std::find_if(trial.axes.begin(), trial.axes.end(),
+                                 [&](const auto& pair) { return pair.first == axis; });
+    return at == trial.axes.end() ? "" : at->second;
+}
+
+// Of a trial that counts; nullptr without.
+const Result* usable_result(const PointRecord& trial, const std::string& name) {
+    return trial.standing == Standing::valid ? trial.find_result(name) : nullptr;
 }
 
 // What the last trial said of itself.
@@ -89,6 +101,43 @@ Outcome outcome_of(const Adjust& what, const Adjustment& adjustment, const std::
     outcome.results.push_back({what.gives, *found, {}});
     if (const Result* reached = trials.back().find_result(what.result)) outcome.results.push_back(*reached);
     outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
+    return outcome;
+}
+
+std::string table_of(const Maximise& what, const std::vector<PointRecord>& trials) {
+    std::string table = "trial";
+    for (const auto& axis : what.axes) table += "," + axis.name;
+    table += "," + what.result + ",point\n";
+    for (std::size_t i = 0; i < trials.size(); ++i) {
+        table += std::to_string(i + 1);
+        for (const auto& axis : what.axes) table += "," + value_at(trials[i], axis.name);
+        const Result* there = usable_result(trials[i], what.result);
+        table +=
+            fmt::format(",{},{}\n", there ? exact(there->value.value) + " " + symbol(there->value.unit) : "",
+                        trials[i].position);
+    }
+    return table;
+}
+
+Outcome outcome_of(const Maximise& what, const MaximumSearch& search,
+                   const std::vector<PointRecord>& trials) {
+    Outcome outcome;
+    const auto place = search.best();
+    if (!place) {
+        outcome.invalid = "no trial has given a valid " + what.result + last_note(trials);
+        return outcome;
+    }
+    const Result* highest = nullptr;
+    for (const auto& trial : trials) {
+        const Result* result = usable_result(trial, what.result);
+        if (result && (!highest || result->value.value > highest->value.value)) highest = result;
+    }
+    outcome.results.push_back({"highest_" + what.result, highest->value, {}});
+    for (std::size_t i = 0; i < place->size(); ++i)
+        outcome.results.push_back({what.axes[i].name, (*place)[i], {}});
+    outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
+    outcome.notes = search.told();
+    if (auto missing = search.not_measured(); !missing.empty()) outcome.notes.push_back(std::move(missing));
     return outcome;
 }
 

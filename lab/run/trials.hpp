@@ -6,6 +6,7 @@
 
 #include "core/outcome/outcome.hpp"
 #include "core/sweep/adjust.hpp"
+#include "core/sweep/maximum.hpp"
 #include "core/sweep/search.hpp"
 #include "lab/model/record.hpp"
 
@@ -16,5 +17,9 @@ std::string table_of(const Search& what, const std::vector<PointRecord>& trials)
 
 Outcome outcome_of(const Adjust& what, const Adjustment& adjustment, const std::vector<PointRecord>& trials);
 std::string table_of(const Adjust& what, const std::vector<PointRecord>& trials);
+
+// Where it is highest, and how high by the trials: highest_NAME, and a result of the name of each axis.
+Outcome outcome_of(const Maximise& what, const MaximumSearch& search, const std::vector<PointRecord>& trials);
+std::string table_of(const Maximise& what, const std::vector<PointRecord>& trials);
 
 }  // namespace rt::lab

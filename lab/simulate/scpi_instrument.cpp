@@ -4,7 +4,6 @@
 #include <bit>
 #include <cctype>
 #include <cmath>
-#include <cstring>
 
 #include "core/base/text.hpp"
 
@@ -58,10 +57,30 @@ ScpiInstrument::ScpiInstrument(std::shared_ptr<Stage> stage, const std::string& 
     : stage_(std::move(stage)) {
     add_common_commands(tree_, "Rare Tally,simulated " + kind + "," + slug(where) + ",1.0",
                         [this] { reset(); });
+    add_questionable_status();
+    add_reference();
 }
 
 void ScpiInstrument::suffer(const PlannedFault& fault) {
     if (fault.kind == "overload") forced_overload_ = true;
+    // SCPI-1999 volume 1, 9.4: bit 3 is power, 5 frequency, 8 calibration.
+    const int bit = fault.kind == "unlevelled"     ? 8
+                    : fault.kind == "unlocked"     ? 32
+                    : fault.kind == "uncalibrated" ? 256
+                                                   : 0;
+    told_ |= bit, questionable_ |= bit;
+    if (fault.kind == "unlocked") reference_lost_ = true;
+    if (fault.kind == "another-value") distorts_ = true;
+    // Somebody at the panel, or a loss of power: what was set is lost. The second shows in the event
+    // register.
+    if (fault.kind == "panel" || fault.kind == "restart") {
+        reset();
+        reference_ = 0;
+    }
+    if (fault.kind == "restart") {
+        swapped_ = false, format_ = 0, bits_ = 64;
+        tree_.switched_on();
+    }
     if (fault.kind == "drift") stage_->drift(-2);
     if (fault.kind == "hang") stage_->hang();
     if (fault.kind == "wrong-mode") stage_->take_no_settings();
@@ -79,8 +98,9 @@ void ScpiInstrument::number(const std::string& pattern, double& value, ScpiUnit 
                             std::function<void()> after) {
     tree_.on(
         pattern,
-        [&value, unit, range, after](const ScpiArguments& a) {
+        [this, &value, unit, range, after](const ScpiArguments& a) {
             value = scpi_number(only_argument(a), unit, range);
+            if (distorts_) value = std::clamp(value == 0 ? 1 : 1.1 * value, range.min, range.max);
             if (after) after();
         },
         [&value, unit, range](const ScpiArguments& a) {
@@ -91,8 +111,8 @@ void ScpiInstrument::number(const std::string& pattern, double& value, ScpiUnit 
 void ScpiInstrument::flag(const std::string& pattern, bool& value, std::function<void()> after) {
     tree_.on(
         pattern,
-        [&value, after](const ScpiArguments& a) {
-            value = scpi_flag(a);
+        [this, &value, after](const ScpiArguments& a) {
+            value = scpi_flag(a) != distorts_;
             if (after) after();
         },
         [&value](const auto&) { return flag_text(value); });
@@ -102,8 +122,9 @@ void ScpiInstrument::word(const std::string& pattern, std::size_t& value,
                           const std::vector<std::string>& words, std::function<void()> after) {
     tree_.on(
         pattern,
-        [&value, words, after](const ScpiArguments& a) {
+        [this, &value, words, after](const ScpiArguments& a) {
             value = scpi_word(only_argument(a), words);
+            if (distorts_) value = (value + 1) % words.size();
             if (after) after();
         },
         [&value, words](const auto&) {
@@ -120,32 +141,61 @@ void ScpiInstrument::add_format() {
         "FORMat:[DATA]",
         [this](const ScpiArguments& a) {
             if (a.empty()) throw ScpiError{-109, "Missing parameter"};
-            const std::size_t kind = scpi_word(a[0], {"ASCii", "REAL"});
-            if (kind == 1 && a.size() > 1 && a[1] != "64") throw ScpiError{-224, "Illegal parameter value"};
-            format_ = kind;
+            const std::size_t kind = scpi_word(a[0], {"ASCii", "REAL", "INTeger"});
+            const double bits = a.size() > 1 ? to_double(a[1]).value_or(0) : kind == 1 ? 64 : 16;
+            const bool known = kind == 0 || (kind == 1 && (bits == 32 || bits == 64)) ||
+                               (kind == 2 && (bits == 8 || bits == 16 || bits == 32));
+            if (!known) throw ScpiError{-224, "Illegal parameter value"};
+            format_ = kind, bits_ = static_cast<int>(bits);
         },
-        [this](const auto&) { return std::string(format_ == 1 ? "REAL,64" : "ASC,0"); });
+        [this](const auto&) {
+            const std::string bits = std::to_string(bits_);
+            return format_ == 0 ? "ASC,0" : format_ == 1 ? "REAL," + bits : "INT," + bits;
+        });
     tree_.on(
         "FORMat:BORDer",
         [this](const ScpiArguments& a) {
             swapped_ = scpi_word(only_argument(a), {"NORMal", "SWAPped"}) == 1;
         },
         [this](const auto&) { return std::string(swapped_ ? "SWAP" : "NORM"); });
+    flag("FORMat:BLOCk:ENDLess", endless_);
+    // Of the numbers sent last: how many, and what they stand for.
+    tree_.on_query("FORMat:PREamble", [this](const auto&) {
+        return std::to_string(sent_) + "," + exact(increment_) + "," + exact(origin_) + ",0";
+    });
+}
+
+// Whole numbers that use the range of their form; `increment` and `origin` lead back.
+void ScpiInstrument::scale(const std::vector<double>& values) const {
+    const auto [low, high] = std::minmax_element(values.begin(), values.end());
+    const double steps = std::exp2(bits_) - 2;
+    increment_ = values.empty() || *high == *low ? 1 : (*high - *low) / steps;
+    origin_ = values.empty() ? 0 : (*high + *low) / 2;
 }
 
 std::string ScpiInstrument::numbers(const std::vector<double>& values) const {
     std::string body;
+    sent_ = values.size();
     if (format_ == 0) {
         for (const double value : values) body += (body.empty() ? "" : ",") + exact(value);
         return body;
     }
-    body.resize(values.size() * sizeof(double));
-    std::memcpy(body.data(), values.data(), body.size());
-    if ((std::endian::native == std::endian::little) != swapped_) {
-        for (std::size_t i = 0; i < body.size(); i += sizeof(double))
-            std::reverse(body.data() + i, body.data() + i + sizeof(double));
+    if (format_ == 2) scale(values);
+    const auto bytes = static_cast<std::size_t>(bits_) / 8;
+    body.reserve(values.size() * bytes);
+    for (const double value : values) {
+        std::uint64_t bits = 0;
+        if (format_ == 2) {
+            bits = static_cast<std::uint64_t>(std::llround((value - origin_) / increment_));
+        } else if (bits_ == 64) {
+            bits = std::bit_cast<std::uint64_t>(value);
+        } else {
+            bits = std::bit_cast<std::uint32_t>(static_cast<float>(value));
+        }
+        for (std::size_t i = 0; i < bytes; ++i)
+            body += static_cast<char>(bits >> 8 * (swapped_ ? i : bytes - 1 - i) & 0xff);
     }
-    return block_of(body);
+    return endless_ ? "#0" + body : block_of(body);
 }
 
 std::string ScpiInstrument::block_of(const std::string& bytes) {
@@ -162,9 +212,19 @@ void ScpiInstrument::add_questionable_status() {
     tree_.on_command("STATus:PRESet", [](const auto&) {});
 }
 
+void ScpiInstrument::add_reference() {
+    word("ROSCillator:SOURce", reference_, {"INTernal", "EXTernal"});
+    tree_.on_query("ROSCillator:LOCKed",
+                   [this](const auto&) { return flag_text(reference_ == 1 && !reference_lost_); });
+    tree_.on_command("*RCL", [this](const ScpiArguments& a) {
+        scpi_number(only_argument(a), ScpiUnit::plain, {1, 9, 1});
+        reset();
+    });
+}
+
 void ScpiInstrument::note_overload(bool overload) {
     constexpr int power = 8;  // bit 3, SCPI-1999 volume 1, 9.4
-    questionable_ = overload || forced_overload_ ? power : 0;
+    questionable_ = (overload || forced_overload_ ? power : 0) | told_;
     questionable_event_ |= questionable_;
 }
 

@@ -51,6 +51,8 @@ class ScpiInstrument : public SimulatedInstrument {
     // Bytes as an IEEE 488.2 block of definite length.
     static std::string block_of(const std::string& bytes);
     void add_questionable_status();
+    // ROSCillator:SOURce and LOCKed?; *RCL of the states 1 to 9.
+    void add_reference();
     // STATus:QUEStionable: bit 3 is power.
     void note_overload(bool overload);
     // HCOPy:SDUMp:DATA? gives a picture of these values, scaled to fit.
@@ -59,11 +61,20 @@ class ScpiInstrument : public SimulatedInstrument {
     std::shared_ptr<Stage> stage_;
     ScpiTree tree_;
     bool forced_overload_ = false;
+    bool distorts_ = false;  // sets something else than it is told
 
   private:
-    bool swapped_ = false;
+    void scale(const std::vector<double>& values) const;
+
+    bool swapped_ = false, endless_ = false;
     std::size_t format_ = 0;
+    int bits_ = 64;
+    mutable std::size_t sent_ = 0;
+    mutable double increment_ = 1, origin_ = 0;
     int questionable_ = 0, questionable_event_ = 0;
+    int told_ = 0;  // bits of the questionable status that stay: unlocked, uncalibrated
+    std::size_t reference_ = 0;
+    bool reference_lost_ = false;
 };
 
 bool scpi_flag(const ScpiArguments& arguments);

@@ -42,6 +42,8 @@ class ScpiTree {
     int take_events();
     int events() const { return events_; }
     void complete() { events_ |= 1; }
+    // As it is after the power was on: bit 7 alone.
+    void switched_on() { events_ = 128, errors_.clear(); }
 
   private:
     struct Node {

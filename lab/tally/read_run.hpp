@@ -7,7 +7,7 @@
 namespace rt::lab {
 
 // As the table `point` writes kinds and standings, in the order of their enumerations.
-inline constexpr const char* kind_names[] = {"point", "trial", "threshold", "check"};
+inline constexpr const char* kind_names[] = {"point", "trial", "threshold", "check", "maximum"};
 inline constexpr const char* standing_names[] = {"valid", "superseded", "void"};
 inline constexpr const char* cause_names[] = {"", "again", "watch", "recheck", "input"};
 

@@ -15,7 +15,7 @@ CREATE TABLE test (
     instrument TEXT NOT NULL, note TEXT NOT NULL, points_planned INTEGER NOT NULL) STRICT;
 CREATE TABLE point (
     position INTEGER PRIMARY KEY, id TEXT NOT NULL, attempt INTEGER NOT NULL,
-    kind TEXT NOT NULL CHECK (kind IN ('point', 'trial', 'threshold', 'check')),
+    kind TEXT NOT NULL CHECK (kind IN ('point', 'trial', 'threshold', 'check', 'maximum')),
     standing TEXT NOT NULL CHECK (standing IN ('valid', 'superseded', 'void')),
     standing_cause TEXT NOT NULL CHECK (standing_cause IN ('', 'again', 'watch', 'recheck', 'input')), standing_reason TEXT NOT NULL,
     test TEXT NOT NULL REFERENCES test(name), label TEXT NOT NULL, parent TEXT NOT NULL, invalid TEXT NOT NULL,

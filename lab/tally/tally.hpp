@@ -9,7 +9,7 @@
 
 namespace rt::lab {
 
-inline constexpr int tally_schema = 5;         // PRAGMA user_version
+inline constexpr int tally_schema = 6;         // PRAGMA user_version
 inline constexpr int oldest_tally_schema = 3;  // that can be read
 inline constexpr const char* tally_file = "tally.sqlite";
 

@@ -172,8 +172,8 @@ TEST_CASE("rules, conditions and instruments that do not exist are named") {
     receiver.test += "instrument = \"receiver\"\n";
     CHECK(contains(wrong(receiver),
                    "needs an instrument in the role \"receiver\", the bench bench.toml has none"));
-    CHECK(contains(wrong(with(&World::analyser, "address = \"gpib://5\"\n")),
-                   "\"gpib://5\" is no address: write \"tcp://host:port\", \"hislip://host\""));
+    CHECK(contains(wrong(with(&World::analyser, "address = \"isdn://5\"\n")),
+                   "\"isdn://5\" is no address: write \"tcp://host:port\", \"hislip://host\""));
     CHECK(contains(wrong(with(&World::simulation, "")),
                    "the address is \"simulated\" but the bench has no [simulation] section"));
     World twice;

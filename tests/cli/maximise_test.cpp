@@ -79,6 +79,27 @@ TEST_CASE("candidates of a pre-scan are maximised and measured where they are hi
     CHECK(finals[0]->find_result("level")->value.value == about(70).epsilon(0.01));
     CHECK(std::count_if(run.events.begin(), run.events.end(),
                         [](const EventRecord& e) { return e.kind == "candidate"; }) == 2);
+    // What the trials came to is a record of its own, drawn from a kept table, without a verdict.
+    std::vector<const PointRecord*> maxima;
+    for (const auto& point : run.points) {
+        if (point.kind == PointKind::maximum) maxima.push_back(&point);
+    }
+    REQUIRE(maxima.size() == 2);
+    for (std::size_t i = 0; i < 2; ++i) {
+        CHECK(maxima[i]->position + 1 == finals[i]->position);
+        CHECK(maxima[i]->parent == finals[i]->parent);
+        CHECK(maxima[i]->findings.empty());
+        CHECK(maxima[i]->find_result("azimuth")->value.value == axis(*finals[i], "azimuth"));
+        CHECK(maxima[i]->find_result("height")->value.value == axis(*finals[i], "height"));
+        const std::string table = read_file(stand.folder / "run" / maxima[i]->capture.file);
+        CHECK(table.starts_with("trial,azimuth,height,level,point\n"));
+        const auto rows = static_cast<double>(std::count(table.begin(), table.end(), '\n')) - 1;
+        CHECK(maxima[i]->find_result("trials")->value.value == rows);
+    }
+    // 70 dBuV, read by the peak detector of the trials at the best place.
+    CHECK(maxima[0]->find_result("highest_level")->value.value == about(70).epsilon(0.02));
+    CHECK(stand.call({"verify", "run"}).code == 0);
+    CHECK(stand.call({"judge", "run"}).code == 0);
 }
 
 TEST_CASE("a maximisation that was stopped is carried on with the trials that it has") {

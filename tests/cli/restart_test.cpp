@@ -114,7 +114,7 @@ TEST_CASE("a supply that restarts in a run takes the unit's settings with it: th
     };
     const Stand stand = live.stand();
     const Said said = stand.run();
-    CHECK(said.code == 1);  // 61 dBuV of 60 at every point
+    CHECK_MESSAGE(said.code == 1, said.err);  // 61 dBuV of 60 at every point
     const auto run = stand.record();
     for (const auto* point : points(run, PointKind::point))
         CHECK(point->findings[0].verdict == Verdict::fail);

@@ -334,7 +334,8 @@ TEST_CASE("slips in what a campaign builds on are named before anything moves") 
     CHECK(contains(wrong(Stand::counting(
                        "a", Stand::axis("level", "sets = [\"genrator.level\"]\nvalues = [\"1 dBm\"]"))),
                    "did you mean \"generator\"?"));
-    CHECK(contains(wrong(Stand::counting("a", "power_cycle = \"generator\"\n")), "which is no supply"));
+    CHECK(contains(wrong(Stand::counting("a", "power_cycle = \"generator\"\n")),
+                   "which is neither a supply nor a switch"));
     CHECK(contains(wrong(Stand::counting("a", Stand::axis("x", "sets = [\"operator\"]\nvalues = [1]"))),
                    "\"operator\" needs a prompt"));
     CHECK(contains(wrong(Stand::scanning("a", "instrument = \"counter\"\n")),

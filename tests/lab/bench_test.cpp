@@ -9,7 +9,7 @@
 #include "lab/formats/dialect_file.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/unit_control.hpp"
-#include "lab/simulate/server.hpp"
+#include "lab/simulate/serve/server.hpp"
 #include "tests/about.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
@@ -41,7 +41,7 @@ struct Simulated {
         out.scan_bandwidth_hz = 40e6;
         return out;
     }
-    ScpiSession session() { return {instrument, server.address()}; }
+    ScpiSession session() { return {instrument, server.place()}; }
 };
 
 SpectrumSetup around_1mhz() {
@@ -83,7 +83,7 @@ std::string sweep_error(const std::function<std::string(const std::string&)>& an
     FakeInstrument fake(answer);
     const Instrument instrument = fake.instrument();
     return error_text(ErrorKind::bench, [&] {
-        InstrumentRole role(ScpiSession(instrument, instrument.address));
+        InstrumentRole role(ScpiSession(instrument, parse_address(instrument.address)));
         sweep(role, around_1mhz());
     });
 }
@@ -166,7 +166,7 @@ TEST_CASE("instruments that misbehave end in one clear error, in bounded time") 
         return line.find("ERRor") != std::string::npos && swept ? "-1,\"x\"\n" : sane(line);
     });
     const Instrument instrument = chatty.instrument();
-    InstrumentRole role(ScpiSession(instrument, instrument.address));
+    InstrumentRole role(ScpiSession(instrument, parse_address(instrument.address)));
     CHECK(sweep(role, around_1mhz()).distrust == "analyser reported error -1,\"x\"");
     CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds(20));
 }
@@ -180,7 +180,7 @@ TEST_CASE("nobody listening, and values that would break out of a command") {
         port = gone.port();
     }
     CHECK(error_text(ErrorKind::bench, [&] {
-              ScpiSession(instrument, "tcp://127.0.0.1:" + port);
+              ScpiSession(instrument, parse_address("tcp://127.0.0.1:" + port));
           }).starts_with("instrument at 127.0.0.1:" + port));
     Simulated sim;
     ScpiSession session = sim.session();
@@ -198,7 +198,7 @@ TEST_CASE("unit control sets what the unit has and hears when it refuses") {
     Instrument instrument = Simulated::make();
     instrument.role = "unit";
     instrument.dialect = read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "unit-control.toml");
-    InstrumentRole unit(ScpiSession(instrument, server.address()));
+    InstrumentRole unit(ScpiSession(instrument, server.place()));
     CHECK(unit.session().knows("set_level"));
     CHECK_FALSE(unit.session().knows("set_colour"));
     unit.set("level", "8 dBm");

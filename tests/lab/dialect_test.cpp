@@ -42,7 +42,9 @@ struct Foreign {
             &files);
         instrument.role = "foreign";
     }
-    InstrumentRole role() { return InstrumentRole(ScpiSession(instrument, instrument.address)); }
+    InstrumentRole role() {
+        return InstrumentRole(ScpiSession(instrument, parse_address(instrument.address)));
+    }
 
   private:
     std::string reply(const std::string& line) {
@@ -50,6 +52,7 @@ struct Foreign {
         const std::string own = special(line);
         if (!own.empty()) return own;
         if (has(line, "ESR?") || has(line, "QUES")) return "0\n";
+        if (has(line, "*IDN?")) return "made,up,1,1\n";
         if (has(line, "OPC?")) return "1\n";
         if (has(line, "ERRor")) return "0,\"No error\"\n";
         if (has(line, "TIME:STEP")) return "1E-6\n";

@@ -99,7 +99,7 @@ struct World {
     }
     InstrumentRole role(const std::string& name) {
         const Instrument& instrument = *bench.find(name);
-        return InstrumentRole(ScpiSession(instrument, simulated->serve(instrument).address()));
+        return InstrumentRole(ScpiSession(instrument, simulated->serve(instrument).place()));
     }
 };
 

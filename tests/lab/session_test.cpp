@@ -9,12 +9,12 @@
 #include <thread>
 
 #include "core/base/error.hpp"
-#include "lab/bench/hislip_session.hpp"
 #include "lab/bench/instrument_role.hpp"
-#include "lab/bench/session.hpp"
 #include "lab/captures/acquire.hpp"
+#include "lab/session/hislip_session.hpp"
+#include "lab/session/session.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
-#include "lab/simulate/server.hpp"
+#include "lab/simulate/serve/server.hpp"
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
 #include "tests/lab/folder.hpp"
@@ -177,8 +177,8 @@ TEST_CASE("over HiSLIP an analyser gives the trace that it gives over a raw sock
     SpectrumSetup setup;
     setup.start_hz = 0.9e6, setup.stop_hz = 1.1e6, setup.points = 2001, setup.resolution_bandwidth_hz = 9e3;
     setup.dwell_s = 1e-3, setup.unit = Unit::dbuv, setup.reference_level = Quantity{-20, Unit::dbm};
-    InstrumentRole over_socket(ScpiSession(instrument, raw.address()));
-    InstrumentRole over_hislip(ScpiSession(instrument, hislip.address()));
+    InstrumentRole over_socket(ScpiSession(instrument, raw.place()));
+    InstrumentRole over_hislip(ScpiSession(instrument, hislip.place()));
     CHECK(over_hislip.identify() == over_socket.identify());
     CHECK(sweep(over_hislip, setup).level == sweep(over_socket, setup).level);
 }
@@ -255,7 +255,7 @@ TEST_CASE("a serial line and a character device exchange lines and blocks") {
     }
     for (const std::string& address : {"serial:" + far.name() + ",115200,8N1", "device:" + far.name()}) {
         CAPTURE(address);
-        const auto session = open_session(address, milliseconds(1000));
+        const auto session = open_session(parse_address(address), milliseconds(1000));
         session->write("*IDN?\n");
         CHECK(session->read_until('\n', milliseconds(1000)) == "Maker,Line,7,1");
         session->write("BLOCK?\n");
@@ -271,11 +271,12 @@ TEST_CASE("a serial line and a character device exchange lines and blocks") {
 
 TEST_CASE("a device that is not there is named") {
     CHECK(error_text(ErrorKind::bench, [] {
-              open_session("device:/dev/no-such-thing", milliseconds(100));
+              open_session(parse_address("device:/dev/no-such-thing"), milliseconds(100));
           }) == "instrument at /dev/no-such-thing: No such file or directory (opening the device)");
     CHECK(error_text(ErrorKind::bench, [] {
-              open_session("serial:/dev/no-such-thing", milliseconds(100));
+              open_session(parse_address("serial:/dev/no-such-thing"), milliseconds(100));
           }).find("(opening the serial line)") != std::string::npos);
-    CHECK(input_error([] { open_session("by hand", milliseconds(100)); }).find("nobody to talk to") !=
-          std::string::npos);
+    CHECK(input_error([] {
+              open_session(parse_address("by hand"), milliseconds(100));
+          }).find("nobody to talk to") != std::string::npos);
 }

@@ -139,7 +139,7 @@ TEST_CASE("a run is never overwritten, and other folders are no runs") {
     sqlite3_close(raw);
     CHECK(input_error([&] {
               Tally::open(folder / "run");
-          }).find("has schema 99, this program reads 3 to 5") != std::string::npos);
+          }).find("has schema 99, this program reads 3 to 6") != std::string::npos);
 }
 
 TEST_CASE("a run that was killed before it had begun leaves the folder free") {

@@ -7,6 +7,7 @@
 #include "lab/report/axes.hpp"
 #include "lab/report/page/values.hpp"
 #include "lab/report/verdict_data.hpp"
+#include "lab/tally/read_run.hpp"
 
 namespace rt::lab {
 namespace {
@@ -88,10 +89,7 @@ PageData row_values(const PageRuns& runs, const PlacedPoint& placed, bool drawn)
     data.set("findings", findings_of(runs, placed));
     data.set("drawn", drawn);  // the figure has the anchor
     data.set("has_kind", point.kind != PointKind::point);
-    data.set("kind", point.kind == PointKind::trial       ? "trial"
-                     : point.kind == PointKind::threshold ? "threshold"
-                     : point.kind == PointKind::check     ? "check"
-                                                          : "");
+    data.set("kind", point.kind == PointKind::point ? "" : kind_names[static_cast<std::size_t>(point.kind)]);
     return data;
 }
 
@@ -102,7 +100,7 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     std::size_t captures = 0, lines = 0;
     for (const auto& placed : all) {
         const PointRecord& point = *placed.point;
-        captures += point.kind != PointKind::threshold;
+        captures += !made_of_trials(point.kind);
         for (const auto& finding : point.findings) counts.add(finding.verdict);
         // Each spectrum is shown by itself; of other captures those with figures, besides the table of all.
         // Of very many spectra only those with figures: the others are lines too.

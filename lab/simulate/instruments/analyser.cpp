@@ -23,7 +23,6 @@ SimulatedAnalyser::SimulatedAnalyser(std::shared_ptr<Stage> stage, Options optio
     : ScpiInstrument(std::move(stage), "analyser", options.port), options_(std::move(options)) {
     SimulatedAnalyser::reset();
     add_format();
-    add_questionable_status();
     add_settings();
     add_trace_commands();
     add_sample_commands();

@@ -42,6 +42,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"generator", make_source<SimulatedGenerator>},
     {"attenuator", make_source<SimulatedAttenuator>},
     {"supply", make_source<SimulatedSupply>},
+    {"switch", make_source<SimulatedSwitch>},
     {"positioner", make_source<SimulatedPositioner>},
     {"power-meter",
      [](MadeFrom stage, const Instrument& i) -> Made {
@@ -77,14 +78,14 @@ Stage& SimulatedBench::stage() {
         const Simulation& simulation = *bench_.simulation;
         Stage::Options options{simulation.seed, simulation.instant, false};
         options.supplied = std::any_of(bench_.instruments.begin(), bench_.instruments.end(),
-                                       [](const auto& i) { return i.simulated() && i.is("supply"); });
+                                       [](const auto& i) { return i.simulated() && i.feeds(); });
         stage_ = std::make_shared<Stage>(std::make_shared<SimulatedUnit>(simulation.unit), options);
     }
     return *stage_;
 }
 
-std::string SimulatedBench::address_of(const Instrument& instrument) {
-    return instrument.simulated() ? serve(instrument).address() : instrument.address;
+Address SimulatedBench::place_of(const Instrument& instrument) {
+    return instrument.simulated() ? serve(instrument).place() : instrument.place;
 }
 
 const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsigned short port) {
@@ -95,9 +96,8 @@ const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsi
     for (const auto& fault : bench_.simulation->faults) {
         if (fault.role == instrument.role) faults.push_back(fault);
     }
-    server = std::make_unique<InstrumentServer>(
-        make_simulated(stage_, instrument), port,
-        instrument.place.name == "hislip" ? Transport::hislip : Transport::tcp, std::move(faults));
+    server = std::make_unique<InstrumentServer>(make_simulated(stage_, instrument), port,
+                                                transport_of(instrument.place.name), std::move(faults));
     return *server;
 }
 

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "lab/model/bench.hpp"
-#include "lab/simulate/server.hpp"
+#include "lab/simulate/serve/server.hpp"
 #include "lab/simulate/stage.hpp"
 
 namespace rt::lab {
@@ -22,7 +22,7 @@ class SimulatedBench {
     const InstrumentServer& serve(const Instrument& instrument, unsigned short port = 0);
 
     // Where an instrument answers: its own address, or that of its server, started if need be.
-    std::string address_of(const Instrument& instrument);
+    Address place_of(const Instrument& instrument);
 
   private:
     Stage& stage();

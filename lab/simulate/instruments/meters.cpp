@@ -32,7 +32,6 @@ SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::stri
     number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 18e9, 50e6});
     word("UNIT:POWer", unit_, {"DBM", "W"});
     number("[SENSe]:AVERage:COUNt", averages_, ScpiUnit::plain, {1, 1024, 4});
-    add_questionable_status();
     tree_.on_command("CALibration:ZERO", [this](const auto&) {
         stage_->spend(0.2);
         zeroed_ = true;
@@ -76,7 +75,6 @@ SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string por
         if (sent_ == 0) throw ScpiError{-230, "Data corrupt or stale"};
         return fmt::format("{},{},{},{}", sent_, received_, bits_, errors_);
     });
-    add_questionable_status();
 }
 
 void SimulatedCounter::reset() {
@@ -112,7 +110,6 @@ SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::
     : ScpiInstrument(std::move(stage), "oscilloscope", port), port_(std::move(port)) {
     SimulatedOscilloscope::reset();
     add_format();
-    add_questionable_status();
     number("[SENSe]:SWEep:TIME", span_s_, ScpiUnit::second, {1e-9, 100, 1e-6});
     number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 5e6, 1000},
            [this] { points_ = std::round(points_); });
@@ -178,7 +175,6 @@ void SimulatedOscilloscope::acquire() {
 SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from)
     : ScpiInstrument(std::move(stage), "network analyser", wire_from), wire_from_(std::move(wire_from)) {
     add_format();
-    add_questionable_status();
     const auto stale = [this] { trace_.clear(); };
     number("[SENSe]:FREQuency:STARt", start_hz_, ScpiUnit::hertz, {9e3, 110e9, 1e6}, stale);
     number("[SENSe]:FREQuency:STOP", stop_hz_, ScpiUnit::hertz, {9e3, 110e9, 3e9}, stale);
@@ -188,6 +184,7 @@ SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage,
     });
     number("[SENSe]:BANDwidth:[RESolution]", bandwidth_hz_, ScpiUnit::hertz, {1, 1e6, 1e3}, stale);
     number("SOURce:POWer:[LEVel]", power_dbm_, ScpiUnit::dbm, {-80, 10, -10}, stale);
+    flag("[SENSe]:CORRection:STATe", corrected_);
     word("CALCulate:PARameter", parameter_, {"S11", "S12", "S21", "S22"}, stale);
     tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { sweep(); });
     tree_.on_query("TRACe:[DATA]", [this](const auto&) {
@@ -197,6 +194,7 @@ SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage,
 }
 
 void SimulatedNetworkAnalyser::reset() {
+    corrected_ = true;
     start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
     parameter_ = 0;
     trace_.clear();

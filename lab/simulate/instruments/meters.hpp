@@ -68,6 +68,7 @@ class SimulatedNetworkAnalyser : public ScpiInstrument {
 
     std::string wire_from_;
     double start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
+    bool corrected_ = true;
     std::size_t parameter_ = 0;
     std::vector<double> trace_;
     std::uint64_t sweeps_ = 0;

@@ -61,6 +61,13 @@ void SimulatedSupply::feed() {
     stage_->set_supply(volts_, limit_a_, on_);
 }
 
+SimulatedSwitch::SimulatedSwitch(std::shared_ptr<Stage> stage, const std::string& role)
+    : ScpiInstrument(std::move(stage), "switch", role) {
+    constexpr double most_a = 10;
+    flag("OUTPut:[STATe]", on_,
+         [this] { stage_->set_supply(on_ ? stage_->unit().supply_volts() : 0, most_a, on_); });
+}
+
 SimulatedPositioner::SimulatedPositioner(std::shared_ptr<Stage> stage, const std::string& role)
     : ScpiInstrument(std::move(stage), "positioner", role) {
     number("POSition:ANGLe", wanted_angle_, ScpiUnit::plain, {-180, 360, 0},

@@ -46,6 +46,16 @@ class SimulatedSupply : public ScpiInstrument {
     bool on_ = false;
 };
 
+// OUTPut: a mains outlet; behind it the unit has its supply.
+class SimulatedSwitch : public ScpiInstrument {
+  public:
+    SimulatedSwitch(std::shared_ptr<Stage> stage, const std::string& role);
+
+  private:
+    void reset() override {}
+    bool on_ = false;
+};
+
 // A turntable (POSition:ANGLe, 30 deg/s) and mast (POSition:HEIGht, 0.5 m/s) in one. Movements go on by
 // themselves; *OPC? answers when they have ended.
 class SimulatedPositioner : public ScpiInstrument {

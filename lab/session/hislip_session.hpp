@@ -1,12 +1,16 @@
 // HiSLIP (IVI-6.1): messages over one TCP connection, status and device clear over a second.
 #pragma once
 
-#include "lab/bench/hislip.hpp"
-#include "lab/bench/tcp_session.hpp"
+#include <utility>
+
+#include "lab/session/hislip.hpp"
+#include "lab/session/tcp_session.hpp"
 
 namespace rt::lab {
 
-// Works in synchronised mode, whatever the server prefers.
+// Asks for synchronised mode, where each answer names its question. A server that insists on overlapped mode
+// is spoken to in that: answers come in their order then. Encryption is not supported: a server that insists
+// on it is refused.
 class HislipSession : public Session {
   public:
     HislipSession(const std::string& host, const std::string& port, const std::string& name,
@@ -14,9 +18,16 @@ class HislipSession : public Session {
 
     void write(std::string_view bytes) override;
     void clear() override;
+    bool clears() const override { return true; }
+    bool discards_late() const override { return !overlapped_; }
+    void lock(const std::string& key, std::chrono::milliseconds timeout) override;
+    void unlock() override;
+    void to_local() override;
+    void trigger() override;
     std::optional<int> status() override;
     bool service_requested() override;
-    bool answers(std::chrono::milliseconds timeout) override { return sync_.answers(timeout); }
+    bool answers(std::chrono::milliseconds timeout) override;
+    bool overlapped() const { return overlapped_; }
     void name_peer(const std::string& role) override;
 
   protected:
@@ -27,15 +38,18 @@ class HislipSession : public Session {
     hislip::Header read_header(TcpSession& channel, std::chrono::milliseconds timeout) const;
     std::string payload(TcpSession& channel, const hislip::Header& header,
                         std::chrono::milliseconds timeout) const;
+    std::uint8_t end_flags() { return std::exchange(delivered_, false) && !overlapped_ ? 1 : 0; }
+    std::uint32_t next_message();
     // The next message of this type on the asynchronous channel; notes service requests before it.
-    hislip::Header await(hislip::Type type, std::string* payload = nullptr);
+    hislip::Header await(hislip::Type type, std::string* payload = nullptr,
+                         std::chrono::milliseconds more = {});
 
     std::chrono::milliseconds timeout_;
     TcpSession sync_, async_;
     std::uint64_t largest_ = 1 << 20;
     std::uint32_t next_id_ = hislip::first_message_id, last_id_ = 0;
     bool delivered_ = false;  // a whole response was taken since the last message was sent
-    bool requested_ = false;
+    bool requested_ = false, overlapped_ = false, locked_ = false, late_ = false;
 };
 
 }  // namespace rt::lab

@@ -1,7 +1,9 @@
-#include "lab/bench/device_session.hpp"
+#include "lab/session/device_session.hpp"
 
 #include <fcntl.h>
+#include <linux/usb/tmc.h>
 #include <poll.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -18,6 +20,10 @@ DeviceSession::DeviceSession(const std::string& path, milliseconds timeout)
       file_(::open(path.c_str(), O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC)),
       timeout_(timeout) {
     if (file_ < 0) fail("opening the device");
+    auto longest = static_cast<std::uint32_t>(timeout.count());
+    std::uint32_t before = 0;
+    usbtmc_ = ::ioctl(file_, USBTMC_IOCTL_GET_TIMEOUT, &before) == 0;
+    if (usbtmc_) ::ioctl(file_, USBTMC_IOCTL_SET_TIMEOUT, &longest);
 }
 
 DeviceSession::~DeviceSession() {
@@ -34,6 +40,26 @@ bool DeviceSession::wait(short what, milliseconds timeout, const char* doing) co
     const int ready = ::poll(&entry, 1, static_cast<int>(timeout.count()));
     if (ready < 0 && errno != EINTR) fail(doing);
     return ready != 0;
+}
+
+void DeviceSession::clear() {
+    forget();
+    if (usbtmc_ && ::ioctl(file_, USBTMC_IOCTL_CLEAR) != 0) fail("clearing it");
+}
+
+std::optional<int> DeviceSession::status() {
+    unsigned char status = 0;
+    if (!usbtmc_ || ::ioctl(file_, USBTMC488_IOCTL_READ_STB, &status) != 0) return std::nullopt;
+    return status;
+}
+
+void DeviceSession::to_local() {
+    if (usbtmc_) ::ioctl(file_, USBTMC488_IOCTL_GOTO_LOCAL);
+}
+
+void DeviceSession::trigger() {
+    if (!usbtmc_) return Session::trigger();
+    if (::ioctl(file_, USBTMC488_IOCTL_TRIGGER) != 0) fail("triggering it");
 }
 
 void DeviceSession::write(std::string_view bytes) {

@@ -1,8 +1,8 @@
 // A serial line.
 #pragma once
 
-#include "lab/bench/session.hpp"
 #include "lab/model/address.hpp"
+#include "lab/session/session.hpp"
 
 namespace rt::lab {
 

@@ -1,4 +1,4 @@
-#include "lab/bench/session.hpp"
+#include "lab/session/session.hpp"
 
 #include <fmt/core.h>
 
@@ -7,11 +7,13 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "lab/bench/device_session.hpp"
-#include "lab/bench/hislip_session.hpp"
-#include "lab/bench/serial_session.hpp"
-#include "lab/bench/tcp_session.hpp"
-#include "lab/model/address.hpp"
+#include "lab/session/device_session.hpp"
+#include "lab/session/gpib_session.hpp"
+#include "lab/session/hislip_session.hpp"
+#include "lab/session/serial_session.hpp"
+#include "lab/session/tcp_session.hpp"
+#include "lab/session/usbtmc_session.hpp"
+#include "lab/session/vxi11_session.hpp"
 
 namespace rt::lab {
 
@@ -53,6 +55,7 @@ std::string Session::read_until(char end, milliseconds timeout) {
         std::string line = std::exchange(buffer_, {});
         ends_ = false;
         if (line.ends_with(end)) line.pop_back();
+        answered();
         return line;
     }
     for (std::size_t searched = 0;;) {
@@ -60,13 +63,22 @@ std::string Session::read_until(char end, milliseconds timeout) {
         if (at != std::string::npos) {
             std::string line = buffer_.substr(0, at);
             buffer_.erase(0, at + 1);
+            answered();
             return line;
         }
-        if (ends_) return std::exchange(buffer_, {});
+        if (ends_) {
+            answered();
+            return std::exchange(buffer_, {});
+        }
         if (buffer_.size() > most_bytes) fail_bench(peer_ + " sent an endless answer");
         searched = buffer_.size();
         read_more(deadline, timeout, "waiting for an answer");
     }
+}
+
+std::string Session::take_what_came(milliseconds timeout) {
+    if (buffer_.empty()) buffer_ = read_some(timeout, "waiting for an answer");
+    return std::exchange(buffer_, {});
 }
 
 std::string Session::read_exactly(std::size_t count, milliseconds timeout) {
@@ -86,8 +98,15 @@ std::string Session::read_exactly(std::size_t count, milliseconds timeout) {
     return bytes;
 }
 
-std::unique_ptr<Session> open_session(const std::string& text, milliseconds timeout) {
-    const Address address = parse_address(text);
+void Session::lock(const std::string&, milliseconds) {
+    fail_bench(peer_ + ": an instrument cannot be locked over this kind of connection");
+}
+
+void Session::trigger() {
+    fail_bench(peer_ + ": this kind of connection has no trigger");
+}
+
+std::unique_ptr<Session> open_session(const Address& address, milliseconds timeout) {
     switch (address.kind) {
         case Address::Kind::tcp:
             return std::make_unique<TcpSession>(address.host, address.port, timeout);
@@ -97,10 +116,16 @@ std::unique_ptr<Session> open_session(const std::string& text, milliseconds time
             return std::make_unique<SerialSession>(address, timeout);
         case Address::Kind::device:
             return std::make_unique<DeviceSession>(address.path, timeout);
+        case Address::Kind::vxi11:
+            return std::make_unique<Vxi11Session>(address.host, address.port, address.name, timeout);
+        case Address::Kind::usb:
+            return std::make_unique<UsbtmcSession>(open_usb(address, timeout), timeout);
+        case Address::Kind::gpib:
+            return std::make_unique<GpibSession>(address, timeout);
         default:
             break;
     }
-    fail_input("the address " + in_quotes(text) + " has nobody to talk to");
+    fail_input("an address " + in_quotes(address.text) + " has nobody to talk to");
 }
 
 }  // namespace rt::lab

@@ -5,11 +5,23 @@
 #include <string>
 #include <vector>
 
+#include "lab/model/address.hpp"
 #include "lab/simulate/fault_script.hpp"
 
 namespace rt::lab {
 
-enum class Transport { tcp, hislip };
+enum class Transport {
+    tcp,
+    hislip,
+    hislip_overlapped,  // a server that insists on this mode
+    vxi11,
+    usb,   // a stand-in for a USB device: its transfers come over the socket
+    gpib,  // a converter with the instrument behind it
+};
+// Of a name of simulated_transports().
+Transport transport_of(const std::string& name);
+
+inline constexpr int simulated_gpib_address = 9;
 
 class InstrumentServer {
   public:
@@ -21,8 +33,11 @@ class InstrumentServer {
 
     std::string host() const { return "127.0.0.1"; }
     std::string port() const;
-    // As a bench file writes it: "tcp://127.0.0.1:5025".
+    // As a bench file writes it: "tcp://127.0.0.1:5025". Of a stand-in or a converter the socket it listens
+    // on.
     std::string address() const;
+    // For a session.
+    Address place() const;
 
   private:
     struct State;

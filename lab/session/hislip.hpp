@@ -1,4 +1,4 @@
-// Messages of HiSLIP (IVI-6.1, revision 1.1), shared by the client and the simulated instruments.
+// Messages of HiSLIP (IVI-6.1, revisions 1.1 and 2.0), shared by the client and the simulated instruments.
 #pragma once
 
 #include <array>
@@ -40,7 +40,13 @@ enum class Type : std::uint8_t {
 
 inline constexpr std::size_t header_size = 16;
 inline constexpr std::uint32_t first_message_id = 0xffffff00;
-inline constexpr std::uint32_t protocol_version = 0x0100;  // 1.0: what every server speaks
+inline constexpr std::uint32_t protocol_version = 0x0200;  // the lower of the two sides counts
+// Of InitializeResponse (control code; the second since 2.0) and of a device clear.
+inline constexpr std::uint8_t overlapped = 1, encryption_mandatory = 2;
+// Of AsyncRemoteLocalControl (IVI-6.1, table 16): to local without a change of remote enable.
+inline constexpr std::uint8_t go_to_local = 6;
+// Of AsyncLock and its response.
+inline constexpr std::uint8_t lock_release = 0, lock_request = 1;
 
 struct Header {
     Type type = Type::data_end;

@@ -7,6 +7,8 @@
 #include <string>
 #include <string_view>
 
+#include "lab/model/address.hpp"
+
 namespace rt::lab {
 
 class Session {
@@ -27,9 +29,26 @@ class Session {
     // True once after each service request that the instrument has sent.
     virtual bool service_requested() { return false; }
 
+    // True where an answer that comes late is never taken for that of the next question.
+    virtual bool discards_late() const { return false; }
+    // True where clear() reaches the instrument.
+    virtual bool clears() const { return false; }
+
+    // Nobody else may use the instrument from now on; with a key, only those who give the same key. Throws
+    // Error(bench) where the transport has no locks, and when somebody else keeps it longer than `timeout`.
+    virtual void lock(const std::string& key, std::chrono::milliseconds timeout);
+    virtual void unlock() {}
+    // Gives the panel back to the operator, where the transport can (remote/local, IEEE 488.1).
+    virtual void to_local() {}
+    // A group execute trigger. Throws Error(bench) where the transport has none.
+    virtual void trigger();
+
     // Whether something comes within `timeout`, without taking it; the session stays usable when nothing
     // does. True where the transport cannot tell.
     virtual bool answers(std::chrono::milliseconds) { return true; }
+
+    // What has come and was not taken; nothing when nothing comes within `timeout`. Throws Error(bench).
+    std::string take_what_came(std::chrono::milliseconds timeout);
 
     const std::string& peer() const { return peer_; }
     // Errors name the instrument by its role: "analyser at 192.0.2.7:5025 ...".
@@ -43,6 +62,11 @@ class Session {
     void message_ends() { ends_ = true; }
     // True for transports that tell so of every message.
     virtual bool marks_ends() const { return false; }
+    // What was read besides, while looking whether anything comes.
+    void keep(std::string_view bytes) { buffer_ += bytes; }
+    bool has_kept() const { return !buffer_.empty() || ends_; }
+    // An answer was taken as a whole.
+    virtual void answered() {}
     // Forgets what has been read: a new exchange begins.
     void forget() {
         buffer_.clear();
@@ -64,8 +88,7 @@ inline std::chrono::milliseconds to_milliseconds(double seconds) {
     return std::chrono::milliseconds(static_cast<long long>(seconds * 1000));
 }
 
-// "tcp://", "hislip://", "serial:" and "device:" addresses. Throws Error(input) for others, Error(bench) when
-// nobody answers in time.
-std::unique_ptr<Session> open_session(const std::string& address, std::chrono::milliseconds timeout);
+// Throws Error(input) for an address with nobody to talk to, Error(bench) when nobody answers in time.
+std::unique_ptr<Session> open_session(const Address& address, std::chrono::milliseconds timeout);
 
 }  // namespace rt::lab

@@ -1,7 +1,7 @@
 // A raw TCP connection to an instrument.
 #pragma once
 
-#include "lab/bench/session.hpp"
+#include "lab/session/session.hpp"
 
 namespace rt::lab {
 

@@ -1,11 +1,11 @@
-#include "lab/bench/tcp_session.hpp"
+#include "lab/session/tcp_session.hpp"
 
 #include <poll.h>
 
 #include <boost/asio/connect.hpp>
 #include <boost/asio/ip/tcp.hpp>
 
-#include "lab/bench/bounded_stream.hpp"
+#include "lab/session/bounded_stream.hpp"
 
 namespace rt::lab {
 
@@ -36,10 +36,11 @@ void TcpSession::write(std::string_view bytes) {
 
 bool TcpSession::readable() {
     boost::system::error_code error;
-    return state_->stream.available(error) > 0 && !error;
+    return has_kept() || (state_->stream.available(error) > 0 && !error);
 }
 
 bool TcpSession::answers(milliseconds timeout) {
+    if (has_kept()) return true;
     pollfd entry{state_->stream.native_handle(), POLLIN, 0};
     return ::poll(&entry, 1, static_cast<int>(timeout.count())) != 0;
 }

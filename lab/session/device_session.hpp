@@ -1,7 +1,7 @@
 // A character device that takes and gives messages, such as /dev/usbtmc0.
 #pragma once
 
-#include "lab/bench/session.hpp"
+#include "lab/session/session.hpp"
 
 namespace rt::lab {
 
@@ -14,6 +14,12 @@ class DeviceSession : public Session {
     DeviceSession& operator=(const DeviceSession&) = delete;
 
     void write(std::string_view bytes) override;
+    // What the kernel's driver for USBTMC offers beside messages; nothing at other devices.
+    void clear() override;
+    bool clears() const override { return usbtmc_; }
+    std::optional<int> status() override;
+    void to_local() override;
+    void trigger() override;
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
@@ -24,6 +30,7 @@ class DeviceSession : public Session {
     [[noreturn]] void fail(const char* doing) const;
 
     int file_;
+    bool usbtmc_ = false;
     std::chrono::milliseconds timeout_;
 };
 

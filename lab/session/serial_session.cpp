@@ -1,8 +1,8 @@
-#include "lab/bench/serial_session.hpp"
+#include "lab/session/serial_session.hpp"
 
 #include <boost/asio/serial_port.hpp>
 
-#include "lab/bench/bounded_stream.hpp"
+#include "lab/session/bounded_stream.hpp"
 
 namespace rt::lab {
 
@@ -25,7 +25,10 @@ SerialSession::SerialSession(const Address& address, milliseconds timeout)
                                                              : base::parity::none));
         port.set_option(
             base::stop_bits(address.stop_bits == 2 ? base::stop_bits::two : base::stop_bits::one));
-        port.set_option(base::flow_control(base::flow_control::none));
+        port.set_option(base::flow_control(address.flow == Address::Flow::lines ? base::flow_control::hardware
+                                           : address.flow == Address::Flow::characters
+                                               ? base::flow_control::software
+                                               : base::flow_control::none));
     } catch (const boost::system::system_error& error) {
         fail_bench(peer() + ": " + error.code().message() + " (opening the serial line)");
     }

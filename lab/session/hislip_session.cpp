@@ -1,5 +1,6 @@
-#include "lab/bench/hislip_session.hpp"
+#include "lab/session/hislip_session.hpp"
 
+#include <algorithm>
 #include <utility>
 
 #include "core/base/error.hpp"
@@ -22,6 +23,9 @@ HislipSession::HislipSession(const std::string& host, const std::string& port, c
     const Header answer = read_header(sync_, timeout);
     payload(sync_, answer, timeout);
     if (answer.type != Type::initialize_response) fail_bench(peer() + " does not answer Initialize");
+    // The bit has a meaning from 2.0 on.
+    if (answer.parameter >> 16 >= 0x0200 && (answer.control & hislip::encryption_mandatory))
+        fail_bench(peer() + " insists on encryption, which is not supported: allow plain sessions there");
     async_.write(hislip::message(Type::async_initialize, 0, answer.parameter & 0xffff));
     await(Type::async_initialize_response);
     std::string size;
@@ -32,6 +36,9 @@ HislipSession::HislipSession(const std::string& host, const std::string& port, c
     if (theirs.size() == 8) largest_ = hislip::take(theirs, 0, 8);
     if (largest_ < 64)
         fail_bench(peer() + " takes no messages: at most " + std::to_string(largest_) + " bytes");
+    overlapped_ = answer.control & hislip::overlapped;
+    // The mode is agreed on by a device clear (IVI-6.1, 6.12).
+    if (overlapped_) clear();
 }
 
 void HislipSession::name_peer(const std::string& role) {
@@ -56,9 +63,9 @@ std::string HislipSession::payload(TcpSession& channel, const Header& header, mi
     return header.length == 0 ? "" : channel.read_exactly(header.length, timeout);
 }
 
-Header HislipSession::await(Type type, std::string* text) {
+Header HislipSession::await(Type type, std::string* text, milliseconds more) {
     for (;;) {
-        const Header header = read_header(async_, timeout_);
+        const Header header = read_header(async_, timeout_ + more);
         std::string body = payload(async_, header, timeout_);
         if (header.type == Type::async_service_request) requested_ = true;
         if (header.type != type) continue;
@@ -68,26 +75,75 @@ Header HislipSession::await(Type type, std::string* text) {
 }
 
 void HislipSession::write(std::string_view bytes) {
+    if (std::exchange(late_, false)) clear();
     forget();  // an answer that nobody has read by now belongs to an earlier message
     while (!bytes.empty()) {
         const std::size_t most =
             static_cast<std::size_t>(std::min<std::uint64_t>(largest_, 1 << 20)) - hislip::header_size;
         const auto part = bytes.substr(0, most);
         bytes.remove_prefix(part.size());
-        last_id_ = next_id_;
-        next_id_ += 2;
-        sync_.write(hislip::message(bytes.empty() ? Type::data_end : Type::data,
-                                    std::exchange(delivered_, false) ? 1 : 0, last_id_, part));
+        const std::uint8_t flags = end_flags();
+        sync_.write(
+            hislip::message(bytes.empty() ? Type::data_end : Type::data, flags, next_message(), part));
     }
 }
 
+std::uint32_t HislipSession::next_message() {
+    last_id_ = next_id_;
+    next_id_ += 2;
+    return last_id_;
+}
+
+void HislipSession::trigger() {
+    const std::uint8_t flags = end_flags();
+    sync_.write(hislip::message(Type::trigger, flags, next_message()));
+}
+
+// Zero waiting is not asked for: a server may take its time for a lock that is free.
+void HislipSession::lock(const std::string& key, milliseconds timeout) {
+    async_.write(hislip::message(Type::async_lock, hislip::lock_request,
+                                 static_cast<std::uint32_t>(timeout.count()), key));
+    const Header answer = await(Type::async_lock_response, nullptr, timeout);
+    locked_ = answer.control == 1;
+    if (locked_) return;
+    if (answer.control == 0) fail_bench(peer() + " is locked by somebody else");
+    fail_bench(peer() + " refuses the lock");
+}
+
+void HislipSession::unlock() {
+    if (!std::exchange(locked_, false)) return;
+    async_.write(hislip::message(Type::async_lock, hislip::lock_release, last_id_));
+    await(Type::async_lock_response);
+}
+
+void HislipSession::to_local() {
+    async_.write(hislip::message(Type::async_remote_local_control, hislip::go_to_local, last_id_));
+    await(Type::async_remote_local_response);
+}
+
+// Of the message sent last: what belongs to an earlier one is passed over.
+bool HislipSession::answers(milliseconds timeout) {
+    if (!has_kept()) keep(read_some(timeout, "waiting for an answer"));
+    return has_kept();
+}
+
 std::string HislipSession::read_some(milliseconds timeout, const char*) {
+    const auto deadline = std::chrono::steady_clock::now() + timeout;
     for (;;) {
+        const auto left =
+            std::chrono::duration_cast<milliseconds>(deadline - std::chrono::steady_clock::now());
+        if (!sync_.answers(std::max(left, milliseconds(0)))) {
+            // In overlapped mode nothing tells a late answer from the next one: a device clear does away with
+            // it.
+            late_ = overlapped_;
+            return {};
+        }
         const Header header = read_header(sync_, timeout);
         std::string body = payload(sync_, header, timeout);
         if (header.type != Type::data && header.type != Type::data_end) continue;
-        // The answer to an earlier message that nobody read.
-        if (header.parameter != last_id_ && header.parameter != 0xffffffff) continue;
+        // The answer to an earlier message that nobody read. In overlapped mode answers are counted by
+        // themselves.
+        if (!overlapped_ && header.parameter != last_id_ && header.parameter != 0xffffffff) continue;
         if (header.type == Type::data_end) {
             delivered_ = true;
             message_ends();
@@ -105,15 +161,18 @@ void HislipSession::clear() {
     for (;;) {
         const Header header = read_header(sync_, timeout_);
         payload(sync_, header, timeout_);
-        if (header.type == Type::device_clear_acknowledge) break;
+        if (header.type != Type::device_clear_acknowledge) continue;
+        overlapped_ = header.control & hislip::overlapped;
+        break;
     }
     next_id_ = hislip::first_message_id;
     delivered_ = false;
     forget();
+    late_ = false;
 }
 
 std::optional<int> HislipSession::status() {
-    async_.write(hislip::message(Type::async_status_query, delivered_ ? 1 : 0, last_id_));
+    async_.write(hislip::message(Type::async_status_query, delivered_ && !overlapped_ ? 1 : 0, last_id_));
     return await(Type::async_status_response).control;
 }
 
