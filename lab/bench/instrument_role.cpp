@@ -21,6 +21,7 @@ InstrumentRole::InstrumentRole(ScpiSession session) : session_(std::move(session
 void InstrumentRole::prepare() {
     sent_to_.clear();
     group_.clear();
+    known_.clear();
     last_.clear();
     session_.is_set_up_as("");
     if (session_.knows("clear")) session_.send("clear");
@@ -103,7 +104,7 @@ void InstrumentRole::begin(const std::string& setting, const std::string& value)
     if (instrument().is("positioner") && info && info->unit != Unit::none)
         sent_to_[setting] = parse_quantity(value, info->unit).value;
     last_ += (last_.empty() ? "" : ", ") + setting + " = " + in_quotes(value);
-    told_[setting] = text;
+    told_[setting] = known_[setting] = text;
 }
 
 // Settings that go together are sent once all that changes is known.
@@ -127,36 +128,45 @@ void InstrumentRole::send_groups() {
     }
 }
 
-// What the instrument has of the settings that it was told, where its dialect can ask: why it is not that.
-std::string InstrumentRole::read_back() {
+// Why the instrument has not what it was told, where its dialect can ask for the setting.
+std::string InstrumentRole::confirm(const std::string& setting, const std::string& wanted) {
     const Dialect& dialect = instrument().dialect;
+    const auto there_is = session_.ask_if_known("confirm_" + setting);
+    if (!there_is) return {};
+    std::string answer = *there_is;
+    const SettingInfo* info = dialect.kind->find_setting(setting);
+    const Unit unit = info ? info->unit : Unit::none;
+    const std::string who = "the " + instrument().role + " has " + setting + " ";
+    if (info && unit != Unit::none) {
+        const auto there = parse_scpi_number(answer);
+        const double told = to_double(wanted).value();
+        const auto stated = dialect.tolerances.find(setting);
+        const double tolerance = stated != dialect.tolerances.end() ? stated->second
+                                 : is_decibel(unit)                 ? 0.1
+                                                                    : 1e-3 * std::abs(told);
+        if (there && std::abs(*there - told) <= tolerance) return {};
+        return who + (there ? format({*there, unit}) : in_quotes(answer)) + ", " + format({told, unit}) +
+               " was asked for";
+    }
+    std::erase(answer, '"');
+    const auto plain = [](std::string_view word) {
+        const std::string low = lower(trim(word));
+        return low == "1" ? std::string("on") : low == "0" ? std::string("off") : low;
+    };
+    if (plain(answer) == plain(wanted) || plain(answer) == plain(brief_form(wanted))) return {};
+    return who + in_quotes(answer) + ", " + in_quotes(wanted) + " was asked for";
+}
+
+std::string InstrumentRole::read_back() {
     for (const auto& [setting, wanted] : std::exchange(told_, {})) {
-        const std::string command = "confirm_" + setting;
-        const auto there_is = session_.ask_if_known(command);
-        if (!there_is) continue;
-        std::string answer = *there_is;
-        const SettingInfo* info = dialect.kind->find_setting(setting);
-        const Unit unit = info ? info->unit : Unit::none;
-        if (info && unit != Unit::none) {
-            const auto there = parse_scpi_number(answer);
-            const double told = to_double(wanted).value();
-            const auto stated = dialect.tolerances.find(setting);
-            const double tolerance = stated != dialect.tolerances.end() ? stated->second
-                                     : is_decibel(unit)                 ? 0.1
-                                                                        : 1e-3 * std::abs(told);
-            if (there && std::abs(*there - told) <= tolerance) continue;
-            return "the " + instrument().role + " has " + setting + " " +
-                   (there ? format({*there, unit}) : in_quotes(answer)) + ", " + format({told, unit}) +
-                   " was asked for";
-        }
-        std::erase(answer, '"');
-        const auto plain = [](std::string_view word) {
-            const std::string low = lower(trim(word));
-            return low == "1" ? std::string("on") : low == "0" ? std::string("off") : low;
-        };
-        if (plain(answer) == plain(wanted)) continue;
-        return "the " + instrument().role + " has " + setting + " " + in_quotes(answer) + ", " +
-               in_quotes(wanted) + " was asked for";
+        if (auto doubt = confirm(setting, wanted); !doubt.empty()) return doubt;
+    }
+    return {};
+}
+
+std::string InstrumentRole::still_set() {
+    for (const auto& [setting, wanted] : known_) {
+        if (auto doubt = confirm(setting, wanted); !doubt.empty()) return doubt;
     }
     return {};
 }
@@ -210,12 +220,23 @@ void InstrumentRole::zero() {
     }
 }
 
+void InstrumentRole::load_waveform(const std::vector<double>& samples) {
+    const DataForm form = instrument().dialect.form_of("load_waveform");
+    session_.send("load_waveform", {{"block", encode_numbers(samples, form)}});
+    const auto errors = session_.drain_errors();
+    if (!errors.empty()) session_.fail("it does not take the waveform: " + errors.front());
+    const auto there = session_.ask_if_known("query_samples");
+    if (there && parse_scpi_number(*there) != static_cast<double>(samples.size()))
+        session_.fail("it holds " + in_quotes(*there) + " samples, " + std::to_string(samples.size()) +
+                      " were sent");
+}
+
 std::string InstrumentRole::picture() {
     return session_.knows("picture") ? session_.ask_block("picture") : "";
 }
 
 std::vector<std::string> InstrumentRole::list(const std::string& name) {
-    const std::string answer = session_.ask("list_" + name);
+    const std::string answer = session_.ask_alone("list_" + name);
     if (std::count(answer.begin(), answer.end(), '"') % 2 != 0)
         fail_bench(instrument().role + " answers its " + name + " with a quote that does not end");
     auto out = csv_cells(answer, ',');

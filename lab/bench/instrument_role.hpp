@@ -39,6 +39,9 @@ class InstrumentRole {
     // What it has of the settings that it was told since it was asked last, where its dialect can ask
     // (confirm_NAME): why that is something else. Empty when it is not.
     std::string read_back();
+    // The same of every setting that it was told since it was prepared: somebody may have changed it
+    // meanwhile.
+    std::string still_set();
     void set(const std::string& setting, const std::string& value) {
         begin(setting, value);
         settle();
@@ -48,6 +51,9 @@ class InstrumentRole {
     std::vector<std::string> list(const std::string& name);
     // Zero and calibrate, those of them that the dialect has.
     void zero();
+    // Samples of one period from -1 to 1, sent in the form that the dialect states for load_waveform. Throws
+    // Error(bench) when it reports an error, or holds another number of them afterwards.
+    void load_waveform(const std::vector<double>& samples);
     // Nothing when the dialect has no picture.
     std::string picture();
 
@@ -57,14 +63,16 @@ class InstrumentRole {
   private:
     ScpiSession session_;
     void send_groups();
+    std::string confirm(const std::string& setting, const std::string& wanted);
 
     bool moving_ = false, refused_ = false;
     std::string last_;                          // what was begun and not yet taken, for messages
     std::map<std::string, std::string> group_;  // values of settings that go together, by setting
     std::set<std::string> waiting_;             // of these, what is to be sent
     bool asks_power_ = false;
-    std::map<std::string, double> sent_to_;    // of a turntable or mast: where, by setting
-    std::map<std::string, std::string> told_;  // since it was settled last: values, by setting
+    std::map<std::string, double> sent_to_;     // of a turntable or mast: where, by setting
+    std::map<std::string, std::string> told_;   // since it was settled last: values, by setting
+    std::map<std::string, std::string> known_;  // since it was prepared
 };
 
 // What a {value} of a setting becomes: the number in the unit of the setting, or the word. Throws

@@ -103,6 +103,34 @@ std::optional<double> parse_scpi_number(std::string_view text) {
     return factor ? std::optional(value * *factor) : std::nullopt;
 }
 
+std::string brief_form(std::string_view word) {
+    std::string out;
+    for (const char c : word) out += std::islower(static_cast<unsigned char>(c)) ? "" : std::string(1, c);
+    return out;
+}
+
+std::string encode_numbers(const std::vector<double>& values, const DataForm& form) {
+    const std::size_t bytes = bytes_of(form.form);
+    std::string body;
+    if (bytes == 0) {
+        for (const double value : values)
+            body += (body.empty() ? "" : ",") + exact(std::clamp(value, -1.0, 1.0));
+        return body;
+    }
+    const bool real = form.form == NumberForm::real32 || form.form == NumberForm::real64;
+    const double most = std::exp2(8 * static_cast<double>(bytes) - 1) - 1;
+    for (const double given : values) {
+        const double value = std::clamp(given, -1.0, 1.0);
+        const std::uint64_t bits = !real        ? static_cast<std::uint64_t>(std::llround(value * most))
+                                   : bytes == 8 ? std::bit_cast<std::uint64_t>(value)
+                                                : std::bit_cast<std::uint32_t>(static_cast<float>(value));
+        for (std::size_t i = 0; i < bytes; ++i)
+            body += static_cast<char>(bits >> 8 * (form.big_endian ? bytes - 1 - i : i) & 0xff);
+    }
+    const std::string length = std::to_string(body.size());
+    return "#" + std::to_string(length.size()) + length + body;
+}
+
 std::size_t bytes_of(NumberForm form) {
     switch (form) {
         case NumberForm::ascii:

@@ -16,8 +16,15 @@ namespace rt::lab {
 // the numbers that stand for none: 9.91E37 and the infinities.
 std::optional<double> parse_scpi_number(std::string_view text);
 
+// The short form of a word as SCPI-1999 writes it: "HORizontal" is HOR.
+std::string brief_form(std::string_view word);
+
 // How many bytes one number takes; 0 for text.
 std::size_t bytes_of(NumberForm form);
+
+// The other way: numbers from -1 to 1 as a block of definite length or a list. Whole numbers use their range;
+// what is beyond is cut off there.
+std::string encode_numbers(const std::vector<double>& values, const DataForm& form);
 
 // The numbers of a block, or of a list with commas between them. Nothing when it holds anything else, or no
 // whole number of them.

@@ -112,7 +112,9 @@ std::string ScpiSession::text_of(const std::string& command, const Arguments& ar
         fail_input(dialect.file.string(), "the dialect has no command \"" + command + "\", which role " +
                                               instrument_->role + " needs");
     }
-    for (const auto& [name, value] : arguments) require_sendable("{" + name + "}", value);
+    for (const auto& [name, value] : arguments) {
+        if (name != "block") require_sendable("{" + name + "}", value);
+    }
     const SettingInfo* setting =
         command.starts_with("set_") ? dialect.kind->find_setting(command.substr(4)) : nullptr;
     return fill(parse_command(at->second, setting ? setting->unit : Unit::none), arguments);
@@ -124,7 +126,7 @@ void ScpiSession::send(const std::string& command, const Arguments& arguments) {
 
 void ScpiSession::send_text(const std::string& text) {
     const Lock lock(*mutex_);
-    if (traffic_) traffic_->sent(instrument_->role, text);
+    if (traffic_) traffic_->sent(instrument_->role, text.substr(0, 1000));
     session_->write(text + "\n");
 }
 
@@ -295,8 +297,14 @@ void ScpiSession::scale(std::vector<double>& numbers, const DataForm::Scale& sca
     for (double& number : numbers) number = (number - reference) * increment + origin;
 }
 
+std::string ScpiSession::ask_alone(const std::string& command, const Arguments& arguments) {
+    const Lock lock(*mutex_);
+    require_in_step();
+    return ask(command, arguments);
+}
+
 double ScpiSession::ask_number(const std::string& command, const Arguments& arguments) {
-    const std::string text = ask(command, arguments);
+    const std::string text = ask_alone(command, arguments);
     const auto value = parse_scpi_number(text);
     if (!value) fail("answers " + in_quotes(text) + " to " + command + ", a number was expected");
     return *value;

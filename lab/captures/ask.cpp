@@ -114,11 +114,9 @@ void ReadBack::number(const std::string& what, const std::string& name, double w
 void ReadBack::word(const std::string& what, const std::string& name, const std::string& wanted) {
     const auto answer = asked(what);
     if (!answer) return;
-    std::string brief;
-    for (const char c : wanted) brief += std::islower(static_cast<unsigned char>(c)) ? "" : std::string(1, c);
     std::string given = lower(*answer);
     std::erase(given, '"');
-    if (given == lower(wanted) || given == lower(brief)) return;
+    if (given == lower(wanted) || given == lower(brief_form(wanted))) return;
     tell(name, in_quotes(*answer), wanted);
 }
 

@@ -65,7 +65,7 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
     require_done(session, "count",
                  instrument.timeout_s + 3 * static_cast<double>(setup.packets) * setup.seconds_per_packet,
                  "count");
-    const std::string text = session.ask("read_counts");
+    const std::string text = session.ask_alone("read_counts");
     const auto parts = split(text, ',');
     std::vector<std::uint64_t> numbers;
     for (const auto part : parts) {

@@ -21,11 +21,6 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
     ReadBack back(session);
     back.format_of_numbers("read_trace");
-    const double near_hz = 1e-4 * (setup.stop_hz - setup.start_hz);
-    back.number("start", "the lowest frequency", setup.start_hz, near_hz, Unit::hertz);
-    back.number("stop", "the highest frequency", setup.stop_hz, near_hz, Unit::hertz);
-    back.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
-    back.number("bandwidth", "the bandwidth", setup.bandwidth_hz, 1e-3 * setup.bandwidth_hz, Unit::hertz);
     auto differs = back.distrust();
     forget_overload(session);
     Network network;
@@ -65,6 +60,14 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
             network.s[4 * i + parameter] = {numbers[2 * i], numbers[2 * i + 1]};
         }
     }
+    // It has had during the sweeps what it has now, whoever changed it before.
+    ReadBack now(session);
+    const double near_hz = 1e-4 * (setup.stop_hz - setup.start_hz);
+    now.number("start", "the lowest frequency", setup.start_hz, near_hz, Unit::hertz);
+    now.number("stop", "the highest frequency", setup.stop_hz, near_hz, Unit::hertz);
+    now.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
+    now.number("bandwidth", "the bandwidth", setup.bandwidth_hz, 1e-3 * setup.bandwidth_hz, Unit::hertz);
+    if (!differs) differs = now.distrust();
     network.distrust = read_distrust(session, "lower the source power");
     if (!network.distrust) network.distrust = differs;
     return network;

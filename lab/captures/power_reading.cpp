@@ -36,20 +36,21 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
     ScpiSession& session = meter.session();
     session.send("set_frequency", {{"value", exact(setup.frequency_hz)}});
     session.send("set_averages", {{"count", std::to_string(setup.averages)}});
-    ReadBack back(session);
-    back.number("frequency", "the frequency", setup.frequency_hz, 1e-4 * setup.frequency_hz, Unit::hertz);
-    if (meter.instrument().dialect.levels == Unit::none) back.word("unit", "readings in", "DBM");
     forget_overload(session);
     PowerReading reading;
     reading.frequency_hz = setup.frequency_hz;
     reading.sensor = setup.sensor;
-    const std::string text = session.ask("read_power", {{"sensor", std::to_string(setup.sensor)}});
+    const std::string text = session.ask_alone("read_power", {{"sensor", std::to_string(setup.sensor)}});
     const auto level = to_reading(text);
     if (!level || std::abs(*level) > 1e6) {
         const auto errors = session.drain_errors();
         if (!errors.empty()) session.fail("no power was read: " + errors.front());
         session.fail("a power was expected, the answer is " + in_quotes(text));
     }
+    // It has had during the reading what it has now, whoever changed it before.
+    ReadBack back(session);
+    back.number("frequency", "the frequency", setup.frequency_hz, 1e-4 * setup.frequency_hz, Unit::hertz);
+    if (meter.instrument().dialect.levels == Unit::none) back.word("unit", "readings in", "DBM");
     std::optional<std::string> odd = back.distrust();
     const double dbm = level_in(meter.instrument(), *level, Unit::dbm, odd);
     reading.level_dbm = std::round(dbm * 1e4) / 1e4;  // as the kept capture states it

@@ -13,7 +13,6 @@ namespace {
 
 std::optional<std::string> read_back(ScpiSession& session, const SpectrumSetup& setup) {
     ReadBack back(session);
-    back.format_of_numbers("read_trace");
     const double span = setup.stop_hz - setup.start_hz;
     if (session.instrument().dialect.levels == Unit::none)
         back.word("unit", "levels in", setup.unit == Unit::dbuv ? "DBUV" : "DBM");
@@ -60,19 +59,6 @@ std::string text_of(const SpectrumSetup& s) {
     return out + " " + name(s.detector) + " " + symbol(s.unit);
 }
 
-// What is set already is not sent again, where the instrument can be asked for all of it.
-std::optional<std::string> prepare(ScpiSession& session, const SpectrumSetup& setup) {
-    const auto can_ask = [&](const char* what) { return session.knows(std::string("query_") + what); };
-    const bool asks = can_ask("start") && can_ask("stop") && can_ask("points") && can_ask("bandwidth") &&
-                      can_ask("detector") && can_ask("dwell") && can_ask("unit") && can_ask("coupled");
-    if (session.is_set_up_as(text_of(setup)) && asks) {
-        set_up(session, setup, false);
-        if (!read_back(session, setup)) return std::nullopt;
-    }
-    set_up(session, setup, true);
-    return read_back(session, setup);
-}
-
 // Dwell time for each part of the spectrum that is measured at once.
 double seconds_for(const Instrument& instrument, const SpectrumSetup& s) {
     const double span = s.stop_hz - s.start_hz;
@@ -94,19 +80,46 @@ std::vector<double> read_levels(ScpiSession& session, const SpectrumSetup& setup
     return levels;
 }
 
+bool can_ask_all(const ScpiSession& session) {
+    const auto known = [&](const char* what) { return session.knows(std::string("query_") + what); };
+    return known("start") && known("stop") && known("points") && known("bandwidth") && known("detector") &&
+           known("dwell") && known("unit") && known("coupled");
+}
+
+// Levels, and after them what the analyser has set: it has had that during the sweep, whoever changed it
+// before.
+std::vector<double> one_sweep(ScpiSession& session, const SpectrumSetup& setup,
+                              std::optional<std::string>& differs) {
+    ReadBack form(session);
+    form.format_of_numbers("read_trace");
+    forget_overload(session);
+    const Instrument& instrument = session.instrument();
+    require_done(session, "sweep", instrument.timeout_s + 1.5 * seconds_for(instrument, setup), "sweep");
+    std::optional<std::string> odd;
+    auto levels = read_levels(session, setup, odd);
+    differs = form.distrust() ? form.distrust() : read_back(session, setup);
+    if (!differs) differs = odd;
+    return levels;
+}
+
 }  // namespace
 
 Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup) {
     ScpiSession& session = analyser.session();
-    const auto differs = prepare(session, setup);
     const Instrument& instrument = analyser.instrument();
-    forget_overload(session);
-    require_done(session, "sweep", instrument.timeout_s + 1.5 * seconds_for(instrument, setup), "sweep");
+    // What is set already is not sent again, where the instrument can be asked for all of it afterwards.
+    const bool again = session.is_set_up_as(text_of(setup)) && can_ask_all(session);
+    set_up(session, setup, !again);
     Spectrum spectrum;
-    std::optional<std::string> odd;
-    spectrum.level = read_levels(session, setup, odd);
+    std::optional<std::string> differs;
+    spectrum.level = one_sweep(session, setup, differs);
+    if (again && differs) {
+        differs.reset();
+        set_up(session, setup, true);
+        spectrum.level = one_sweep(session, setup, differs);
+    }
     spectrum.distrust = read_distrust(session, "raise the reference level or the attenuation");
-    if (!spectrum.distrust) spectrum.distrust = differs ? differs : odd;
+    if (!spectrum.distrust) spectrum.distrust = differs;
     spectrum.unit = setup.unit;
     spectrum.frequency_hz.resize(setup.points);
     for (std::size_t i = 0; i < setup.points; ++i) {

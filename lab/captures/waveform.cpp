@@ -83,11 +83,6 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
                  {{"channel", std::to_string(setup.trigger_channel)}, {"v", exact(setup.trigger_v)}});
     ReadBack back(session);
     back.format_of_numbers("read_waveform");
-    back.number("span", "the time of a record", setup.span_s, 1e-3 * setup.span_s, Unit::second);
-    back.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
-    for (const int channel : setup.channels)
-        back.number("range", "the range", setup.range_v, 0.01 * setup.range_v, Unit::volt, true,
-                    {{"channel", std::to_string(channel)}});
     auto differs = back.distrust();
     forget_overload(session);
     require_done(session, "acquire", oscilloscope.instrument().timeout_s + 2 * setup.span_s, "record");
@@ -104,6 +99,14 @@ Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup) {
         }
     }
     Waveform out = waveform_in_memory(std::move(channels), step);
+    // It has had during the record what it has now, whoever changed it before.
+    ReadBack now(session);
+    now.number("span", "the time of a record", setup.span_s, 1e-3 * setup.span_s, Unit::second);
+    now.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
+    for (const int channel : setup.channels)
+        now.number("range", "the range", setup.range_v, 0.01 * setup.range_v, Unit::volt, true,
+                   {{"channel", std::to_string(channel)}});
+    if (!differs) differs = now.distrust();
     out.distrust = read_distrust(session, "enlarge the range");
     if (!out.distrust) out.distrust = differs;
     return out;

@@ -62,7 +62,7 @@ constexpr std::array<std::pair<const char*, NumberForm>, 6> number_forms{{{"asci
                                                                           {"int16", NumberForm::int16},
                                                                           {"int32", NumberForm::int32}}};
 // Commands whose answers are traces or records, and those whose end may show otherwise than by an answer.
-const std::vector<std::string> data_commands{"read_trace", "read_waveform", "read_iq"};
+const std::vector<std::string> data_commands{"read_trace", "read_waveform", "read_iq", "load_waveform"};
 const std::vector<std::string> long_commands{"sweep", "acquire", "record_iq", "count"};
 
 std::size_t field_of(const ConfigSection& section, const char* key, const Dialect& dialect) {
@@ -114,7 +114,9 @@ DataForm read_data(const ConfigSection& section, const Dialect& dialect) {
     const bool whole = form.starts_with("int");
     const auto scale = section.table("scale", scale_section);
     if (scale && !whole) section.fail("scale", "is of whole numbers: int8, int16 or int32");
-    if (whole && !scale) section.fail("form", "whole numbers stand for others: say how in scale");
+    // What is sent is scaled to the range of the numbers.
+    const bool sent = out.commands == std::vector<std::string>{"load_waveform"};
+    if (whole && !scale && !sent) section.fail("form", "whole numbers stand for others: say how in scale");
     if (!scale) return out;
     out.scale = DataForm::Scale{field_of(*scale, "increment", dialect), field_of(*scale, "origin", dialect),
                                 field_of(*scale, "reference", dialect), field_of(*scale, "points", dialect)};

@@ -143,6 +143,18 @@ constexpr std::array supply_commands{
     CommandInfo{"query_current", true, "", "measured current, in amperes"},
 };
 
+constexpr std::array waveform_settings{
+    SettingInfo{"rate", Unit::hertz, "1 MHz", true, "samples a second"},
+    SettingInfo{"amplitude", Unit::volt, "0.1 V", true, "from zero to the highest sample"},
+    SettingInfo{"offset", Unit::volt, "0 V", false, "added to every sample"},
+    SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF"},
+};
+constexpr std::array waveform_commands{
+    CommandInfo{"load_waveform", true, "block=#",
+                "samples of one period, from -1 to 1, in the form of [[data]]"},
+    CommandInfo{"query_samples", false, "", "how many samples it holds: compared with those that were sent"},
+};
+
 constexpr std::array switch_settings{
     SettingInfo{"output", Unit::none, "ON", true, "ON or OFF"},
 };
@@ -172,6 +184,8 @@ const std::array known_kinds{
     RoleKind{"power-meter", "power meter with one to three sensors", power_settings, power_commands},
     RoleKind{"attenuator", "step attenuator", attenuator_settings, {}},
     RoleKind{"supply", "DC supply", supply_settings, supply_commands},
+    RoleKind{"waveform-generator", "generator of waveforms out of samples", waveform_settings,
+             waveform_commands},
     RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},

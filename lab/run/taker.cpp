@@ -213,10 +213,13 @@ std::string Taker::vouch() {
     const std::string in_use = bench_.in_use();
     std::string doubt;
     for (const auto& role : bench_.speaking()) {
-        if (role == "unit") continue;
         InstrumentRole& instrument = bench_.role(role);
-        instrument.session().require_in_step();
+        if (role != "unit") instrument.session().require_in_step();
         if (doubt.empty()) doubt = instrument.distrust();
+        if (auto changed = instrument.still_set(); !changed.empty()) {
+            setter_.forget(role);  // set anew for the next point
+            if (doubt.empty()) doubt = changed + "; somebody has changed it meanwhile";
+        }
     }
     bench_.use(in_use);
     return doubt;

@@ -19,10 +19,12 @@ struct Stand {
     std::string watches;
     std::string simulation;  // in [simulation] and further tables
     std::string paths;
+    std::string wire_extra;                              // keys of the wire to the power meter
     std::string unit_extra;                              // further tables of the simulated unit
     std::string own_rules;                               // further rules of the book "own"
     std::map<std::string, std::string> instrument_keys;  // by role
     std::map<std::string, std::string> addresses;        // by role; simulated without
+    std::map<std::string, std::string> dialects;         // by role; the shipped ones without
 
     // Packet counts at a level, optionally judged.
     static std::string counting(const std::string& name, const std::string& more) {
@@ -50,7 +52,8 @@ struct Stand {
             const auto address = addresses.find(role);
             const auto keys = instrument_keys.find(role);
             const std::string own = keys == instrument_keys.end() ? "" : keys->second;
-            bench += instrument_text(role, dialect, port,
+            const auto spoken = dialects.find(role);
+            bench += instrument_text(role, spoken == dialects.end() ? dialect : spoken->second, port,
                                      "impedance = \"50 ohm\"\nscan_bandwidth = \"40 MHz\"\ntimeout = \"" +
                                          timeout +
                                          "\"\n"
@@ -74,7 +77,8 @@ struct Stand {
             "[[line]]\nport = \"out\"\nfrequency = \"1.5 MHz\"\nlevel = \"50 dBuV\"\n"
             "[[line]]\nport = \"out\"\nwhen = { state = \"loud\" }\nfrequency = \"1.2 MHz\"\nlevel = "
             "\"70 dBuV\"\n"
-            "[[wire]]\nfrom = \"generator\"\nto = \"power-meter\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
+            "[[wire]]\nfrom = \"generator\"\nto = \"power-meter\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n" +
+                wire_extra +
             "[[wire]]\nfrom = \"generator\"\nto = \"in\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
             "[[receiver]]\nport = \"in\"\nhalf = \"-90 dBm\"\nwidth = \"1 dB\"\npacket_bits = 100\n"
             "[[draw]]\ncurrent = \"40 mA\"\n"

@@ -42,6 +42,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"generator", make_source<SimulatedGenerator>},
     {"attenuator", make_source<SimulatedAttenuator>},
     {"supply", make_source<SimulatedSupply>},
+    {"waveform-generator", make_source<SimulatedWaveformGenerator>},
     {"switch", make_source<SimulatedSwitch>},
     {"positioner", make_source<SimulatedPositioner>},
     {"power-meter",

@@ -68,6 +68,41 @@ SimulatedSwitch::SimulatedSwitch(std::shared_ptr<Stage> stage, const std::string
          [this] { stage_->set_supply(on_ ? stage_->unit().supply_volts() : 0, most_a, on_); });
 }
 
+SimulatedWaveformGenerator::SimulatedWaveformGenerator(std::shared_ptr<Stage> stage, const std::string& role)
+    : ScpiInstrument(std::move(stage), "waveform generator", role) {
+    number("[SOURce]:TRACe:RATE", rate_hz_, ScpiUnit::hertz, {1, 1e9, 1e6});
+    number("[SOURce]:VOLTage:[LEVel]", amplitude_v_, ScpiUnit::plain, {0, 5, 0.1});
+    number("[SOURce]:VOLTage:OFFSet", offset_v_, ScpiUnit::plain, {-5, 5, 0});
+    flag("OUTPut:[STATe]", on_);
+    tree_.on_query("TRACe:POINts", [this](const auto&) { return std::to_string(samples_.size()); });
+}
+
+void SimulatedWaveformGenerator::reset() {
+    rate_hz_ = 1e6, amplitude_v_ = 0.1, offset_v_ = 0;
+    on_ = false;
+    samples_.clear();
+}
+
+// A block may hold any bytes: it is taken before the message is read as text (IEEE 488.2, 7.7.6).
+std::optional<std::string> SimulatedWaveformGenerator::handle(std::string_view message) {
+    constexpr std::string_view load = "TRACe:DATA #";
+    if (!message.starts_with(load) || message.size() < load.size() + 1)
+        return ScpiInstrument::handle(message);
+    const auto digits = static_cast<std::size_t>(message[load.size()] - '0');
+    const auto body = message.substr(std::min(message.size(), load.size() + 1 + digits));
+    const auto length = to_double(message.substr(load.size() + 1, digits));
+    if (!length || *length != static_cast<double>(body.size()) || body.size() % 2 != 0) {
+        tree_.push_error({-161, "Invalid block data"});
+        return std::nullopt;
+    }
+    samples_.clear();
+    for (std::size_t i = 0; i < body.size(); i += 2) {
+        const auto low = static_cast<unsigned char>(body[i]), high = static_cast<unsigned char>(body[i + 1]);
+        samples_.push_back(static_cast<std::int16_t>(low | high << 8));
+    }
+    return std::nullopt;
+}
+
 SimulatedPositioner::SimulatedPositioner(std::shared_ptr<Stage> stage, const std::string& role)
     : ScpiInstrument(std::move(stage), "positioner", role) {
     number("POSition:ANGLe", wanted_angle_, ScpiUnit::plain, {-180, 360, 0},

@@ -56,6 +56,21 @@ class SimulatedSwitch : public ScpiInstrument {
     bool on_ = false;
 };
 
+// SOURce:TRACe:RATE, SOURce:VOLTage and its OFFSet, OUTPut; TRACe:DATA takes a block of 16-bit numbers,
+// TRACe:POINts? says how many it holds.
+class SimulatedWaveformGenerator : public ScpiInstrument {
+  public:
+    SimulatedWaveformGenerator(std::shared_ptr<Stage> stage, const std::string& role);
+    std::optional<std::string> handle(std::string_view message) override;
+
+  private:
+    void reset() override;
+
+    double rate_hz_ = 1e6, amplitude_v_ = 0.1, offset_v_ = 0;
+    bool on_ = false;
+    std::vector<std::int16_t> samples_;
+};
+
 // A turntable (POSition:ANGLe, 30 deg/s) and mast (POSition:HEIGht, 0.5 m/s) in one. Movements go on by
 // themselves; *OPC? answers when they have ended.
 class SimulatedPositioner : public ScpiInstrument {

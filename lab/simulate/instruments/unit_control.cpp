@@ -33,7 +33,7 @@ SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
                          at = value.find("\"\"", at + 1))
                         value.erase(at, 1);
                 }
-                if (!stage_->follows()) return;
+                if (!stage_->follows() || distorts_) return;
                 if (!stage_->unit().set(setting, value)) throw ScpiError{-224, "Illegal parameter value"};
             },
             [this, setting](const auto&) { return stage_->unit().get(setting); });

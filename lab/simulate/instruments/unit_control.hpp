@@ -13,7 +13,7 @@ class SimulatedUnitControl : public ScpiInstrument {
     std::optional<std::string> handle(std::string_view message) override;
 
   private:
-    void reset() override {}
+    void reset() override { stage_->unit().restart(); }
 };
 
 }  // namespace rt::lab

@@ -20,8 +20,8 @@ class ConverterConnection : public std::enable_shared_from_this<ConverterConnect
         : socket_(std::move(socket)), served_(std::move(served)) {}
 
     void read() {
-        constexpr std::size_t longest = 1 << 16;
-        asio::async_read_until(socket_, asio::dynamic_buffer(buffer_, longest), '\n',
+        constexpr std::size_t longest = 1 << 25;
+        asio::async_read_until(socket_, asio::dynamic_buffer(buffer_, longest), MessageEnd{},
                                [self = shared_from_this()](const auto& error, std::size_t length) {
                                    if (!error) self->take(length);
                                });
@@ -29,7 +29,7 @@ class ConverterConnection : public std::enable_shared_from_this<ConverterConnect
 
   private:
     void take(std::size_t length) {
-        const std::string line(trim(buffer_.substr(0, length)));
+        const std::string message = buffer_.substr(0, length), line(trim(message));
         buffer_.erase(0, length);
         const std::string address = "@address ";
         if (line.starts_with(address)) {
@@ -43,7 +43,7 @@ class ConverterConnection : public std::enable_shared_from_this<ConverterConnect
         } else if (line == "@clear") {
             pending_.clear();
         } else if (!line.starts_with('@')) {
-            Reply reply = served_->reply(line);
+            Reply reply = served_->reply(message);
             if (reply.drop) return;
             leaves_ = reply.leaves;
             pending_ = reply.text ? *reply.text + (reply.cut ? "" : "\n") : "";

@@ -12,7 +12,7 @@ using asio::ip::tcp;
 
 namespace {
 
-constexpr std::size_t longest_message = 1 << 16;
+constexpr std::size_t longest_message = 1 << 25;
 
 class LineConnection : public std::enable_shared_from_this<LineConnection> {
   public:
@@ -20,7 +20,7 @@ class LineConnection : public std::enable_shared_from_this<LineConnection> {
         : socket_(std::move(socket)), served_(std::move(served)) {}
 
     void read() {
-        asio::async_read_until(socket_, asio::dynamic_buffer(buffer_, longest_message), '\n',
+        asio::async_read_until(socket_, asio::dynamic_buffer(buffer_, longest_message), MessageEnd{},
                                [self = shared_from_this()](const auto& error, std::size_t length) {
                                    if (!error) self->answer(length);
                                });
@@ -28,7 +28,7 @@ class LineConnection : public std::enable_shared_from_this<LineConnection> {
 
   private:
     void answer(std::size_t length) {
-        std::string message = buffer_.substr(0, length - 1);
+        std::string message = buffer_.substr(0, length);
         buffer_.erase(0, length);
         // A browser that a page sends here speaks HTTP; nothing of what follows is for an instrument.
         if (std::exchange(first_, false) && message.find(" HTTP/") != std::string::npos) return;

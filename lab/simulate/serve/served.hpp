@@ -2,6 +2,7 @@
 #pragma once
 
 #include <boost/asio/ip/tcp.hpp>
+#include <boost/asio/read_until.hpp>
 #include <memory>
 #include <optional>
 #include <set>
@@ -55,6 +56,19 @@ struct Served {
     Reply reply(std::string message);
 };
 
+// How long the first message of a buffer is, its line feed included: a block in it (#18...) may hold any
+// bytes. 0 when it has not come yet.
+std::size_t message_length(std::string_view buffer);
+
+// For reading up to there.
+struct MessageEnd {
+    template <class Place>
+    std::pair<Place, bool> operator()(Place begin, Place end) const {
+        const std::size_t length = message_length(std::string(begin, end));
+        return {begin + static_cast<std::ptrdiff_t>(length), length != 0};
+    }
+};
+
 // A client of each transport; it lives as long as its connection.
 void serve_lines(boost::asio::ip::tcp::socket socket, std::shared_ptr<Served> served);
 void serve_vxi11(boost::asio::ip::tcp::socket socket, std::shared_ptr<Served> served);
@@ -68,3 +82,6 @@ void serve_hislip(boost::asio::ip::tcp::socket socket, std::shared_ptr<Served> s
                   std::shared_ptr<HislipChannels> channels, bool overlapped);
 
 }  // namespace rt::lab
+
+template <>
+struct boost::asio::is_match_condition<rt::lab::MessageEnd> : std::true_type {};

@@ -18,8 +18,26 @@ std::uint8_t Served::status_byte() const {
     return static_cast<std::uint8_t>(text ? to_double(*text).value_or(0) : 0);
 }
 
+std::size_t message_length(std::string_view buffer) {
+    bool quoted = false;
+    for (std::size_t at = 0; at < buffer.size(); ++at) {
+        if (buffer[at] == '"') quoted = !quoted;
+        if (buffer[at] == '\n') return at + 1;
+        if (quoted || buffer[at] != '#' || at + 1 >= buffer.size()) continue;
+        if (buffer[at + 1] < '1' || buffer[at + 1] > '9') continue;
+        const auto digits = static_cast<std::size_t>(buffer[at + 1] - '0');
+        if (buffer.size() < at + 2 + digits) return 0;
+        const auto size = to_double(buffer.substr(at + 2, digits));
+        if (!size || *size < 0) continue;
+        at += 1 + digits + static_cast<std::size_t>(*size);
+    }
+    return 0;
+}
+
 Reply Served::reply(std::string message) {
-    while (!message.empty() && (message.back() == '\n' || message.back() == '\r')) message.pop_back();
+    if (message.ends_with('\n')) message.pop_back();
+    // The last byte of a block stays.
+    if (message.ends_with('\r') && message.find('#') == std::string::npos) message.pop_back();
     return faults.reply(*instrument, message);
 }
 
