@@ -19,6 +19,7 @@
     each(push_command) \
     each(rules_command) \
     each(bench_command) \
+    each(dialects_command) \
     each(kinds_command)
 // clang-format on
 

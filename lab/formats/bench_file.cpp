@@ -37,6 +37,14 @@ constexpr std::array simulation_keys{
     KeyInfo{"seed", Key::whole, false, "of the noise"},
     KeyInfo{"instant", Key::flag, false, "sweeps and movements take no time"},
     KeyInfo{"fault", Key::tables, false, "what goes wrong, to rehearse it"},
+    KeyInfo{"accent", Key::tables, false, "headers of its own that an instrument has, to rehearse dialects"},
+};
+
+constexpr std::array accent_keys{
+    KeyInfo{"role", Key::text, true, "which simulated instrument"},
+    KeyInfo{"hears", Key::text, true, "a header of its own, in the long form, with ? for a question"},
+    KeyInfo{"means", Key::text, false, "the header of SCPI-1999 that it is carried out as"},
+    KeyInfo{"answers", Key::text, false, "or what it answers; without both it is unknown to it"},
 };
 
 constexpr std::array fault_keys{
@@ -96,10 +104,13 @@ constexpr SectionInfo contribution_section{"[[uncertainty.contribution]]", "One 
                                            contribution_keys};
 constexpr SectionInfo simulation_section{"[simulation]", "The world behind simulated instruments.",
                                          simulation_keys};
+constexpr SectionInfo accent_section{"[[simulation.accent]]",
+                                     "How an instrument speaks otherwise than SCPI-1999.", accent_keys};
 constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
-constexpr std::array<const SectionInfo*, 10> bench_sections{
-    &converter_section, &bench_root_section,  &bench_section,        &instrument_section, &path_section,
-    &path_part_section, &uncertainty_section, &contribution_section, &simulation_section, &fault_section};
+constexpr std::array<const SectionInfo*, 11> bench_sections{
+    &accent_section,       &converter_section,  &bench_root_section, &bench_section,
+    &instrument_section,   &path_section,       &path_part_section,  &uncertainty_section,
+    &contribution_section, &simulation_section, &fault_section};
 
 PathEntry read_part(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named) {
     static const std::vector<std::string> kinds{"cable", "attenuator", "amplifier", "antenna",
@@ -163,6 +174,11 @@ Simulation read_simulation(const ConfigSection& section, const std::filesystem::
     simulation.instant = section.flag("instant");
     for (const auto& fault : section.tables("fault", fault_section)) {
         simulation.faults.push_back(read_fault(fault));
+    }
+    for (const auto& accent : section.tables("accent", accent_section)) {
+        simulation.accents.push_back(
+            {accent.text("role"), accent.text("hears"), accent.text("means"), accent.text("answers")});
+        if (accent.has("means") && accent.has("answers")) accent.fail("means", "goes with no answers");
     }
     return simulation;
 }
@@ -252,6 +268,8 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
         bench.simulation = read_simulation(*section, file, files);
         for (const auto& fault : section->tables("fault", fault_section))
             require_role(bench, fault, fault.text("role"));
+        for (const auto& accent : section->tables("accent", accent_section))
+            require_role(bench, accent, accent.text("role"));
     }
     for (const auto& instrument : bench.instruments) {
         if (instrument.simulated() && !bench.simulation) {

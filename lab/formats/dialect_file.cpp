@@ -23,6 +23,10 @@ constexpr std::array dialect_keys{
         "one by its id, or a file beside this one; a command of \"\" is left out"},
     KeyInfo{"wake", Key::quantity, false, "waited after connecting, before the first question", Unit::second},
     KeyInfo{"greets", Key::flag, false, "it says something by itself when it is connected: passed over"},
+    KeyInfo{"undecided", Key::whole, false,
+            "how much of a dialect that was begun by asking is still to be decided: it cannot be used until "
+            "this line is "
+            "taken out"},
     KeyInfo{"quotes", Key::text, false,
             "what stands round words that need it: double (without it), single or none"},
     KeyInfo{
@@ -122,13 +126,19 @@ Dialect read_dialect(const std::filesystem::path& file, const InputFiles* files)
     dialect.id = head.text("id");
     dialect.title = head.text("title");
     head.at("kind", [&] { dialect.kind = &find_role_kind(head.text("kind")); });
+    if (head.has("undecided"))
+        head.fail("undecided",
+                  "says that something in this dialect is still to be decided: see its first lines, decide, "
+                  "then take this line out");
     dialect.wake_s = head.quantity_or("wake", 0);
     if (!(dialect.wake_s >= 0 && dialect.wake_s <= 600)) head.fail("wake", "must be 0 s to 10 min");
     dialect.greets = head.flag("greets");
     for (auto& [name, command] : root.pairs("commands")) {
         if (!command.empty()) dialect.commands[name] = command;
     }
-    for (auto& [name, word] : root.pairs("detectors")) dialect.detectors[name] = word;
+    for (auto& [name, word] : root.pairs("detectors")) {
+        if (!word.empty()) dialect.detectors[name] = word;
+    }
     dialect.overload_mask = root.whole("overload_mask").value_or(0);
     read_levels(head, dialect);
     for (const auto& section : root.tables("together", together_section)) read_together(section, dialect);

@@ -75,12 +75,21 @@ struct PlannedFault {
     std::string text;     // of an entry in the error queue
 };
 
+// How a simulated instrument speaks otherwise than SCPI-1999.
+struct Accent {
+    std::string role;
+    std::string hears;    // a header, with ? for a question
+    std::string means;    // what it carries out
+    std::string answers;  // or what it answers
+};
+
 struct Simulation {
     std::filesystem::path unit;  // what the simulated instruments see
     std::string unit_reference;  // as the bench names it
     std::uint64_t seed = 1;
     bool instant = false;  // sweeps and movements take no time
     std::vector<PlannedFault> faults;
+    std::vector<Accent> accents;
 };
 
 struct Bench {

@@ -49,6 +49,10 @@ void add_common_commands(ScpiTree& tree, const std::string& identity, std::funct
         return std::to_string(summary | ((summary & *requests) ? 64 : 0));
     });
     tree.on_query("SYSTem:ERRor:[NEXT]", [&tree](const auto&) { return tree.pop_error(); });
+    tree.on_query("SYSTem:HELP:HEADers", [&tree](const auto&) {
+        const std::string text = tree.headers(), length = std::to_string(text.size());
+        return "#" + std::to_string(length.size()) + length + text;
+    });
     tree.on_query("SYSTem:VERSion", [](const auto&) { return std::string("1999.0"); });
 }
 

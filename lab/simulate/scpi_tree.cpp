@@ -200,6 +200,24 @@ void ScpiTree::push_error(ScpiError error) {
     }
 }
 
+std::string ScpiTree::headers() const {
+    std::string out;
+    for (const auto& entry : entries_) {
+        std::string header;
+        for (const auto& node : entry.nodes) {
+            std::string form = node.long_form;
+            // The short form in capitals, as manuals write it.
+            for (std::size_t i = 0; i < form.size(); ++i)
+                form[i] = static_cast<char>(i < node.short_form.size()
+                                                ? std::toupper(static_cast<unsigned char>(form[i]))
+                                                : std::tolower(static_cast<unsigned char>(form[i])));
+            header += (header.empty() ? "" : ":") + (node.optional ? "[" + form + "]" : form);
+        }
+        out += header + (entry.command ? "" : "?") + "\n";
+    }
+    return out;
+}
+
 std::string ScpiTree::pop_error() {
     if (errors_.empty()) return "0,\"No error\"";
     const ScpiError error = errors_.front();

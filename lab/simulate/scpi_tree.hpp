@@ -35,6 +35,9 @@ class ScpiTree {
     // throws ScpiError to refuse. Errors go to the queue, and end the message.
     std::optional<std::string> execute(std::string_view message);
 
+    // Every header that it knows, a line each: "SENSe:FREQuency:STARt" and, for those that ask only, a "?".
+    std::string headers() const;
+
     void push_error(ScpiError error);
     std::string pop_error();  // "0,\"No error\"" when the queue is empty
     void clear_errors() { errors_.clear(); }

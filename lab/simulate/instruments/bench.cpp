@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/base/error.hpp"
+#include "lab/simulate/accent.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/meters.hpp"
 #include "lab/simulate/instruments/sources.hpp"
@@ -97,8 +98,14 @@ const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsi
     for (const auto& fault : bench_.simulation->faults) {
         if (fault.role == instrument.role) faults.push_back(fault);
     }
-    server = std::make_unique<InstrumentServer>(make_simulated(stage_, instrument), port,
-                                                transport_of(instrument.place.name), std::move(faults));
+    auto made = make_simulated(stage_, instrument);
+    std::vector<Accent> accents;
+    for (const auto& accent : bench_.simulation->accents) {
+        if (accent.role == instrument.role) accents.push_back(accent);
+    }
+    if (!accents.empty()) made = std::make_shared<AccentedInstrument>(std::move(made), std::move(accents));
+    server = std::make_unique<InstrumentServer>(std::move(made), port, transport_of(instrument.place.name),
+                                                std::move(faults));
     return *server;
 }
 

@@ -1,0 +1,591 @@
+#include "lab/proof/begin_dialect.hpp"
+
+#include <fmt/core.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+#include <set>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
+#include "lab/clock.hpp"
+
+namespace rt::lab {
+namespace {
+
+using std::chrono::milliseconds;
+using End = BegunLine::End;
+
+// What headers for a command contain, in short forms: from the lists that instruments give of themselves.
+struct Words {
+    const char* command;
+    std::vector<std::string> any;
+    std::vector<std::string> none = {};
+};
+const std::vector<Words>& words() {
+    static const std::vector<Words> all{
+        {"set_start", {"star", "fstart"}, {"time", "trig"}},
+        {"set_stop", {"stop", "fstop"}, {"time", "trig", "meas"}},
+        {"set_points", {"poin"}, {"trac"}},
+        {"set_bandwidth", {"rbw", "band", "bwid", "filt", "resb"}, {"vid", "vbw", "auto"}},
+        {"set_detector", {"det"}},
+        {"set_dwell", {"dwel", "mtim", "meast", "apert"}},
+        {"set_reference", {"rlev", "refl"}, {"offs"}},
+        {"set_attenuation", {"att"}, {"auto", "step"}},
+        {"couple_attenuation", {"att:auto", "autoatt", "atta"}},
+        {"set_unit", {"unit"}},
+        {"set_frequency", {"freq", "cw"}, {"star", "stop", "span", "cent"}},
+        {"set_level", {"pow", "lev", "ampl"}, {"unit", "offs"}},
+        {"set_output", {"outp", "outs", "rfon"}},
+        {"set_modulation", {"mod"}},
+        {"set_voltage", {"volt"}, {"meas", "prot"}},
+        {"set_current", {"curr"}, {"meas", "prot"}},
+        {"set_averages", {"aver:coun", "avg"}},
+        {"set_span", {"swe:time", "tspan", "scal"}, {"step", "poin"}},
+        {"set_power", {"pow"}},
+        {"set_parameter", {"par"}, {"coun"}},
+        {"sweep", {"init", "run", "sing", "swe:star"}, {"cont", "samp"}},
+        {"acquire", {"init", "run", "sing", "acq"}, {"cont"}},
+        {"read_trace", {"trac", "curv", "data"}, {"form", "poin", "samp"}},
+        {"read_waveform", {"trac", "curv", "data"}, {"form", "poin"}},
+        {"read_power", {"read", "meas", "fetc"}},
+        {"query_overload", {"over", "ques"}, {"enab", "cond"}},
+        {"query_preamble", {"prea", "wfmp", "scal"}},
+    };
+    return all;
+}
+
+// The header of a command: up to its first value.
+std::string header_of(const std::string& text) {
+    return text.substr(0, std::min(text.find_first_of(" ;"), text.size()));
+}
+
+std::string plain(std::string_view header) {
+    std::string out;
+    for (const char c : header) {
+        if (c != '[' && c != ']') out += c;
+    }
+    return out;
+}
+
+class Beginner {
+  public:
+    Beginner(Session& session, const Dialect& like, std::string id, milliseconds patience)
+        : session_(session), like_(like), id_(std::move(id)), patience_(patience) {}
+
+    BegunDialect run() {
+        greeting();
+        identity();
+        error_queue();
+        help();
+        preparation();
+        common();
+        settings();
+        captures();
+        detectors();
+        write();
+        return std::move(out_);
+    }
+
+  private:
+    // The answer in one line; nothing when none comes.
+    std::optional<std::string> ask(const std::string& question) {
+        session_.write(question + "\n");
+        if (!session_.answers(patience_)) {
+            get_in_step();
+            return std::nullopt;
+        }
+        return std::string(trim(session_.read_until('\n', patience_)));
+    }
+
+    // What comes late is not the answer to the next question.
+    void get_in_step() {
+        if (session_.discards_late()) return;
+        if (session_.clears()) return session_.clear();
+        if (identify_.empty()) return;
+        std::string before;
+        for (int i = 0; i < 6; ++i) {
+            session_.write(identify_ + "\n");
+            if (!session_.answers(patience_)) return;
+            const std::string now(trim(session_.read_until('\n', patience_)));
+            if (now == before && now == out_.identity) break;
+            before = now;
+        }
+        while (session_.answers(milliseconds(50))) session_.read_until('\n', patience_);
+    }
+
+    // Entries of the error queue since it was asked last; none when it has no queue.
+    std::vector<std::string> errors() {
+        std::vector<std::string> entries;
+        for (int i = 0; i < 32 && !next_error_.empty(); ++i) {
+            const auto answer = ask(next_error_);
+            const auto code = answer ? to_double(std::string_view(*answer).substr(0, answer->find(','))) : 0;
+            if (!code || *code == 0) break;
+            entries.push_back(*answer);
+        }
+        return entries;
+    }
+
+    // A question that it answers without complaint.
+    std::optional<std::string> accepted(const std::string& question) {
+        auto answer = ask(question);
+        return errors().empty() && answer && !answer->empty() ? answer : std::nullopt;
+    }
+
+    // A command that it takes without complaint. Without an error queue nobody knows.
+    bool taken(const std::string& command) {
+        if (next_error_.empty()) return false;
+        session_.write(command + "\n");
+        return errors().empty();
+    }
+
+    void greeting() {
+        while (session_.answers(milliseconds(300))) {
+            session_.read_until('\n', patience_);
+            out_.greets = true;
+        }
+    }
+
+    void note(BegunLine line) { out_.lines.push_back(std::move(line)); }
+
+    void identity() {
+        BegunLine line{"identify", "", "", {}, End::person};
+        for (const std::string question : {"*IDN?", "ID?", "IDN?", "IDENtity?", "VERSion?"}) {
+            line.tried.push_back(question);
+            const auto answer = ask(question);
+            if (!answer || answer->empty()) continue;
+            identify_ = line.text = question;
+            out_.identity = *answer;
+            line.end = question == like_.commands.at("identify") ? End::as_like : End::other;
+            break;
+        }
+        if (identify_.empty())
+            fail_bench(session_.peer() +
+                       " answers none of *IDN?, ID?, IDN?: is it another address or line end?");
+        note(std::move(line));
+    }
+
+    void error_queue() {
+        BegunLine line{"next_error", "", "", {}, End::person};
+        for (const std::string question :
+             {"SYSTem:ERRor?", "SYSTem:ERRor:NEXT?", "ERRor?", "ERR?", "STATus:ERRor?"}) {
+            line.tried.push_back(question);
+            const auto answer = ask(question);
+            if (!answer || !to_double(std::string_view(*answer).substr(0, answer->find(',')))) continue;
+            next_error_ = line.text = question;
+            line.end = question == like_.commands.at("next_error") ? End::as_like : End::other;
+            break;
+        }
+        if (!next_error_.empty()) {
+            errors();
+            session_.write("RARE:TALLY:NOSUCH 1\n");
+            if (errors().empty()) {
+                line.note = "an unknown command makes no entry";
+                out_.decide.push_back(
+                    "its error queue stays empty after an unknown command: what was found by trying "
+                    "commands is not sure");
+            }
+        }
+        note(std::move(line));
+    }
+
+    // SCPI-1999, volume 2, 21.8: every header, a line each.
+    void help() {
+        session_.write("SYSTem:HELP:HEADers?\n");
+        if (!session_.answers(patience_)) return get_in_step();
+        std::string text = session_.read_until('\n', patience_);
+        if (text.size() > 2 && text[0] == '#' && text[1] >= '1' && text[1] <= '9') {
+            const auto digits = static_cast<std::size_t>(text[1] - '0');
+            const auto length = to_double(text.substr(2, digits));
+            text.erase(0, std::min(2 + digits, text.size()));
+            text += '\n';
+            while (length && static_cast<double>(text.size()) < *length)
+                text += session_.read_until('\n', patience_) + '\n';
+            if (session_.answers(milliseconds(100))) session_.read_until('\n', patience_);
+        }
+        if (!errors().empty()) return;
+        for (const auto part : split(text, '\n')) {
+            const std::string header = plain(trim(part.substr(0, part.find('/'))));
+            if (!header.empty()) headers_.push_back(header);
+        }
+        out_.headers = headers_.size();
+    }
+
+    // Headers that may be meant, those of the other dialect first.
+    std::vector<std::string> candidates(const std::string& command) const {
+        std::vector<std::string> out;
+        const auto own = like_.commands.find(command);
+        if (own != like_.commands.end()) out.push_back(header_of(own->second));
+        for (const auto& entry : words()) {
+            if (command != entry.command) continue;
+            for (const auto& header : headers_) {
+                const std::string low = lower(header);
+                const auto in = [&](const std::string& word) { return low.find(word) != std::string::npos; };
+                if (std::any_of(entry.any.begin(), entry.any.end(), in) &&
+                    std::none_of(entry.none.begin(), entry.none.end(), in))
+                    out.push_back(header);
+            }
+        }
+        return out;
+    }
+
+    bool required(const std::string& command) const {
+        if (command.starts_with("set_") && like_.kind->find_setting(command.substr(4)))
+            return like_.kind->find_setting(command.substr(4))->required;
+        for (const auto& info : like_.kind->commands) {
+            if (command == info.name) return info.required;
+        }
+        return false;
+    }
+
+    // The text of the other dialect with another header.
+    static std::string with_header(const std::string& text, const std::string& header) {
+        return header + text.substr(header_of(text).size());
+    }
+
+    void found_or_not(BegunLine line, const std::string& help) {
+        if (line.end == End::none && required(line.command)) {
+            line.end = End::person;
+            out_.decide.push_back(line.command + ": " + help);
+        }
+        note(std::move(line));
+    }
+
+    // Part by part: what it does not know of it is left out.
+    void preparation() {
+        const auto own = like_.commands.find("prepare");
+        if (own == like_.commands.end()) return;
+        BegunLine line{"prepare", "", "", {}, End::none};
+        std::string refused;
+        for (const auto part : split(own->second, ';')) {
+            std::string text(trim(part));
+            if (text.starts_with(':')) text.erase(0, 1);
+            line.tried.push_back(text);
+            if (taken(text)) {
+                line.text += (line.text.empty() ? "" : ";:") + text;
+            } else {
+                refused += (refused.empty() ? "" : ", ") + text;
+            }
+        }
+        line.end = line.text == own->second ? End::as_like : line.text.empty() ? End::none : End::other;
+        if (!refused.empty()) line.note = "does not take " + refused;
+        note(std::move(line));
+    }
+
+    // Commands without values and questions of every kind.
+    void common() {
+        for (const char* command : {"clear", "wait", "query_power_on", "query_overload", "query_corrected",
+                                    "query_external_reference", "query_temperature", "query_preamble"}) {
+            const auto own = like_.commands.find(command);
+            if (own == like_.commands.end()) continue;
+            BegunLine line{command, "", "", {}, End::none};
+            for (const auto& header : candidates(command)) {
+                const bool asks = own->second.find('?') != std::string::npos;
+                const std::string text = header == header_of(own->second) ? own->second
+                                         : asks && !header.ends_with('?') ? header + "?"
+                                                                          : header;
+                line.tried.push_back(text);
+                if (asks ? !accepted(text) : !taken(text)) continue;
+                line.text = text;
+                line.end = text == own->second ? End::as_like : End::other;
+                break;
+            }
+            found_or_not(std::move(line), "a question or command of every instrument");
+        }
+    }
+
+    // Set to what it says that it has: nothing changes.
+    void settings() {
+        std::vector<std::pair<std::string, std::string>> all;
+        for (const auto& setting : like_.kind->settings)
+            all.emplace_back(std::string("set_") + setting.name, setting.help);
+        for (const auto& info : like_.kind->commands) {
+            if (std::string_view(info.name).starts_with("set_") && info.name != std::string("set_detector"))
+                all.emplace_back(info.name, info.help);
+        }
+        for (const auto& [command, help] : all) {
+            const auto own = like_.commands.find(command);
+            if (own == like_.commands.end()) continue;
+            BegunLine line{command, "", "", {}, End::none};
+            std::string question;
+            for (const auto& header : candidates(command)) {
+                line.tried.push_back(header);
+                const std::string asked = channelled(header) + "?";
+                const auto answer = accepted(asked);
+                if (!answer) continue;
+                const std::string set =
+                    own->second.find("{channel}") == std::string::npos ? header + " " + *answer : "";
+                if (!set.empty() && !taken(set)) {
+                    line.note = "answers " + asked + " with " + *answer + ", and does not take that back";
+                    continue;
+                }
+                line.note = "has " + *answer + (set.empty() ? "" : ", and takes that back");
+                line.text = with_header(own->second, header);
+                line.end = line.text == own->second ? End::as_like : End::other;
+                question = header + "?";
+                break;
+            }
+            const bool other = line.end == End::other;
+            found_or_not(line, help);
+            // The question goes with it.
+            for (const std::string& name : {"query_" + command.substr(4), "confirm_" + command.substr(4)}) {
+                if (!like_.commands.contains(name)) continue;
+                if (other) note({name, question, "", {}, End::other});
+                if (question.empty()) note({name, "", "", {}, End::none});
+            }
+        }
+    }
+
+    static std::string channelled(std::string header) {
+        for (const std::string_view hole : {"{channel}", "{sensor}"}) {
+            if (const auto at = header.find(hole); at != std::string::npos)
+                header.replace(at, hole.size(), "1");
+        }
+        return header;
+    }
+
+    void captures() {
+        for (const std::string command : {"sweep", "acquire"}) {
+            const auto own = like_.commands.find(command);
+            if (own != like_.commands.end()) one_capture(command, own->second);
+        }
+        for (const std::string command : {"read_trace", "read_waveform"}) {
+            const auto own = like_.commands.find(command);
+            if (own != like_.commands.end()) data(command, own->second);
+        }
+        if (const auto own = like_.commands.find("read_power"); own != like_.commands.end()) {
+            BegunLine line{"read_power", "", "", {}, End::none};
+            for (const auto& header : candidates("read_power")) {
+                const std::string text = header.find('?') == std::string::npos ? header + "?" : header;
+                line.tried.push_back(text);
+                const auto answer = accepted(channelled(text));
+                if (!answer || !parse_scpi_number(*answer)) continue;
+                line.text = header == header_of(own->second) ? own->second : text;
+                line.end = line.text == own->second ? End::as_like : End::other;
+                line.note = "reads " + *answer;
+                break;
+            }
+            found_or_not(std::move(line), "one reading");
+        }
+    }
+
+    void one_capture(const std::string& command, const std::string& own) {
+        BegunLine line{command, "", "", {}, End::none};
+        for (const auto& header : candidates(command)) {
+            if (header.ends_with('?')) continue;
+            const std::string text = header == header_of(own) ? own : header + ";*OPC?";
+            line.tried.push_back(text);
+            const Stopwatch watch;
+            const auto answer = accepted(text);
+            if (answer != "1") continue;
+            line.text = text;
+            line.end = text == own ? End::as_like : End::other;
+            line.note = fmt::format("over after {:.3g} s", watch.seconds());
+            break;
+        }
+        found_or_not(std::move(line), "starts one, and answers 1 when it is over (or see [[done]])");
+    }
+
+    // What an answer consists of, against the number of points that it says.
+    void data(const std::string& command, const std::string& own) {
+        BegunLine line{command, "", "", {}, End::none};
+        const double points = points_of();
+        for (const auto& header : candidates(command)) {
+            const std::string text =
+                header == header_of(own) ? own : header + (header.ends_with('?') ? "" : "?");
+            line.tried.push_back(text);
+            session_.write(channelled(text) + "\n");
+            if (!session_.answers(patience_)) {
+                get_in_step();
+                errors();
+                continue;
+            }
+            const std::string bytes = whole_answer();
+            if (!errors().empty() || bytes.empty()) continue;
+            const std::string form = form_of(command, bytes, points);
+            if (form.empty()) continue;
+            line.text = text;
+            line.end = text == own ? End::as_like : End::other;
+            line.note = form;
+            break;
+        }
+        found_or_not(std::move(line), "the numbers");
+    }
+
+    double points_of() {
+        for (const auto& line : out_.lines) {
+            if (line.command != "set_points" || (line.end != End::as_like && line.end != End::other))
+                continue;
+            if (const auto answer = accepted(header_of(line.text) + "?"))
+                return parse_scpi_number(*answer).value_or(0);
+        }
+        return 0;
+    }
+
+    std::string whole_answer() {
+        std::string head = session_.read_exactly(1, patience_);
+        if (head != "#") return head + session_.read_until('\n', patience_);
+        head += session_.read_exactly(1, patience_);
+        if (head[1] == '0') return head + session_.read_until('\n', patience_);
+        const auto digits = static_cast<std::size_t>(head[1] - '0');
+        const std::string length = session_.read_exactly(digits, patience_);
+        const auto size = to_double(length);
+        if (!size || *size > 6.4e7) return {};
+        const std::string body = session_.read_exactly(static_cast<std::size_t>(*size), patience_);
+        session_.read_until('\n', patience_);
+        return head + length + body;
+    }
+
+    // "" for what is no data. Sets out_.data where the form is another than that of the other dialect.
+    std::string form_of(const std::string& command, const std::string& answer, double points) {
+        const std::string head = "[[data]]\nfor = [\"" + command + "\"]\n";
+        if (answer[0] != '#') {
+            const auto numbers = decode_numbers(answer, {NumberForm::ascii, false, {}, "", "", {}});
+            if (!numbers || numbers->size() < 2) return {};
+            out_.data = head + "form = \"ascii\"\n";
+            return fmt::format("a list of {} numbers", numbers->size());
+        }
+        const std::string body =
+            answer.substr(answer[1] == '0' ? 2 : 2 + static_cast<std::size_t>(answer[1] - '0'));
+        if (!(points >= 2)) {
+            out_.decide.push_back(
+                "[[data]]: the number of points is not known, so neither is the size of one");
+            return fmt::format("a block of {} bytes", body.size());
+        }
+        const double each = static_cast<double>(body.size()) / points;
+        if (each == 8) return real(head, body, NumberForm::real64, "real64");
+        if (each == 4 && !real(head, body, NumberForm::real32, "real32").empty()) return "32-bit numbers";
+        if (each != 1 && each != 2 && each != 4)
+            return fmt::format("{} bytes for {} points", body.size(), points);
+        const int bits = static_cast<int>(8 * each);
+        out_.data = fmt::format(
+            "{}form = \"int{}\"\n{}{}", head, bits,
+            bits == 8 ? "" : fmt::format("order = \"{}\"\n", smoother(body, static_cast<int>(each))),
+            scale_text());
+        return fmt::format("{} whole numbers of {} bits", points, bits);
+    }
+
+    // Levels and volts are numbers of ordinary size: in the wrong order of bytes they are not.
+    std::string real(const std::string& head, const std::string& body, NumberForm form, const char* name) {
+        for (const bool big : {false, true}) {
+            const auto numbers = decode_numbers(body, {form, big, {}, "", "", {}});
+            const bool ordinary =
+                numbers && std::all_of(numbers->begin(), numbers->end(), [](double v) {
+                    return v == 0 || (std::isfinite(v) && std::abs(v) > 1e-15 && std::abs(v) < 1e9);
+                });
+            if (!ordinary) continue;
+            if (big || form != NumberForm::real64)
+                out_.data = head + "form = \"" + name + "\"\n" + (big ? "order = \"big\"\n" : "");
+            return std::string(name) + (big ? ", big-endian" : ", little-endian");
+        }
+        return {};
+    }
+
+    // Neighbours of a trace lie close together: of two orders of bytes the one with the smaller steps is
+    // meant.
+    static const char* smoother(const std::string& body, int bytes) {
+        double steps[2] = {};
+        for (const bool big : {false, true}) {
+            const auto form = bytes == 2 ? NumberForm::int16 : NumberForm::int32;
+            const auto numbers = decode_numbers(body, {form, big, {}, "", "", {}});
+            for (std::size_t i = 1; numbers && i < numbers->size(); ++i)
+                steps[big] += std::abs((*numbers)[i] - (*numbers)[i - 1]);
+        }
+        return steps[1] < steps[0] ? "big" : "little";
+    }
+
+    // Which field of a preamble is what stays for a person; what there is, is told.
+    std::string scale_text() {
+        for (const auto& header : candidates("query_preamble")) {
+            const std::string question = header.ends_with('?') ? header : header + "?";
+            const auto answer = accepted(channelled(question));
+            if (!answer || answer->find(',') == std::string::npos) continue;
+            note({"query_preamble", question, "answers " + *answer, {}, End::other});
+            out_.decide.push_back("[[data]] scale: which field of " + question + " is which; it answers " +
+                                  *answer);
+            return "scale = { points = 1, increment = 2, origin = 3, reference = 4 }  # of " + *answer + "\n";
+        }
+        out_.decide.push_back(
+            "[[data]] scale: what one step of its whole numbers stands for; no preamble was found");
+        return "scale = {}  # needs query_increment or query_preamble\n";
+    }
+
+    void detectors() {
+        const auto own = like_.commands.find("set_detector");
+        if (own == like_.commands.end()) return;
+        BegunLine line{"set_detector", "", "", {}, End::none};
+        for (const auto& header : candidates("set_detector")) {
+            line.tried.push_back(header);
+            const auto answer = accepted(header + "?");
+            if (!answer) continue;
+            line.text = with_header(own->second, header);
+            line.end = line.text == own->second ? End::as_like : End::other;
+            line.note = "has " + *answer;
+            for (const auto& [detector, word] : like_.detectors) {
+                if (!taken(header + " " + word)) out_.detectors_refused.push_back(detector);
+            }
+            taken(header + " " + *answer);
+            if (line.end == End::other) note({"query_detector", header + "?", "", {}, End::other});
+            break;
+        }
+        if (out_.detectors_refused.size() == like_.detectors.size())
+            out_.decide.push_back("[detectors]: its words for them; it refuses those of " + like_.id);
+        found_or_not(std::move(line), "the detector");
+    }
+
+    static std::string quoted(const std::string& text) {
+        std::string out;
+        for (const char c : text) out += c == '"' || c == '\\' ? std::string("\\") + c : std::string(1, c);
+        return '"' + out + '"';
+    }
+
+    void write() {
+        std::string& t = out_.text;
+        t = "# Begun by asking the instrument. What it says of itself: " + printable(out_.identity) + "\n";
+        if (!out_.decide.empty()) {
+            t += "# To be decided, then undecided is taken out:\n";
+            for (const auto& what : out_.decide) t += "# - " + printable(what) + "\n";
+        }
+        t += "\n[dialect]\nid = " + quoted(id_) + "\ntitle = " + quoted(out_.identity) + "\nkind = \"" +
+             like_.kind->name + "\"\nlike = " + quoted(like_.id) + "\n";
+        if (out_.greets) t += "greets = true\n";
+        if (!out_.decide.empty()) t += fmt::format("undecided = {}\n", out_.decide.size());
+        t += "\n[commands]\n";
+        for (const auto& line : out_.lines) {
+            if (line.end == End::as_like) continue;
+            std::string tried;
+            for (const auto& text : line.tried) tried += (tried.empty() ? "" : ", ") + text;
+            if (line.end == End::person)
+                t += "# " + line.command + ": none of " + printable(tried) + " works\n";
+            if (line.end == End::person) continue;
+            t += line.command + " = " + quoted(line.text) +
+                 (line.note.empty() ? "" : "  # " + printable(line.note)) + "\n";
+        }
+        if (!out_.data.empty()) t += "query_format = \"\"\nquery_byte_order = \"\"\n\n" + out_.data;
+        if (!out_.detectors_refused.empty()) {
+            t += "\n[detectors]\n";
+            for (const auto& detector : out_.detectors_refused)
+                t += detector + " = \"\"  # its word, or nothing\n";
+        }
+    }
+
+    Session& session_;
+    const Dialect& like_;
+    std::string id_;
+    milliseconds patience_;
+    std::string identify_, next_error_;
+    std::vector<std::string> headers_;
+    BegunDialect out_;
+};
+
+}  // namespace
+
+BegunDialect begin_dialect(Session& session, const Dialect& like, const std::string& id,
+                           milliseconds patience) {
+    return Beginner(session, like, id, patience).run();
+}
+
+}  // namespace rt::lab
