@@ -1,6 +1,5 @@
-#include <algorithm>
-
 #include "cli/command.hpp"
+#include "cli/shipped.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/dialect_file.hpp"
@@ -11,22 +10,10 @@
 namespace rt::cli {
 namespace {
 
-std::vector<Dialect> shipped() {
-    const DiskFiles files(share_folder() / "dialects");
-    std::vector<std::filesystem::path> paths;
-    for (const auto& entry : std::filesystem::directory_iterator(share_folder() / "dialects"))
-        paths.push_back(entry);
-    std::sort(paths.begin(), paths.end());
-    std::vector<Dialect> out;
-    for (const auto& path : paths) {
-        if (path.extension() == ".toml") out.push_back(read_dialect(path, &files));
-    }
-    return out;
-}
-
 ExitCode list(const Call& call) {
     std::vector<std::vector<std::string>> rows;
-    for (const auto& dialect : shipped()) rows.push_back({dialect.id, dialect.kind->name, dialect.title});
+    for (const auto& dialect : shipped_dialects())
+        rows.push_back({dialect.id, dialect.kind->name, dialect.title});
     for (const auto& line : aligned(rows, "")) call.console.out(line);
     return ExitCode::passed;
 }
@@ -39,7 +26,7 @@ Dialect base_of(const Call& call) {
         fail_input(
             "dialects new needs --kind KIND (what the instrument is) or --like DIALECT (what it resembles)");
     const RoleKind& kind = find_role_kind(call.text("kind"));
-    for (auto& dialect : shipped()) {
+    for (auto& dialect : shipped_dialects()) {
         if (dialect.kind == &kind) return std::move(dialect);
     }
     fail_input("--kind " + call.text("kind") + ": no dialect of this kind is shipped: name one with --like");

@@ -53,7 +53,7 @@ static Data step_values(const ProofStep& step, bool first) {
                     : step.end == End::answered ? "·"
                     : step.end == End::left_out ? "–"
                                                 : "✕");
-    out.set("time", step.end == End::left_out ? "" : fmt::format("{:.1f} ms", 1000 * step.seconds));
+    out.set("time", step.end == End::left_out ? "" : fmt::format("{:.2f} ms", 1000 * step.seconds));
     return out;
 }
 
@@ -66,10 +66,12 @@ static Data proof_values(const Proof& proof) {
     }
     out.set("role", proof.role);
     out.set("name", printable(proof.name));
+    out.set("serial", printable(proof.serial));
+    out.set("has_serial", !proof.serial.empty());
     out.set("address", proof.address);
     out.set("dialect", proof.dialect);
     out.set("identity", printable(proof.identity));
-    out.set("started", proof.started.substr(0, 19) + " UTC");
+    out.set("started", proof.started.substr(0, 10) + " " + proof.started.substr(11, 8) + " UTC");
     out.set("round_trip", fmt::format("{:.2f} ms", 1000 * proof.round_trip_s));
     out.set("proven", std::to_string(proof.count(End::proven)));
     out.set("answered", std::to_string(proof.count(End::answered)));

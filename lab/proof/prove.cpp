@@ -464,6 +464,7 @@ Proof prove(const Instrument& instrument, const Address& place, const ProofLeave
             TrafficLog* traffic) {
     Proof proof{instrument.role,
                 instrument.name,
+                instrument.serial,
                 instrument.address,
                 instrument.dialect.id,
                 "",

@@ -39,7 +39,7 @@ struct ProofStep {
 const char* name(ProofStep::End end);
 
 struct Proof {
-    std::string role, name, address, dialect, identity;
+    std::string role, name, serial, address, dialect, identity;
     std::string started, ended;  // UTC
     double round_trip_s = 0;     // of the question who it is, the middle one of 21
     std::vector<ProofStep> steps;

@@ -90,7 +90,8 @@ Address SimulatedBench::place_of(const Instrument& instrument) {
     return instrument.simulated() ? serve(instrument).place() : instrument.place;
 }
 
-const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsigned short port) {
+const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsigned short port,
+                                              const std::string& listen) {
     auto& server = servers_[instrument.role];
     if (server) return *server;
     stage();
@@ -105,7 +106,7 @@ const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsi
     }
     if (!accents.empty()) made = std::make_shared<AccentedInstrument>(std::move(made), std::move(accents));
     server = std::make_unique<InstrumentServer>(std::move(made), port, transport_of(instrument.place.name),
-                                                std::move(faults));
+                                                std::move(faults), listen);
     return *server;
 }
 

@@ -19,7 +19,8 @@ class SimulatedBench {
 
     // The server of one instrument, started at the first call; port 0 takes a free one. Throws Error(input)
     // for a description that cannot be read, Error(bench) for a taken port.
-    const InstrumentServer& serve(const Instrument& instrument, unsigned short port = 0);
+    const InstrumentServer& serve(const Instrument& instrument, unsigned short port = 0,
+                                  const std::string& listen = "127.0.0.1");
 
     // Where an instrument answers: its own address, or that of its server, started if need be.
     Address place_of(const Instrument& instrument);

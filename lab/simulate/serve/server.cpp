@@ -83,18 +83,20 @@ struct InstrumentServer::State {
 };
 
 InstrumentServer::InstrumentServer(std::shared_ptr<SimulatedInstrument> instrument, unsigned short port,
-                                   Transport transport, std::vector<PlannedFault> faults)
+                                   Transport transport, std::vector<PlannedFault> faults,
+                                   const std::string& listen)
     : state_(std::make_unique<State>()) {
     state_->served = std::make_shared<Served>(Served{std::move(instrument), FaultScript(std::move(faults))});
     state_->transport = transport;
     try {
-        const tcp::endpoint endpoint(asio::ip::address_v4::loopback(), port);
+        const tcp::endpoint endpoint(asio::ip::make_address(listen), port);
         state_->acceptor.open(endpoint.protocol());
         state_->acceptor.set_option(tcp::acceptor::reuse_address(true));
         state_->acceptor.bind(endpoint);
         state_->acceptor.listen();
     } catch (const boost::system::system_error& error) {
-        fail_bench("cannot serve on port " + std::to_string(port) + ": " + error.code().message());
+        fail_bench("cannot serve at " + listen + ", port " + std::to_string(port) + ": " +
+                   error.code().message());
     }
     state_->accept();
     state_->thread = std::jthread([state = state_.get()] { state->io.run(); });
@@ -102,6 +104,10 @@ InstrumentServer::InstrumentServer(std::shared_ptr<SimulatedInstrument> instrume
 
 InstrumentServer::~InstrumentServer() = default;
 InstrumentServer::InstrumentServer(InstrumentServer&&) noexcept = default;
+
+std::string InstrumentServer::host() const {
+    return state_->acceptor.local_endpoint().address().to_string();
+}
 
 std::string InstrumentServer::port() const {
     return std::to_string(state_->acceptor.local_endpoint().port());

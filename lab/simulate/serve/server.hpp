@@ -27,11 +27,12 @@ class InstrumentServer {
   public:
     // Port 0 takes a free one. Throws Error(bench) when the port is taken.
     explicit InstrumentServer(std::shared_ptr<SimulatedInstrument> instrument, unsigned short port = 0,
-                              Transport transport = Transport::tcp, std::vector<PlannedFault> faults = {});
+                              Transport transport = Transport::tcp, std::vector<PlannedFault> faults = {},
+                              const std::string& listen = "127.0.0.1");
     ~InstrumentServer();  // ends all connections
     InstrumentServer(InstrumentServer&&) noexcept;
 
-    std::string host() const { return "127.0.0.1"; }
+    std::string host() const;
     std::string port() const;
     // As a bench file writes it: "tcp://127.0.0.1:5025". Of a stand-in or a converter the socket it listens
     // on.
