@@ -40,7 +40,7 @@ void sweep_over_socket(benchmark::State& state) {
     rt::lab::Instrument instrument;
     instrument.dialect =
         rt::lab::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects/scpi-analyser.toml");
-    rt::lab::InstrumentRole role(rt::lab::ScpiSession(instrument, server.address()));
+    rt::lab::InstrumentRole role(rt::lab::ScpiSession(instrument, server.place()));
     for (auto _ : state) benchmark::DoNotOptimize(rt::lab::sweep(role, setup()));
 }
 

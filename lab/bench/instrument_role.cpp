@@ -118,9 +118,11 @@ void InstrumentRole::send_groups() {
             waiting_.erase(setting);
             const auto known = group_.find(setting);
             if (known == group_.end()) {
-                fail_input(dialect.file.string(), "the dialect sets " + group.settings.front() + " and " +
-                                                      setting + " together: the campaign must set " +
-                                                      setting + " of the " + instrument().role + " too");
+                std::string all;
+                for (const auto& name : group.settings) all += (all.empty() ? "" : " and ") + name;
+                fail_input(dialect.file.string(), "the dialect sets " + all +
+                                                      " together: the campaign must set " + setting +
+                                                      " of the " + instrument().role + " too");
             }
             arguments.push_back(*known);
         }

@@ -79,7 +79,9 @@ std::string Placeholder::fill(const std::string& value) const {
     if (exponent == 0 && form == Form::shortest) return value;
     const auto number = to_double(value);
     if (!number) return value;
-    const double scaled = *number / std::pow(10.0, exponent);
+    // The factor is a whole power either way: 0.001 s are 1000 us and not a little more.
+    const double scaled =
+        exponent < 0 ? *number * std::pow(10.0, -exponent) : *number / std::pow(10.0, exponent);
     if (form == Form::scientific) return fmt::format("{:.9E}", scaled);
     if (form == Form::decimals) return fmt::format("{:.{}f}", scaled, decimals);
     return exact(scaled);

@@ -80,17 +80,23 @@ void GpibSession::write(std::string_view bytes) {
     }
 }
 
+// What the line reads is this session's: nobody else speaks meanwhile.
+bool GpibSession::comes(milliseconds timeout) {
+    if (line_->session->answers(timeout)) return true;
+    // An answer that comes later would be the next one's: the line begins anew.
+    line_->session = open_session(converter_->line, timeout_);
+    for (const auto& text : converter_->setup) line_->session->write(text + "\n");
+    line_->selected = -1;
+    answered();
+    return false;
+}
+
 std::string GpibSession::read_some(milliseconds timeout, const char*) {
-    // What the line has read is this session's: nobody else speaks meanwhile.
-    if (!line_->session->answers(timeout)) {
-        // An answer that comes later would be the next one's: the line begins anew.
-        line_->session = open_session(converter_->line, timeout_);
-        for (const auto& text : converter_->setup) line_->session->write(text + "\n");
-        line_->selected = -1;
-        answered();
-        return {};
-    }
-    return line_->session->take_what_came(timeout);
+    return comes(timeout) ? line_->session->take_what_came(timeout) : "";
+}
+
+std::size_t GpibSession::read_into(char* place, std::size_t count, milliseconds timeout, const char*) {
+    return comes(timeout) ? line_->session->take_what_came(place, count, timeout) : 0;
 }
 
 bool GpibSession::answers(milliseconds timeout) {

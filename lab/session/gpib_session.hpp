@@ -22,11 +22,14 @@ class GpibSession : public Session {
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
+    std::size_t read_into(char* place, std::size_t count, std::chrono::milliseconds timeout,
+                          const char* doing) override;
     void answered() override;
 
   private:
     struct Line;
     std::string filled(const std::string& text) const;
+    bool comes(std::chrono::milliseconds timeout);
     void take_line();
     void say(const std::string& text, const char* doing);
 

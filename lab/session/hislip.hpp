@@ -66,14 +66,18 @@ inline std::uint64_t take(std::string_view text, std::size_t at, int bytes) {
     return value;
 }
 
-inline std::string message(Type type, std::uint8_t control, std::uint32_t parameter,
-                           std::string_view payload = {}) {
+inline std::string head(Type type, std::uint8_t control, std::uint32_t parameter, std::size_t payload) {
     std::string out = "HS";
     put(out, static_cast<std::uint8_t>(type), 1);
     put(out, control, 1);
     put(out, parameter, 4);
-    put(out, payload.size(), 8);
-    return out.append(payload);
+    put(out, payload, 8);
+    return out;
+}
+
+inline std::string message(Type type, std::uint8_t control, std::uint32_t parameter,
+                           std::string_view payload = {}) {
+    return head(type, control, parameter, payload.size()).append(payload);
 }
 
 // False when the sixteen bytes are no header.

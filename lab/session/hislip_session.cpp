@@ -77,6 +77,7 @@ Header HislipSession::await(Type type, std::string* text, milliseconds more) {
 void HislipSession::write(std::string_view bytes) {
     if (std::exchange(late_, false)) clear();
     forget();  // an answer that nobody has read by now belongs to an earlier message
+    if (open_ > 0) sync_.read_exactly(static_cast<std::size_t>(std::exchange(open_, 0)), timeout_);
     while (!bytes.empty()) {
         const std::size_t most =
             static_cast<std::size_t>(std::min<std::uint64_t>(largest_, 1 << 20)) - hislip::header_size;
@@ -127,7 +128,7 @@ bool HislipSession::answers(milliseconds timeout) {
     return has_kept();
 }
 
-std::string HislipSession::read_some(milliseconds timeout, const char*) {
+bool HislipSession::open_message(milliseconds timeout) {
     const auto deadline = std::chrono::steady_clock::now() + timeout;
     for (;;) {
         const auto left =
@@ -136,25 +137,50 @@ std::string HislipSession::read_some(milliseconds timeout, const char*) {
             // In overlapped mode nothing tells a late answer from the next one: a device clear does away with
             // it.
             late_ = overlapped_;
-            return {};
+            return false;
         }
         const Header header = read_header(sync_, timeout);
-        std::string body = payload(sync_, header, timeout);
-        if (header.type != Type::data && header.type != Type::data_end) continue;
+        const bool data = header.type == Type::data || header.type == Type::data_end;
         // The answer to an earlier message that nobody read. In overlapped mode answers are counted by
         // themselves.
-        if (!overlapped_ && header.parameter != last_id_ && header.parameter != 0xffffffff) continue;
-        if (header.type == Type::data_end) {
-            delivered_ = true;
-            message_ends();
-        } else if (body.empty()) {
+        const bool ours = overlapped_ || header.parameter == last_id_ || header.parameter == 0xffffffff;
+        if (!data || !ours) {
+            payload(sync_, header, timeout);
             continue;
         }
-        return body;
+        open_ = header.length;
+        last_ = header.type == Type::data_end;
+        if (open_ == 0 && !last_) continue;
+        if (open_ == 0) delivered_ = true, message_ends();  // nothing but the end
+        return true;
     }
 }
 
+std::string HislipSession::read_some(milliseconds timeout, const char* doing) {
+    if (open_ == 0 && !open_message(timeout)) return {};
+    if (open_ == 0) return {};
+    constexpr std::uint64_t part = 1 << 16;
+    std::string out(static_cast<std::size_t>(std::min(open_, part)), '\0');
+    out.resize(read_into(out.data(), out.size(), timeout, doing));
+    return out;
+}
+
+// What of the open message fits.
+std::size_t HislipSession::read_into(char* place, std::size_t count, milliseconds timeout, const char*) {
+    if (open_ == 0 && !open_message(timeout)) return 0;
+    if (open_ == 0) return 0;
+    const auto most = static_cast<std::size_t>(std::min<std::uint64_t>(open_, count));
+    sync_.read_exactly_into(place, most, timeout);
+    open_ -= most;
+    if (open_ == 0 && last_) {
+        delivered_ = true;
+        message_ends();
+    }
+    return most;
+}
+
 void HislipSession::clear() {
+    if (open_ > 0) sync_.read_exactly(static_cast<std::size_t>(std::exchange(open_, 0)), timeout_);
     async_.write(hislip::message(Type::async_device_clear, 0, 0));
     await(Type::async_device_clear_acknowledge);
     sync_.write(hislip::message(Type::device_clear_complete, 0, 0));
@@ -167,6 +193,7 @@ void HislipSession::clear() {
     }
     next_id_ = hislip::first_message_id;
     delivered_ = false;
+    open_ = 0;
     forget();
     late_ = false;
 }

@@ -33,8 +33,12 @@ class HislipSession : public Session {
   protected:
     bool marks_ends() const override { return true; }
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
+    std::size_t read_into(char* place, std::size_t count, std::chrono::milliseconds timeout,
+                          const char* doing) override;
 
   private:
+    // Opens the next message that belongs to what was sent last; false when none comes.
+    bool open_message(std::chrono::milliseconds timeout);
     hislip::Header read_header(TcpSession& channel, std::chrono::milliseconds timeout) const;
     std::string payload(TcpSession& channel, const hislip::Header& header,
                         std::chrono::milliseconds timeout) const;
@@ -47,6 +51,8 @@ class HislipSession : public Session {
     std::chrono::milliseconds timeout_;
     TcpSession sync_, async_;
     std::uint64_t largest_ = 1 << 20;
+    std::uint64_t open_ = 0;  // bytes of the message that is being read
+    bool last_ = false;       // it ends the answer
     std::uint32_t next_id_ = hislip::first_message_id, last_id_ = 0;
     bool delivered_ = false;  // a whole response was taken since the last message was sent
     bool requested_ = false, overlapped_ = false, locked_ = false, late_ = false;

@@ -40,61 +40,101 @@ void Session::read_more(steady_clock::time_point deadline, milliseconds timeout,
     const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
     if (left.count() < 0) fail_timeout(timeout, doing);
     ends_ = false;
-    const std::string more = read_some(std::max(left, milliseconds(1)), doing);
+    std::string more = read_some(std::max(left, milliseconds(1)), doing);
     if (more.empty() && !ends_) fail_timeout(timeout, doing);
-    buffer_ += more;
+    if (at_ == buffer_.size()) {
+        buffer_ = std::move(more);
+        at_ = 0;
+    } else {
+        buffer_ += more;
+    }
+}
+
+// The first bytes of what was read; what is taken stays in front until all is.
+std::string Session::take(std::size_t count) {
+    std::string out =
+        at_ == 0 && count == buffer_.size() ? std::exchange(buffer_, {}) : buffer_.substr(at_, count);
+    at_ += out.size();
+    if (at_ >= buffer_.size()) buffer_.clear(), at_ = 0;
+    return out;
 }
 
 std::string Session::read_until(char end, milliseconds timeout) {
     const auto deadline = steady_clock::now() + timeout;
     while (marks_ends() && !ends_) {
-        if (buffer_.size() > most_bytes) fail_bench(peer_ + " sent an endless answer");
+        if (kept() > most_bytes) fail_bench(peer_ + " sent an endless answer");
         read_more(deadline, timeout, "waiting for an answer");
     }
     if (marks_ends()) {
-        std::string line = std::exchange(buffer_, {});
+        std::string line = take(kept());
         ends_ = false;
         if (line.ends_with(end)) line.pop_back();
         answered();
         return line;
     }
     for (std::size_t searched = 0;;) {
-        const auto at = buffer_.find(end, searched);
-        if (at != std::string::npos) {
-            std::string line = buffer_.substr(0, at);
-            buffer_.erase(0, at + 1);
+        const auto found = buffer_.find(end, at_ + searched);
+        if (found != std::string::npos) {
+            std::string line = take(found - at_ + 1);
+            line.pop_back();
             answered();
             return line;
         }
         if (ends_) {
             answered();
-            return std::exchange(buffer_, {});
+            return take(kept());
         }
-        if (buffer_.size() > most_bytes) fail_bench(peer_ + " sent an endless answer");
-        searched = buffer_.size();
+        if (kept() > most_bytes) fail_bench(peer_ + " sent an endless answer");
+        searched = kept();
         read_more(deadline, timeout, "waiting for an answer");
     }
 }
 
 std::string Session::take_what_came(milliseconds timeout) {
-    if (buffer_.empty()) buffer_ = read_some(timeout, "waiting for an answer");
-    return std::exchange(buffer_, {});
+    if (kept() == 0) return read_some(timeout, "waiting for an answer");
+    return take(kept());
+}
+
+std::size_t Session::take_what_came(char* place, std::size_t count, milliseconds timeout) {
+    if (kept() == 0) return read_into(place, count, timeout, "waiting for data");
+    const std::string there = take(std::min(count, kept()));
+    std::copy_n(there.data(), there.size(), place);
+    return there.size();
+}
+
+std::size_t Session::read_into(char* place, std::size_t count, milliseconds timeout, const char* doing) {
+    const std::string more = read_some(timeout, doing);
+    const std::size_t fits = std::min(count, more.size());
+    std::copy_n(more.data(), fits, place);
+    buffer_.assign(more, fits);
+    at_ = 0;
+    return fits;
+}
+
+void Session::read_exactly_into(char* place, std::size_t count, milliseconds timeout) {
+    const auto deadline = steady_clock::now() + timeout;
+    std::size_t have = std::min(count, kept());
+    std::copy_n(buffer_.data() + at_, have, place);
+    at_ += have;
+    if (at_ >= buffer_.size()) buffer_.clear(), at_ = 0;
+    while (have < count) {
+        if (ends_) fail_bench(fmt::format("{} ended its message after {} of {} bytes", peer_, have, count));
+        const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
+        if (left.count() < 0) fail_timeout(timeout, "waiting for data");
+        const std::size_t more =
+            read_into(place + have, count - have, std::max(left, milliseconds(1)), "waiting for data");
+        if (more == 0 && !ends_) fail_timeout(timeout, "waiting for data");
+        have += more;
+    }
 }
 
 std::string Session::read_exactly(std::size_t count, milliseconds timeout) {
     if (count > most_bytes) {
         fail_bench(peer_ + " announced " + std::to_string(count) + " bytes, too many");
     }
-    const auto deadline = steady_clock::now() + timeout;
-    while (buffer_.size() < count) {
-        if (ends_) {
-            fail_bench(
-                fmt::format("{} ended its message after {} of {} bytes", peer_, buffer_.size(), count));
-        }
-        read_more(deadline, timeout, "waiting for data");
-    }
-    std::string bytes = buffer_.substr(0, count);
-    buffer_.erase(0, count);
+    if (kept() >= count) return take(count);
+    std::string bytes(count, '\0');
+    read_exactly_into(bytes.data(), count, timeout);
     return bytes;
 }
 

@@ -20,6 +20,7 @@ class Session {
     // that stands last. Error(bench) after `timeout`, on a closed connection or beyond 64 MiB.
     std::string read_until(char end, std::chrono::milliseconds timeout);
     std::string read_exactly(std::size_t count, std::chrono::milliseconds timeout);
+    void read_exactly_into(char* place, std::size_t count, std::chrono::milliseconds timeout);
     // Ends what the instrument is doing and forgets what is under way (device clear), where the transport
     // can.
     virtual void clear() { forget(); }
@@ -49,6 +50,7 @@ class Session {
 
     // What has come and was not taken; nothing when nothing comes within `timeout`. Throws Error(bench).
     std::string take_what_came(std::chrono::milliseconds timeout);
+    std::size_t take_what_came(char* place, std::size_t count, std::chrono::milliseconds timeout);
 
     const std::string& peer() const { return peer_; }
     // Errors name the instrument by its role: "analyser at 192.0.2.7:5025 ...".
@@ -58,18 +60,22 @@ class Session {
     explicit Session(std::string peer) : peer_(std::move(peer)) {}
     // What has come; nothing at all when nothing comes within `timeout`. Throws Error(bench).
     virtual std::string read_some(std::chrono::milliseconds timeout, const char* doing) = 0;
+    // The same straight to where it belongs: how many bytes came, at most `count`.
+    virtual std::size_t read_into(char* place, std::size_t count, std::chrono::milliseconds timeout,
+                                  const char* doing);
     // Tells that what has been read so far is a whole message.
     void message_ends() { ends_ = true; }
     // True for transports that tell so of every message.
     virtual bool marks_ends() const { return false; }
     // What was read besides, while looking whether anything comes.
     void keep(std::string_view bytes) { buffer_ += bytes; }
-    bool has_kept() const { return !buffer_.empty() || ends_; }
+    bool has_kept() const { return kept() > 0 || ends_; }
     // An answer was taken as a whole.
     virtual void answered() {}
     // Forgets what has been read: a new exchange begins.
     void forget() {
         buffer_.clear();
+        at_ = 0;
         ends_ = false;
     }
     [[noreturn]] void fail_timeout(std::chrono::milliseconds timeout, const char* doing) const;
@@ -79,9 +85,13 @@ class Session {
     void read_more(std::chrono::steady_clock::time_point deadline, std::chrono::milliseconds timeout,
                    const char* doing);
 
+    std::string take(std::size_t count);
+    std::size_t kept() const { return buffer_.size() - at_; }
+
     std::string peer_;
     std::string buffer_;
-    bool ends_ = false;  // the buffer ends with the end of a message
+    std::size_t at_ = 0;  // so much of it is taken
+    bool ends_ = false;   // the buffer ends with the end of a message
 };
 
 inline std::chrono::milliseconds to_milliseconds(double seconds) {

@@ -1,54 +1,83 @@
 #include "lab/session/tcp_session.hpp"
 
 #include <poll.h>
+#include <sys/socket.h>
 
-#include <boost/asio/connect.hpp>
-#include <boost/asio/ip/tcp.hpp>
+#include <cerrno>
+#include <cstring>
 
-#include "lab/session/bounded_stream.hpp"
+#include "core/base/error.hpp"
 
 namespace rt::lab {
 
-namespace asio = boost::asio;
 using std::chrono::milliseconds;
-
-struct TcpSession::State : BoundedStream<asio::ip::tcp::socket> {};
+using std::chrono::steady_clock;
 
 TcpSession::TcpSession(const std::string& host, const std::string& port, milliseconds timeout)
-    : Session("instrument at " + host + ":" + port), state_(std::make_unique<State>()) {
-    state_->timeout = timeout;
-    boost::system::error_code error;
-    asio::ip::tcp::resolver resolver(state_->io);
-    const auto found = resolver.resolve(host, port, error);
-    if (error) fail_bench(peer() + ": the host name is not known (" + error.message() + ")");
-    asio::async_connect(state_->stream, found,
-                        [&](const boost::system::error_code& e, const auto&) { error = e; });
-    const Waited waited = state_->finish(timeout, error, peer(), "connecting");
-    if (waited == Waited::timed_out) fail_timeout(timeout, "connecting");
-    state_->stream.set_option(asio::ip::tcp::no_delay(true), error);
+    : Session("instrument at " + host + ":" + port),
+      socket_(connect_tcp(host, port, timeout, peer())),
+      timeout_(timeout) {}
+
+void TcpSession::require_open(const char* doing) const {
+    if (!socket_) fail_bench(peer() + ": the connection is over since nothing came in time (" + doing + ")");
 }
 
-TcpSession::~TcpSession() = default;
-
 void TcpSession::write(std::string_view bytes) {
-    if (state_->write(bytes, peer()) == Waited::timed_out) fail_timeout(state_->timeout, "sending");
+    require_open("sending");
+    const auto deadline = steady_clock::now() + timeout_;
+    while (!bytes.empty()) {
+        const auto count = ::send(socket_.get(), bytes.data(), bytes.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
+        if (count > 0) {
+            bytes.remove_prefix(static_cast<std::size_t>(count));
+            continue;
+        }
+        if (errno != EAGAIN && errno != EWOULDBLOCK && errno != EINTR)
+            fail_bench(peer() + ": " + std::strerror(errno) + " (sending)");
+        const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
+        pollfd entry{socket_.get(), POLLOUT, 0};
+        if (left.count() <= 0 || ::poll(&entry, 1, static_cast<int>(left.count())) == 0) {
+            socket_ = OpenFile();
+            fail_timeout(timeout_, "sending");
+        }
+    }
 }
 
 bool TcpSession::readable() {
-    boost::system::error_code error;
-    return has_kept() || (state_->stream.available(error) > 0 && !error);
+    return answers(milliseconds(0));
 }
 
 bool TcpSession::answers(milliseconds timeout) {
     if (has_kept()) return true;
-    pollfd entry{state_->stream.native_handle(), POLLIN, 0};
-    return ::poll(&entry, 1, static_cast<int>(timeout.count())) != 0;
+    pollfd entry{socket_.get(), POLLIN, 0};
+    return socket_ && ::poll(&entry, 1, static_cast<int>(timeout.count())) > 0;
+}
+
+std::size_t TcpSession::receive(char* place, std::size_t most, milliseconds timeout, const char* doing) {
+    require_open(doing);
+    const auto deadline = steady_clock::now() + timeout;
+    for (;;) {
+        const auto count = ::recv(socket_.get(), place, most, MSG_DONTWAIT);
+        if (count > 0) return static_cast<std::size_t>(count);
+        if (count == 0) fail_closed(doing);
+        if (errno != EAGAIN && errno != EWOULDBLOCK && errno != EINTR)
+            fail_bench(peer() + ": " + std::strerror(errno) + " (" + doing + ")");
+        const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
+        pollfd entry{socket_.get(), POLLIN, 0};
+        if (left.count() <= 0 || ::poll(&entry, 1, static_cast<int>(left.count())) == 0) {
+            socket_ = OpenFile();
+            return 0;
+        }
+    }
 }
 
 std::string TcpSession::read_some(milliseconds timeout, const char* doing) {
-    std::string out;
-    if (state_->read(out, timeout, peer(), doing) == Waited::closed) fail_closed(doing);
+    std::string out(65536, '\0');
+    out.resize(receive(out.data(), out.size(), timeout, doing));
     return out;
+}
+
+std::size_t TcpSession::read_into(char* place, std::size_t count, milliseconds timeout, const char* doing) {
+    return receive(place, count, timeout, doing);
 }
 
 }  // namespace rt::lab

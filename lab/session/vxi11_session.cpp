@@ -300,7 +300,6 @@ struct Vxi11Session::State {
     unsigned lock_wait_ms = 0;
     bool locked = false;
     std::unique_ptr<InterruptChannel> interrupts;
-    std::string buffer = std::string(1 << 20, '\0');
 
     // The network is given some time beside what the instrument may take.
     milliseconds bound(milliseconds of_instrument) const { return of_instrument + milliseconds(1000); }
@@ -366,12 +365,12 @@ void Vxi11Session::write(std::string_view bytes) {
     }
 }
 
-std::optional<std::string> Vxi11Session::read_once(milliseconds timeout, const char* doing) {
-    std::string& buffer = state_->buffer;
+std::optional<std::size_t> Vxi11Session::read_once(char* place, std::size_t most, milliseconds timeout,
+                                                   const char* doing) {
     ReadParameters in{
-        state_->link, static_cast<unsigned>(buffer.size()), static_cast<unsigned>(timeout.count()), 0, 0, 0};
+        state_->link, static_cast<unsigned>(most), static_cast<unsigned>(timeout.count()), 0, 0, 0};
     ReadAnswer out;
-    out.data = buffer.data(), out.size = 0, out.most = static_cast<unsigned>(buffer.size());
+    out.data = place, out.size = 0, out.most = static_cast<unsigned>(most);
     const auto state =
         state_->core->call(rpc::device_read, xdr_read, in, xdr_read_answer, out, state_->bound(timeout));
     if (state == RPC_TIMEDOUT) {
@@ -394,18 +393,25 @@ std::optional<std::string> Vxi11Session::read_once(milliseconds timeout, const c
     if (out.error == rpc::io_timeout) return std::nullopt;
     require(out.error, doing);
     if (out.reason & rpc::reason_end) message_ends();
-    return std::string(buffer.data(), out.size);
+    return out.size;
 }
 
 std::string Vxi11Session::read_some(milliseconds timeout, const char* doing) {
-    auto read = read_once(timeout, doing);
-    return read ? *read : "";
+    std::string out(65536, '\0');
+    out.resize(read_once(out.data(), out.size(), timeout, doing).value_or(0));
+    return out;
+}
+
+std::size_t Vxi11Session::read_into(char* place, std::size_t count, milliseconds timeout, const char* doing) {
+    constexpr std::size_t largest = std::size_t{4} << 20;
+    return read_once(place, std::min(count, largest), timeout, doing).value_or(0);
 }
 
 bool Vxi11Session::answers(milliseconds timeout) {
     if (has_kept()) return true;
-    const auto read = read_once(timeout, "waiting for an answer");
-    if (read) keep(*read);
+    std::string out(65536, '\0');
+    const auto read = read_once(out.data(), out.size(), timeout, "waiting for an answer");
+    if (read) keep(std::string_view(out).substr(0, *read));
     return read.has_value();
 }
 

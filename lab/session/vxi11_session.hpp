@@ -31,6 +31,8 @@ class Vxi11Session : public Session {
   protected:
     bool marks_ends() const override { return true; }
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;
+    std::size_t read_into(char* place, std::size_t count, std::chrono::milliseconds timeout,
+                          const char* doing) override;
 
   private:
     struct State;
@@ -38,7 +40,8 @@ class Vxi11Session : public Session {
     void require(int error, const char* doing) const;
     void open_interrupts();
     // What came within `timeout`; nothing when the instrument says that nothing did.
-    std::optional<std::string> read_once(std::chrono::milliseconds timeout, const char* doing);
+    std::optional<std::size_t> read_once(char* place, std::size_t most, std::chrono::milliseconds timeout,
+                                         const char* doing);
 
     std::unique_ptr<State> state_;
 };

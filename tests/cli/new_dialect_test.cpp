@@ -28,7 +28,7 @@ class Served {
         REQUIRE(std::system(command.c_str()) == 0);
         const rt::lab::Stopwatch watch;
         while (watch.seconds() < 20) {
-            const std::string said = rt::lab::read_file(log);
+            const std::string said = std::filesystem::exists(log) ? rt::lab::read_file(log) : "";
             const auto at = said.find("analyser  tcp://");
             if (at != std::string::npos && said.find("serving") != std::string::npos) {
                 address_ = said.substr(at + 10, said.find('\n', at) - at - 10);

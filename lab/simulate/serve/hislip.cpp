@@ -134,7 +134,8 @@ class HislipConnection : public std::enable_shared_from_this<HislipConnection> {
         // In overlapped mode answers are counted by themselves.
         const std::uint32_t id = overlapped_ ? std::exchange(answers_, answers_ + 2) : header_.parameter;
         leaves_ = reply.leaves;
-        say(reply.cut ? Type::data : Type::data_end, 0, id, *reply.text + (reply.cut ? "" : "\n"));
+        if (!reply.cut) *reply.text += '\n';
+        say(reply.cut ? Type::data : Type::data_end, 0, id, std::move(*reply.text));
     }
 
     void request_service() {
@@ -145,12 +146,13 @@ class HislipConnection : public std::enable_shared_from_this<HislipConnection> {
                     ignored);
     }
 
-    void say(Type type, std::uint8_t control, std::uint32_t parameter, std::string_view payload = {}) {
-        out_ = hislip::message(type, control, parameter, payload);
-        asio::async_write(socket_, asio::buffer(out_),
-                          [self = shared_from_this(), type](const auto& error, std::size_t) {
-                              if (!error && type != Type::fatal_error && !self->leaves_) self->read();
-                          });
+    void say(Type type, std::uint8_t control, std::uint32_t parameter, std::string payload = {}) {
+        out_head_ = hislip::head(type, control, parameter, payload.size());
+        out_ = std::move(payload);
+        const std::array<asio::const_buffer, 2> both{asio::buffer(out_head_), asio::buffer(out_)};
+        asio::async_write(socket_, both, [self = shared_from_this(), type](const auto& error, std::size_t) {
+            if (!error && type != Type::fatal_error && !self->leaves_) self->read();
+        });
     }
 
     tcp::socket socket_;
@@ -162,7 +164,7 @@ class HislipConnection : public std::enable_shared_from_this<HislipConnection> {
     unsigned short session_ = 0;
     std::array<char, hislip::header_size> head_;
     hislip::Header header_;
-    std::string payload_, message_, out_;
+    std::string payload_, message_, out_head_, out_;
 };
 
 std::shared_ptr<HislipChannels> make_hislip_channels() {

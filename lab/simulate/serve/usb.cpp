@@ -72,6 +72,7 @@ class UsbConnection : public std::enable_shared_from_this<UsbConnection> {
         Reply reply = served_->reply(std::exchange(message_, {}));
         if (reply.drop) return;
         leaves_ = reply.leaves, ended_ = !reply.cut;
+        taken_ = 0;
         pending_ = reply.text ? *reply.text + (reply.cut ? "" : "\n") : "";
         if (!before && (served_->status_byte() & 64)) requests_ += std::string("\x81") + status();
         say("");
@@ -86,8 +87,9 @@ class UsbConnection : public std::enable_shared_from_this<UsbConnection> {
             });
             return;
         }
-        const std::string part = pending_.substr(0, most_);
-        pending_.erase(0, part.size());
+        const std::string part = pending_.substr(taken_, most_);
+        taken_ += part.size();
+        if (taken_ == pending_.size()) pending_.clear(), taken_ = 0;
         const char end = pending_.empty() && ended_ ? 1 : 0;
         const auto tag = std::exchange(asked_, std::uint8_t{0});
         say(usbtmc::padded(usbtmc::head(usbtmc::message_in, tag, static_cast<std::uint32_t>(part.size()),
@@ -109,7 +111,7 @@ class UsbConnection : public std::enable_shared_from_this<UsbConnection> {
             case usbtmc::check_abort_in:
                 return say(done + std::string(7, '\0'));
             case usbtmc::initiate_clear:
-                message_.clear(), pending_.clear(), asked_ = 0;
+                message_.clear(), pending_.clear(), taken_ = 0, asked_ = 0;
                 clears_ = 2;
                 return say(done);
             case usbtmc::check_clear:
@@ -150,7 +152,7 @@ class UsbConnection : public std::enable_shared_from_this<UsbConnection> {
     std::array<char, 5> head_;
     std::string body_, message_, pending_, out_, requests_;
     std::uint8_t asked_ = 0;
-    std::size_t most_ = 0;
+    std::size_t most_ = 0, taken_ = 0;
     int clears_ = 0;
     bool ended_ = true, leaves_ = false;
 };

@@ -73,7 +73,7 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
             case rpc::device_readstb:
                 return answer({rpc::no_error, served_->status_byte()});
             case rpc::device_clear:
-                pending_.clear(), message_.clear();
+                pending_.clear(), message_.clear(), taken_ = 0;
                 return answer_error(rpc::no_error);
             case rpc::device_trigger:
             case rpc::device_remote:
@@ -128,10 +128,10 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
         Reply reply = served_->reply(std::exchange(message_, {}));
         if (reply.drop) return;
         // A new message drops what was not read of the answer before (IEEE 488.2, 6.3.2.3).
-        pending_.clear();
+        pending_.clear(), taken_ = 0;
         ended_ = !reply.cut;
         leaves_ = reply.leaves;
-        if (reply.text) pending_ = *reply.text + (reply.cut ? "" : "\n");
+        if (reply.text) pending_ = std::move(*reply.text) += reply.cut ? "" : "\n";
         if (enabled_ && !before && (served_->status_byte() & 64)) request_service();
         answer({rpc::no_error, static_cast<std::uint32_t>(data.size())});
     }
@@ -139,16 +139,16 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
     void device_read(rpc::Reader& in) {
         const std::uint32_t most = in.number(), wait_ms = in.number();
         if (!served_->locks.allows(session_)) return answer_read(rpc::locked_by_another, 0, "");
-        if (pending_.empty()) {
+        if (taken_ == pending_.size()) {
             timer_.expires_after(std::chrono::milliseconds(wait_ms));
             timer_.async_wait([self = shared_from_this()](const auto& error) {
                 if (!error) self->answer_read(rpc::io_timeout, 0, "");
             });
             return;
         }
-        const std::string part = pending_.substr(0, most);
-        pending_.erase(0, part.size());
-        const bool end = pending_.empty() && ended_;
+        const std::string_view part = std::string_view(pending_).substr(taken_, most);
+        taken_ += part.size();
+        const bool end = taken_ == pending_.size() && ended_;
         answer_read(rpc::no_error, end ? rpc::reason_end : rpc::reason_count, part);
     }
 
@@ -190,12 +190,23 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
         for (const std::uint32_t word : words) rpc::put(results, word);
         send(rpc::reply(call_.id, 0, results));
     }
-    void answer_read(std::uint32_t error, std::uint32_t reason, const std::string& data) {
-        std::string results;
-        rpc::put(results, error);
-        rpc::put(results, reason);
-        rpc::put_bytes(results, data);
-        send(rpc::reply(call_.id, 0, results), leaves_ && !data.empty());
+    // The data are sent from where they are.
+    void answer_read(std::uint32_t error, std::uint32_t reason, std::string_view data) {
+        const std::size_t padding = (4 - data.size() % 4) % 4;
+        std::string body;
+        for (const std::uint32_t word : {call_.id, 1u, 0u, 0u, 0u, 0u, error, reason}) rpc::put(body, word);
+        rpc::put(body, static_cast<std::uint32_t>(data.size()));
+        out_.clear();
+        rpc::put(out_, 0x80000000u | static_cast<std::uint32_t>(body.size() + data.size() + padding));
+        out_ += body;
+        static constexpr char zeros[4] = {};
+        const std::array<asio::const_buffer, 3> all{asio::buffer(out_), asio::buffer(data),
+                                                    asio::buffer(zeros, padding)};
+        asio::async_write(
+            socket_, all,
+            [self = shared_from_this(), leaves = leaves_ && !data.empty()](const auto& e, std::size_t) {
+                if (!e && !leaves) self->read();
+            });
     }
     void send(std::string text, bool leaves = false) {
         out_ = std::move(text);
@@ -213,6 +224,7 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
     std::array<char, 4> mark_;
     rpc::Call call_;
     std::string record_, message_, pending_, out_, handle_;
+    std::size_t taken_ = 0;
     std::uint32_t calls_ = 0;
     bool ended_ = true, leaves_ = false, enabled_ = false;
 };
