@@ -58,8 +58,8 @@ class ScpiSession {
     // for what is no number.
     std::vector<double> ask_numbers(const std::string& command, const Arguments& arguments, std::size_t count,
                                     const char* what, const DataForm& otherwise = {});
-    // A question whose answer looks like many others (a number): it is put right behind the question who it is,
-    // so that an answer that comes for another question shows.
+    // A question whose answer looks like many others (a number): it is put right behind the question who it
+    // is, so that an answer that comes for another question shows.
     std::string ask_alone(const std::string& command, const Arguments& arguments = {});
     // The same as a number. Throws Error(bench) for anything else.
     double ask_number(const std::string& command, const Arguments& arguments = {});

@@ -22,7 +22,8 @@
 #include "lab/session/onc_rpc.hpp"
 
 namespace rt::lab {
-namespace {
+// Named, since the session keeps some of it.
+namespace vxi11 {
 
 using std::chrono::milliseconds;
 
@@ -288,7 +289,9 @@ class InterruptChannel {
     std::jthread thread_;
 };
 
-}  // namespace
+}  // namespace vxi11
+
+using namespace vxi11;
 
 struct Vxi11Session::State {
     std::string host;

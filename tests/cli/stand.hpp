@@ -19,6 +19,7 @@ struct Stand {
     std::string watches;
     std::string simulation;  // in [simulation] and further tables
     std::string paths;
+    bool switched = false;                               // the supply is a switch without a voltage
     std::string wire_extra;                              // keys of the wire to the power meter
     std::string unit_extra;                              // further tables of the simulated unit
     std::string own_rules;                               // further rules of the book "own"
@@ -79,10 +80,10 @@ struct Stand {
             "\"70 dBuV\"\n"
             "[[wire]]\nfrom = \"generator\"\nto = \"power-meter\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n" +
                 wire_extra +
-            "[[wire]]\nfrom = \"generator\"\nto = \"in\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
-            "[[receiver]]\nport = \"in\"\nhalf = \"-90 dBm\"\nwidth = \"1 dB\"\npacket_bits = 100\n"
-            "[[draw]]\ncurrent = \"40 mA\"\n"
-            "[[draw]]\nwhen = { state = \"loud\" }\ncurrent = \"80 mA\"\n" +
+                "[[wire]]\nfrom = \"generator\"\nto = \"in\"\nloss = \"2 dB\"\nat = \"1 GHz\"\n"
+                "[[receiver]]\nport = \"in\"\nhalf = \"-90 dBm\"\nwidth = \"1 dB\"\npacket_bits = 100\n"
+                "[[draw]]\ncurrent = \"40 mA\"\n"
+                "[[draw]]\nwhen = { state = \"loud\" }\ncurrent = \"80 mA\"\n" +
                 unit_extra);
         folder.write(
             "own.toml",
@@ -94,9 +95,10 @@ struct Stand {
                 rule("loss", "loss", "dB", "max = \"3 dB\"") + own_rules);
         folder.write("campaign.toml",
                      "[campaign]\ntitle = \"t\"\nbench = \"bench.toml\"\nrulebooks = [\"own.toml\"]\n"
-                     "settings = { \"supply.voltage\" = \"5 V\", \"supply.output\" = \"ON\" }\n" +
-                         campaign_keys + "[unit]\nmaker = \"m\"\nmodel = \"Skerry-2\"\nserial = \"7\"\n" +
-                         tests + watches);
+                     "settings = { " +
+                         std::string(switched ? "" : "\"supply.voltage\" = \"5 V\", ") +
+                         "\"supply.output\" = \"ON\" }\n" + campaign_keys +
+                         "[unit]\nmaker = \"m\"\nmodel = \"Skerry-2\"\nserial = \"7\"\n" + tests + watches);
     }
     Said call(std::vector<std::string> arguments) const {
         write();

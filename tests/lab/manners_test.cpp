@@ -177,6 +177,50 @@ TEST_CASE("the reference of the bench must be proven, a stored state is recalled
     CHECK(has(unlocked.distrust(), "is not locked to the external reference"));
 }
 
+TEST_CASE("a greeting is passed over, whatever it says and however many lines it has") {
+    const auto [listener, port] = loopback_listener();
+    std::jthread peer([listener = listener] {
+        const int client = ::accept(listener, nullptr, nullptr);
+        const auto say = [&](const std::string& text) {
+            [[maybe_unused]] const auto sent = ::send(client, text.data(), text.size(), MSG_NOSIGNAL);
+        };
+        say("Welcome, 1 user\r\n0,\"No error\"\r\n");
+        std::string line;
+        char c = 0;
+        while (::read(client, &c, 1) == 1) {
+            if (c != '\n') {
+                line += c;
+                continue;
+            }
+            if (has(line, "IDN?")) say("\r\nMade,Up,1,2\r\n");
+            if (has(line, "ERRor?")) say("0,\"No error\"\r\n");
+            line.clear();
+        }
+        ::close(client);
+    });
+    {
+        Foreign supply(
+            "scpi-supply", "[commands]\nquery_power_on = \"\"\nprepare = \"\"\n",
+            [](const std::string&) { return std::string(); }, "greets = true\n");
+        supply.instrument.timeout_s = 2;
+        InstrumentRole role(
+            ScpiSession(supply.instrument, parse_address("tcp://127.0.0.1:" + std::to_string(port))));
+        CHECK(role.identify() == "Made,Up,1,2");
+        CHECK(role.session().drain_errors().empty());
+    }
+    ::close(listener);
+}
+
+TEST_CASE("channels of one instrument: {channel} is the one that the bench gives") {
+    Foreign supply("scpi-supply", "[commands]\nset_voltage = \"SOURce{channel}:VOLTage {value}\"\n",
+                   [](const std::string&) { return std::string(); });
+    supply.instrument.channel = 2;
+    auto role = supply.role();
+    role.begin("voltage", "5 V");
+    role.settle();
+    CHECK(sent(supply, "SOURce2") == "SOURce2:VOLTage 5");
+}
+
 TEST_CASE("a bench that asks for more than dialect and address can do is refused") {
     const TestFolder folder;
     const DiskFiles files(std::filesystem::path(RT_SOURCE) / "dialects");
