@@ -18,7 +18,7 @@
 namespace rt::lab {
 namespace {
 
-using Clock = std::chrono::steady_clock;
+using Steady = std::chrono::steady_clock;
 
 constexpr std::size_t most_said = 4096;  // of standard error, from its end
 
@@ -77,11 +77,11 @@ int start(const ProgramCall& call, const Listening& output, const Listening& sai
 }
 
 // Reads both until the program has closed them, the time is over, or it says too much.
-std::string listen(const ProgramCall& call, Listening& output, Listening& said, Clock::time_point deadline,
+std::string listen(const ProgramCall& call, Listening& output, Listening& said, Steady::time_point deadline,
                    ProgramEnd& end) {
     while (output.reader() >= 0 || said.reader() >= 0) {
         const auto left =
-            std::chrono::duration_cast<std::chrono::milliseconds>(deadline - Clock::now()).count();
+            std::chrono::duration_cast<std::chrono::milliseconds>(deadline - Steady::now()).count();
         if (left <= 0) return "did not end within " + exact(call.timeout_s) + " s";
         std::array<pollfd, 2> entries{pollfd{output.reader(), POLLIN, 0}, pollfd{said.reader(), POLLIN, 0}};
         if (::poll(entries.data(), entries.size(), static_cast<int>(std::min<long long>(left, 1000))) <= 0)
@@ -111,14 +111,14 @@ ProgramEnd run_program(const ProgramCall& call) {
     }
     output.close_writer();
     said.close_writer();
-    const auto deadline = Clock::now() + std::chrono::duration_cast<Clock::duration>(
-                                             std::chrono::duration<double>(call.timeout_s));
+    const auto deadline = Steady::now() + std::chrono::duration_cast<Steady::duration>(
+                                              std::chrono::duration<double>(call.timeout_s));
     end.trouble = listen(call, output, said, deadline, end);
     // One that closed its output and runs on is waited for no longer than one that says nothing.
     int status = 0;
     if (!end.trouble.empty()) ::kill(-child, SIGKILL);
     while (::waitpid(child, &status, end.trouble.empty() ? WNOHANG : 0) == 0) {
-        if (Clock::now() < deadline) {
+        if (Steady::now() < deadline) {
             std::this_thread::sleep_for(std::chrono::milliseconds(1));
             continue;
         }

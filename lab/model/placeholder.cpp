@@ -14,15 +14,16 @@
 namespace rt::lab {
 namespace {
 
-[[noreturn]] void fail(std::string_view hole, const std::string& why) {
+[[noreturn]] void wrong_hole(std::string_view hole, const std::string& why) {
     fail_input("{" + std::string(hole) + "} " + why);
 }
 
 void read_unit(std::string_view hole, std::string_view word, Unit own, Placeholder& out) {
     const auto unit = parse_unit(word);
-    if (own == Unit::none) fail(hole, "has no unit");
+    if (own == Unit::none) wrong_hole(hole, "has no unit");
     if (!unit || unit->unit != own)
-        fail(hole, "is a value in " + std::string(symbol(own)) + ", which " + in_quotes(word) + " is not");
+        wrong_hole(hole,
+                   "is a value in " + std::string(symbol(own)) + ", which " + in_quotes(word) + " is not");
     out.unit = std::string(word);
     out.exponent = unit->exponent;
 }
@@ -38,7 +39,8 @@ void read_form(std::string_view hole, std::string_view words, Placeholder& out) 
         out.form = Placeholder::Form::decimals;
         out.decimals = static_cast<int>(*number);
     } else {
-        fail(hole, "is written as " + in_quotes(words) + ": integer, scientific or \"3 decimals\" are known");
+        wrong_hole(hole,
+                   "is written as " + in_quotes(words) + ": integer, scientific or \"3 decimals\" are known");
     }
 }
 
@@ -48,11 +50,12 @@ Placeholder parse_hole(std::string_view hole, const UnitOf& unit_of) {
     Placeholder out;
     const auto in = hole.find(" in "), as = hole.find(" as ");
     out.name = std::string(trim(hole.substr(0, std::min(in, as))));
-    if (out.name.empty()) fail(hole, "names no value");
+    if (out.name.empty()) wrong_hole(hole, "names no value");
     const Unit own = unit_of(out.name);
     if (in != std::string_view::npos) {
         const auto end = as == std::string_view::npos ? hole.size() : as;
-        if (end < in) fail(hole, "has its unit behind its form: write {" + out.name + " in MHz as integer}");
+        if (end < in)
+            wrong_hole(hole, "has its unit behind its form: write {" + out.name + " in MHz as integer}");
         read_unit(hole, trim(hole.substr(in + 4, end - in - 4)), own, out);
     }
     if (as != std::string_view::npos) read_form(hole, trim(hole.substr(as + 4)), out);

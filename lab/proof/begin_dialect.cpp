@@ -17,7 +17,7 @@ namespace rt::lab {
 namespace {
 
 using std::chrono::milliseconds;
-using End = BegunLine::End;
+using LineEnd = BegunLine::End;
 
 // What headers for a command contain, in short forms: from the lists that instruments give of themselves.
 struct Words {
@@ -152,14 +152,14 @@ class Beginner {
     void note(BegunLine line) { out_.lines.push_back(std::move(line)); }
 
     void identity() {
-        BegunLine line{"identify", "", "", {}, End::person};
+        BegunLine line{"identify", "", "", {}, LineEnd::person};
         for (const std::string question : {"*IDN?", "ID?", "IDN?", "IDENtity?", "VERSion?"}) {
             line.tried.push_back(question);
             const auto answer = ask(question);
             if (!answer || answer->empty()) continue;
             identify_ = line.text = question;
             out_.identity = *answer;
-            line.end = question == like_.commands.at("identify") ? End::as_like : End::other;
+            line.end = question == like_.commands.at("identify") ? LineEnd::as_like : LineEnd::other;
             break;
         }
         if (identify_.empty())
@@ -169,14 +169,14 @@ class Beginner {
     }
 
     void error_queue() {
-        BegunLine line{"next_error", "", "", {}, End::person};
+        BegunLine line{"next_error", "", "", {}, LineEnd::person};
         for (const std::string question :
              {"SYSTem:ERRor?", "SYSTem:ERRor:NEXT?", "ERRor?", "ERR?", "STATus:ERRor?"}) {
             line.tried.push_back(question);
             const auto answer = ask(question);
             if (!answer || !to_double(std::string_view(*answer).substr(0, answer->find(',')))) continue;
             next_error_ = line.text = question;
-            line.end = question == like_.commands.at("next_error") ? End::as_like : End::other;
+            line.end = question == like_.commands.at("next_error") ? LineEnd::as_like : LineEnd::other;
             break;
         }
         if (!next_error_.empty()) {
@@ -247,8 +247,8 @@ class Beginner {
     }
 
     void found_or_not(BegunLine line, const std::string& help) {
-        if (line.end == End::none && required(line.command)) {
-            line.end = End::person;
+        if (line.end == LineEnd::none && required(line.command)) {
+            line.end = LineEnd::person;
             out_.decide.push_back(line.command + ": " + help);
         }
         note(std::move(line));
@@ -258,7 +258,7 @@ class Beginner {
     void preparation() {
         const auto own = like_.commands.find("prepare");
         if (own == like_.commands.end()) return;
-        BegunLine line{"prepare", "", "", {}, End::none};
+        BegunLine line{"prepare", "", "", {}, LineEnd::none};
         std::string refused;
         for (const auto part : split(own->second, ';')) {
             std::string text(trim(part));
@@ -270,7 +270,9 @@ class Beginner {
                 refused += (refused.empty() ? "" : ", ") + text;
             }
         }
-        line.end = line.text == own->second ? End::as_like : line.text.empty() ? End::none : End::other;
+        line.end = line.text == own->second ? LineEnd::as_like
+                   : line.text.empty()      ? LineEnd::none
+                                            : LineEnd::other;
         if (!refused.empty()) line.note = "does not take " + refused;
         note(std::move(line));
     }
@@ -281,7 +283,7 @@ class Beginner {
                                     "query_external_reference", "query_temperature", "query_preamble"}) {
             const auto own = like_.commands.find(command);
             if (own == like_.commands.end()) continue;
-            BegunLine line{command, "", "", {}, End::none};
+            BegunLine line{command, "", "", {}, LineEnd::none};
             for (const auto& header : candidates(command)) {
                 const bool asks = own->second.find('?') != std::string::npos;
                 const std::string text = header == header_of(own->second) ? own->second
@@ -290,7 +292,7 @@ class Beginner {
                 line.tried.push_back(text);
                 if (asks ? !accepted(text) : !taken(text)) continue;
                 line.text = text;
-                line.end = text == own->second ? End::as_like : End::other;
+                line.end = text == own->second ? LineEnd::as_like : LineEnd::other;
                 break;
             }
             found_or_not(std::move(line), "a question or command of every instrument");
@@ -309,7 +311,7 @@ class Beginner {
         for (const auto& [command, help] : all) {
             const auto own = like_.commands.find(command);
             if (own == like_.commands.end()) continue;
-            BegunLine line{command, "", "", {}, End::none};
+            BegunLine line{command, "", "", {}, LineEnd::none};
             std::string question;
             for (const auto& header : candidates(command)) {
                 line.tried.push_back(header);
@@ -324,17 +326,17 @@ class Beginner {
                 }
                 line.note = "has " + *answer + (set.empty() ? "" : ", and takes that back");
                 line.text = with_header(own->second, header);
-                line.end = line.text == own->second ? End::as_like : End::other;
+                line.end = line.text == own->second ? LineEnd::as_like : LineEnd::other;
                 question = header + "?";
                 break;
             }
-            const bool other = line.end == End::other;
+            const bool other = line.end == LineEnd::other;
             found_or_not(line, help);
             // The question goes with it.
             for (const std::string& name : {"query_" + command.substr(4), "confirm_" + command.substr(4)}) {
                 if (!like_.commands.contains(name)) continue;
-                if (other) note({name, question, "", {}, End::other});
-                if (question.empty()) note({name, "", "", {}, End::none});
+                if (other) note({name, question, "", {}, LineEnd::other});
+                if (question.empty()) note({name, "", "", {}, LineEnd::none});
             }
         }
     }
@@ -357,14 +359,14 @@ class Beginner {
             if (own != like_.commands.end()) data(command, own->second);
         }
         if (const auto own = like_.commands.find("read_power"); own != like_.commands.end()) {
-            BegunLine line{"read_power", "", "", {}, End::none};
+            BegunLine line{"read_power", "", "", {}, LineEnd::none};
             for (const auto& header : candidates("read_power")) {
                 const std::string text = header.find('?') == std::string::npos ? header + "?" : header;
                 line.tried.push_back(text);
                 const auto answer = accepted(channelled(text));
                 if (!answer || !parse_scpi_number(*answer)) continue;
                 line.text = header == header_of(own->second) ? own->second : text;
-                line.end = line.text == own->second ? End::as_like : End::other;
+                line.end = line.text == own->second ? LineEnd::as_like : LineEnd::other;
                 line.note = "reads " + *answer;
                 break;
             }
@@ -373,7 +375,7 @@ class Beginner {
     }
 
     void one_capture(const std::string& command, const std::string& own) {
-        BegunLine line{command, "", "", {}, End::none};
+        BegunLine line{command, "", "", {}, LineEnd::none};
         for (const auto& header : candidates(command)) {
             if (header.ends_with('?')) continue;
             const std::string text = header == header_of(own) ? own : header + ";*OPC?";
@@ -382,7 +384,7 @@ class Beginner {
             const auto answer = accepted(text);
             if (answer != "1") continue;
             line.text = text;
-            line.end = text == own ? End::as_like : End::other;
+            line.end = text == own ? LineEnd::as_like : LineEnd::other;
             line.note = fmt::format("over after {:.3g} s", watch.seconds());
             break;
         }
@@ -391,7 +393,7 @@ class Beginner {
 
     // What an answer consists of, against the number of points that it says.
     void data(const std::string& command, const std::string& own) {
-        BegunLine line{command, "", "", {}, End::none};
+        BegunLine line{command, "", "", {}, LineEnd::none};
         const double points = points_of();
         for (const auto& header : candidates(command)) {
             const std::string text =
@@ -408,7 +410,7 @@ class Beginner {
             const std::string form = form_of(command, bytes, points);
             if (form.empty()) continue;
             line.text = text;
-            line.end = text == own ? End::as_like : End::other;
+            line.end = text == own ? LineEnd::as_like : LineEnd::other;
             line.note = form;
             break;
         }
@@ -417,7 +419,7 @@ class Beginner {
 
     double points_of() {
         for (const auto& line : out_.lines) {
-            if (line.command != "set_points" || (line.end != End::as_like && line.end != End::other))
+            if (line.command != "set_points" || (line.end != LineEnd::as_like && line.end != LineEnd::other))
                 continue;
             if (const auto answer = accepted(header_of(line.text) + "?"))
                 return parse_scpi_number(*answer).value_or(0);
@@ -503,7 +505,7 @@ class Beginner {
             const std::string question = header.ends_with('?') ? header : header + "?";
             const auto answer = accepted(channelled(question));
             if (!answer || answer->find(',') == std::string::npos) continue;
-            note({"query_preamble", question, "answers " + *answer, {}, End::other});
+            note({"query_preamble", question, "answers " + *answer, {}, LineEnd::other});
             out_.decide.push_back("[[data]] scale: which field of " + question + " is which; it answers " +
                                   *answer);
             return "scale = { points = 1, increment = 2, origin = 3, reference = 4 }  # of " + *answer + "\n";
@@ -516,19 +518,19 @@ class Beginner {
     void detectors() {
         const auto own = like_.commands.find("set_detector");
         if (own == like_.commands.end()) return;
-        BegunLine line{"set_detector", "", "", {}, End::none};
+        BegunLine line{"set_detector", "", "", {}, LineEnd::none};
         for (const auto& header : candidates("set_detector")) {
             line.tried.push_back(header);
             const auto answer = accepted(header + "?");
             if (!answer) continue;
             line.text = with_header(own->second, header);
-            line.end = line.text == own->second ? End::as_like : End::other;
+            line.end = line.text == own->second ? LineEnd::as_like : LineEnd::other;
             line.note = "has " + *answer;
             for (const auto& [detector, word] : like_.detectors) {
                 if (!taken(header + " " + word)) out_.detectors_refused.push_back(detector);
             }
             taken(header + " " + *answer);
-            if (line.end == End::other) note({"query_detector", header + "?", "", {}, End::other});
+            if (line.end == LineEnd::other) note({"query_detector", header + "?", "", {}, LineEnd::other});
             break;
         }
         if (out_.detectors_refused.size() == like_.detectors.size())
@@ -555,12 +557,12 @@ class Beginner {
         if (!out_.decide.empty()) t += fmt::format("undecided = {}\n", out_.decide.size());
         t += "\n[commands]\n";
         for (const auto& line : out_.lines) {
-            if (line.end == End::as_like) continue;
+            if (line.end == LineEnd::as_like) continue;
             std::string tried;
             for (const auto& text : line.tried) tried += (tried.empty() ? "" : ", ") + text;
-            if (line.end == End::person)
+            if (line.end == LineEnd::person)
                 t += "# " + line.command + ": none of " + printable(tried) + " works\n";
-            if (line.end == End::person) continue;
+            if (line.end == LineEnd::person) continue;
             t += line.command + " = " + quoted(line.text) +
                  (line.note.empty() ? "" : "  # " + printable(line.note)) + "\n";
         }

@@ -11,11 +11,11 @@
 
 namespace rt::lab {
 
-using End = ProofStep::End;
+using StepEnd = ProofStep::End;
 using Data = kainjow::mustache::data;
 
 static bool is_trouble(const ProofStep& step) {
-    return step.end == End::odd || step.end == End::refused;
+    return step.end == StepEnd::odd || step.end == StepEnd::refused;
 }
 
 nlohmann::ordered_json proof_json(const std::vector<Proof>& proofs) {
@@ -45,15 +45,15 @@ static Data step_values(const ProofStep& step, bool first) {
     out.set("answer", printable(step.answer));
     out.set("note", printable(step.note));
     out.set("end", name(step.end));
-    out.set("class", step.end == End::proven     ? "proven"
-                     : step.end == End::answered ? "answered"
-                     : step.end == End::left_out ? "left"
-                                                 : "bad");
-    out.set("sign", step.end == End::proven     ? "✓"
-                    : step.end == End::answered ? "·"
-                    : step.end == End::left_out ? "–"
-                                                : "✕");
-    out.set("time", step.end == End::left_out ? "" : fmt::format("{:.2f} ms", 1000 * step.seconds));
+    out.set("class", step.end == StepEnd::proven     ? "proven"
+                     : step.end == StepEnd::answered ? "answered"
+                     : step.end == StepEnd::left_out ? "left"
+                                                     : "bad");
+    out.set("sign", step.end == StepEnd::proven     ? "✓"
+                    : step.end == StepEnd::answered ? "·"
+                    : step.end == StepEnd::left_out ? "–"
+                                                    : "✕");
+    out.set("time", step.end == StepEnd::left_out ? "" : fmt::format("{:.2f} ms", 1000 * step.seconds));
     return out;
 }
 
@@ -73,10 +73,10 @@ static Data proof_values(const Proof& proof) {
     out.set("identity", printable(proof.identity));
     out.set("started", proof.started.substr(0, 10) + " " + proof.started.substr(11, 8) + " UTC");
     out.set("round_trip", fmt::format("{:.2f} ms", 1000 * proof.round_trip_s));
-    out.set("proven", std::to_string(proof.count(End::proven)));
-    out.set("answered", std::to_string(proof.count(End::answered)));
-    out.set("bad", std::to_string(proof.count(End::odd) + proof.count(End::refused)));
-    out.set("left", std::to_string(proof.count(End::left_out)));
+    out.set("proven", std::to_string(proof.count(StepEnd::proven)));
+    out.set("answered", std::to_string(proof.count(StepEnd::answered)));
+    out.set("bad", std::to_string(proof.count(StepEnd::odd) + proof.count(StepEnd::refused)));
+    out.set("left", std::to_string(proof.count(StepEnd::left_out)));
     out.set("holds", proof.holds());
     out.set("steps", steps);
     return out;

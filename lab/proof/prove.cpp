@@ -15,25 +15,25 @@
 
 namespace rt::lab {
 
-using End = ProofStep::End;
+using StepEnd = ProofStep::End;
 
-const char* name(End end) {
+const char* name(StepEnd end) {
     switch (end) {
-        case End::proven:
+        case StepEnd::proven:
             return "proven";
-        case End::answered:
+        case StepEnd::answered:
             return "answered";
-        case End::odd:
+        case StepEnd::odd:
             return "odd";
-        case End::refused:
+        case StepEnd::refused:
             return "refused";
-        case End::left_out:
+        case StepEnd::left_out:
             return "left out";
     }
     return "";
 }
 
-std::size_t Proof::count(End end) const {
+std::size_t Proof::count(StepEnd end) const {
     return static_cast<std::size_t>(
         std::count_if(steps.begin(), steps.end(), [&](const ProofStep& step) { return step.end == end; }));
 }
@@ -80,7 +80,7 @@ class Prover {
         step("identity", "identify", "still in step, and prepared again", [&](ProofStep& s) {
             session().require_in_step();
             role_->prepare();
-            s.end = End::proven;
+            s.end = StepEnd::proven;
         });
     }
 
@@ -88,16 +88,16 @@ class Prover {
     // One step, timed; trouble with the instrument ends it, not the proof.
     template <class Do>
     void step(const char* group, const std::string& command, const std::string& sent, Do act) {
-        ProofStep out{group, command, sent, "", "", End::answered, 0};
+        ProofStep out{group, command, sent, "", "", StepEnd::answered, 0};
         const Stopwatch watch;
         try {
             if (!role_) connect();
             act(out);
             out.seconds = watch.seconds();
-            if (out.end != End::left_out) hear(out);
+            if (out.end != StepEnd::left_out) hear(out);
         } catch (const Error& error) {
             out.seconds = watch.seconds();
-            out.end = End::refused;
+            out.end = StepEnd::refused;
             out.note = error.what();
             revive();
         }
@@ -107,7 +107,7 @@ class Prover {
     // What the error queue says of it.
     void hear(ProofStep& out) {
         for (const auto& entry : session().drain_errors()) {
-            out.end = End::refused;
+            out.end = StepEnd::refused;
             out.note += (out.note.empty() ? "" : "; ") + entry;
         }
     }
@@ -136,7 +136,7 @@ class Prover {
 
     void leave_out(const char* group, const std::string& command, const std::string& why) {
         tried_.insert(command);
-        proof_.steps.push_back({group, command, "", "", why, End::left_out, 0});
+        proof_.steps.push_back({group, command, "", "", why, StepEnd::left_out, 0});
     }
 
     void identity() {
@@ -151,7 +151,7 @@ class Prover {
             }
             std::nth_element(times.begin(), times.begin() + often / 2, times.end());
             proof_.round_trip_s = times[often / 2];
-            s.end = End::proven;
+            s.end = StepEnd::proven;
             s.note = fmt::format("{} times alike, {:.2f} ms each", often + 1, 1000 * proof_.round_trip_s);
         });
     }
@@ -163,7 +163,7 @@ class Prover {
             session().drain_errors();
             session().send_text(nonsense);
             const auto entries = session().drain_errors();
-            s.end = entries.empty() ? End::odd : End::proven;
+            s.end = entries.empty() ? StepEnd::odd : StepEnd::proven;
             s.answer = entries.empty() ? "" : entries.front();
             if (entries.empty())
                 s.note =
@@ -227,7 +227,7 @@ class Prover {
             return dialect_.knows("confirm_" + setting) ||
                    (dialect_.kind->name == std::string("positioner") && dialect_.knows("query_" + setting));
         });
-        s.end = !s.note.empty() ? End::odd : asks ? End::proven : End::answered;
+        s.end = !s.note.empty() ? StepEnd::odd : asks ? StepEnd::proven : StepEnd::answered;
         s.answer = s.note.empty() && asks ? "has what it was told" : "";
         if (!asks && s.note.empty()) s.note = "nothing reads it back: state confirm_" + settings.front();
     }
@@ -281,7 +281,7 @@ class Prover {
         std::erase(word, '"');
         const bool same = there && wanted ? std::abs(*there - *wanted) <= 1e-3 * std::abs(*wanted)
                                           : word == lower(told) || word == lower(brief_form(told));
-        s.end = same ? End::proven : End::odd;
+        s.end = same ? StepEnd::proven : StepEnd::odd;
         if (!same) s.note = "it was told " + in_quotes(told);
     }
 
@@ -326,7 +326,7 @@ class Prover {
             step("captures", kind_of(setup).name(), kind_of(setup).describe(setup), [&](ProofStep& s) {
                 const Capture capture = kind_of(setup).acquire(*role_, setup);
                 const auto doubt = distrust(capture);
-                s.end = doubt ? End::odd : End::proven;
+                s.end = doubt ? StepEnd::odd : StepEnd::proven;
                 s.note = doubt.value_or("");
                 s.answer = size_of(capture);
             });
@@ -377,8 +377,8 @@ class Prover {
                     samples[i] =
                         std::sin(2 * 3.14159265358979 * static_cast<double>(i) / static_cast<double>(count));
                 role_->load_waveform(samples);
-                s.end = dialect_.knows("query_samples") ? End::proven : End::answered;
-                s.answer = s.end == End::proven ? fmt::format("holds {}", count) : "";
+                s.end = dialect_.knows("query_samples") ? StepEnd::proven : StepEnd::answered;
+                s.answer = s.end == StepEnd::proven ? fmt::format("holds {}", count) : "";
             });
         }
     }
@@ -408,7 +408,7 @@ class Prover {
             step("others", command, text_of(command, arguments), [&](ProofStep& s) {
                 if (command == "picture") {
                     s.answer = fmt::format("a block of {} bytes", session().ask_block(command).size());
-                    s.end = End::proven;
+                    s.end = StepEnd::proven;
                 } else if (command == "zero" || command == "calibrate") {
                     session().ask(command, std::chrono::seconds(60));
                 } else if (s.sent.find('?') != std::string::npos) {
@@ -425,7 +425,8 @@ class Prover {
         step("others", command, text_of(command, {}), [&](ProofStep& s) {
             const auto answer = session().ask_if_known(command);
             s.answer = answer.value_or("");
-            if (!answer) s.end = End::left_out, s.note = "no answer within 2 s: this unit has no such list";
+            if (!answer)
+                s.end = StepEnd::left_out, s.note = "no answer within 2 s: this unit has no such list";
         });
     }
 
@@ -443,7 +444,7 @@ class Prover {
         if (dialect_.states.empty()) return;
         step("states", "state", dialect_.states.front().ask, [&](ProofStep& s) {
             s.note = role_->distrust();
-            s.end = s.note.empty() ? End::answered : End::odd;
+            s.end = s.note.empty() ? StepEnd::answered : StepEnd::odd;
             if (s.note.empty()) s.answer = "says nothing against itself";
         });
     }
@@ -478,12 +479,12 @@ Proof prove(const Instrument& instrument, const Address& place, const ProofLeave
         const auto prepare = instrument.dialect.commands.find("prepare");
         if (prepare != instrument.dialect.commands.end())
             proof.steps.push_back(
-                {"preparation", "prepare", prepare->second, "", "", End::answered, watch.seconds()});
+                {"preparation", "prepare", prepare->second, "", "", StepEnd::answered, watch.seconds()});
         prover.run();
     } catch (const Error& error) {
         if (error.kind() != ErrorKind::bench) throw;
         proof.steps.push_back(
-            {"identity", "connect", instrument.address, "", error.what(), End::refused, watch.seconds()});
+            {"identity", "connect", instrument.address, "", error.what(), StepEnd::refused, watch.seconds()});
     }
     proof.ended = utc_now();
     return proof;
