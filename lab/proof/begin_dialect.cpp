@@ -25,7 +25,7 @@ struct Words {
     std::vector<std::string> any;
     std::vector<std::string> none = {};
 };
-const std::vector<Words>& words() {
+const std::vector<Words>& meant_by() {
     static const std::vector<Words> all{
         {"set_start", {"star", "fstart"}, {"time", "trig"}},
         {"set_stop", {"stop", "fstop"}, {"time", "trig", "meas"}},
@@ -219,7 +219,7 @@ class Beginner {
         std::vector<std::string> out;
         const auto own = like_.commands.find(command);
         if (own != like_.commands.end()) out.push_back(header_of(own->second));
-        for (const auto& entry : words()) {
+        for (const auto& entry : meant_by()) {
             if (command != entry.command) continue;
             for (const auto& header : headers_) {
                 const std::string low = lower(header);
