@@ -12,64 +12,14 @@
 #include "core/base/text.hpp"
 #include "lab/bench/numbers.hpp"
 #include "lab/clock.hpp"
+#include "lab/proof/header_words.hpp"
+#include "lab/proof/seen_form.hpp"
 
 namespace rt::lab {
 namespace {
 
 using std::chrono::milliseconds;
 using LineEnd = BegunLine::End;
-
-// What headers for a command contain, in short forms: from the lists that instruments give of themselves.
-struct Words {
-    const char* command;
-    std::vector<std::string> any;
-    std::vector<std::string> none = {};
-};
-const std::vector<Words>& meant_by() {
-    static const std::vector<Words> all{
-        {"set_start", {"star", "fstart"}, {"time", "trig"}},
-        {"set_stop", {"stop", "fstop"}, {"time", "trig", "meas"}},
-        {"set_points", {"poin"}, {"trac"}},
-        {"set_bandwidth", {"rbw", "band", "bwid", "filt", "resb"}, {"vid", "vbw", "auto"}},
-        {"set_detector", {"det"}},
-        {"set_dwell", {"dwel", "mtim", "meast", "apert"}},
-        {"set_reference", {"rlev", "refl"}, {"offs"}},
-        {"set_attenuation", {"att"}, {"auto", "step"}},
-        {"couple_attenuation", {"att:auto", "autoatt", "atta"}},
-        {"set_unit", {"unit"}},
-        {"set_frequency", {"freq", "cw"}, {"star", "stop", "span", "cent"}},
-        {"set_level", {"pow", "lev", "ampl"}, {"unit", "offs"}},
-        {"set_output", {"outp", "outs", "rfon"}},
-        {"set_modulation", {"mod"}},
-        {"set_voltage", {"volt"}, {"meas", "prot"}},
-        {"set_current", {"curr"}, {"meas", "prot"}},
-        {"set_averages", {"aver:coun", "avg"}},
-        {"set_span", {"swe:time", "tspan", "scal"}, {"step", "poin"}},
-        {"set_power", {"pow"}},
-        {"set_parameter", {"par"}, {"coun"}},
-        {"sweep", {"init", "run", "sing", "swe:star"}, {"cont", "samp"}},
-        {"acquire", {"init", "run", "sing", "acq"}, {"cont"}},
-        {"read_trace", {"trac", "curv", "data"}, {"form", "poin", "samp"}},
-        {"read_waveform", {"trac", "curv", "data"}, {"form", "poin"}},
-        {"read_power", {"read", "meas", "fetc"}},
-        {"query_overload", {"over", "ques"}, {"enab", "cond"}},
-        {"query_preamble", {"prea", "wfmp", "scal"}},
-    };
-    return all;
-}
-
-// The header of a command: up to its first value.
-std::string header_of(const std::string& text) {
-    return text.substr(0, std::min(text.find_first_of(" ;"), text.size()));
-}
-
-std::string plain(std::string_view header) {
-    std::string out;
-    for (const char c : header) {
-        if (c != '[' && c != ']') out += c;
-    }
-    return out;
-}
 
 class Beginner {
   public:
@@ -208,7 +158,7 @@ class Beginner {
         }
         if (!errors().empty()) return;
         for (const auto part : split(text, '\n')) {
-            const std::string header = plain(trim(part.substr(0, part.find('/'))));
+            const std::string header = plain_header(trim(part.substr(0, part.find('/'))));
             if (!header.empty()) headers_.push_back(header);
         }
         out_.headers = headers_.size();
@@ -219,16 +169,7 @@ class Beginner {
         std::vector<std::string> out;
         const auto own = like_.commands.find(command);
         if (own != like_.commands.end()) out.push_back(header_of(own->second));
-        for (const auto& entry : meant_by()) {
-            if (command != entry.command) continue;
-            for (const auto& header : headers_) {
-                const std::string low = lower(header);
-                const auto in = [&](const std::string& word) { return low.find(word) != std::string::npos; };
-                if (std::any_of(entry.any.begin(), entry.any.end(), in) &&
-                    std::none_of(entry.none.begin(), entry.none.end(), in))
-                    out.push_back(header);
-            }
-        }
+        for (auto& header : meant_headers(command, headers_)) out.push_back(std::move(header));
         return out;
     }
 
@@ -443,60 +384,11 @@ class Beginner {
 
     // "" for what is no data. Sets out_.data where the form is another than that of the other dialect.
     std::string form_of(const std::string& command, const std::string& answer, double points) {
-        const std::string head = "[[data]]\nfor = [\"" + command + "\"]\n";
-        if (answer[0] != '#') {
-            const auto numbers = decode_numbers(answer, {NumberForm::ascii, false, {}, "", "", {}});
-            if (!numbers || numbers->size() < 2) return {};
-            out_.data = head + "form = \"ascii\"\n";
-            return fmt::format("a list of {} numbers", numbers->size());
-        }
-        const std::string body =
-            answer.substr(answer[1] == '0' ? 2 : 2 + static_cast<std::size_t>(answer[1] - '0'));
-        if (!(points >= 2)) {
-            out_.decide.push_back(
-                "[[data]]: the number of points is not known, so neither is the size of one");
-            return fmt::format("a block of {} bytes", body.size());
-        }
-        const double each = static_cast<double>(body.size()) / points;
-        if (each == 8) return real(head, body, NumberForm::real64, "real64");
-        if (each == 4 && !real(head, body, NumberForm::real32, "real32").empty()) return "32-bit numbers";
-        if (each != 1 && each != 2 && each != 4)
-            return fmt::format("{} bytes for {} points", body.size(), points);
-        const int bits = static_cast<int>(8 * each);
-        out_.data = fmt::format(
-            "{}form = \"int{}\"\n{}{}", head, bits,
-            bits == 8 ? "" : fmt::format("order = \"{}\"\n", smoother(body, static_cast<int>(each))),
-            scale_text());
-        return fmt::format("{} whole numbers of {} bits", points, bits);
-    }
-
-    // Levels and volts are numbers of ordinary size: in the wrong order of bytes they are not.
-    std::string real(const std::string& head, const std::string& body, NumberForm form, const char* name) {
-        for (const bool big : {false, true}) {
-            const auto numbers = decode_numbers(body, {form, big, {}, "", "", {}});
-            const bool ordinary =
-                numbers && std::all_of(numbers->begin(), numbers->end(), [](double v) {
-                    return v == 0 || (std::isfinite(v) && std::abs(v) > 1e-15 && std::abs(v) < 1e9);
-                });
-            if (!ordinary) continue;
-            if (big || form != NumberForm::real64)
-                out_.data = head + "form = \"" + name + "\"\n" + (big ? "order = \"big\"\n" : "");
-            return std::string(name) + (big ? ", big-endian" : ", little-endian");
-        }
-        return {};
-    }
-
-    // Neighbours of a trace lie close together: of two orders of bytes the one with the smaller steps is
-    // meant.
-    static const char* smoother(const std::string& body, int bytes) {
-        double steps[2] = {};
-        for (const bool big : {false, true}) {
-            const auto form = bytes == 2 ? NumberForm::int16 : NumberForm::int32;
-            const auto numbers = decode_numbers(body, {form, big, {}, "", "", {}});
-            for (std::size_t i = 1; numbers && i < numbers->size(); ++i)
-                steps[big] += std::abs((*numbers)[i] - (*numbers)[i - 1]);
-        }
-        return steps[1] < steps[0] ? "big" : "little";
+        const SeenForm seen = seen_form(answer, points);
+        if (seen.size_unknown) out_.decide.push_back("[[data]]: its form cannot be seen: " + seen.words);
+        if (seen.keys.empty()) return seen.words;
+        out_.data = "[[data]]\nfor = [\"" + command + "\"]\n" + seen.keys + (seen.scaled ? scale_text() : "");
+        return seen.words;
     }
 
     // Which field of a preamble is what stays for a person; what there is, is told.
