@@ -120,6 +120,16 @@ std::string ScpiSession::text_of(const std::string& command, const Arguments& ar
     return fill(parse_command(at->second, setting ? setting->unit : Unit::none), arguments);
 }
 
+template <class Do>
+auto ScpiSession::told(Do act) {
+    try {
+        return act();
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::bench) throw;
+        fail_bench(std::string(error.what()) + ", command " + in_quotes(last_));
+    }
+}
+
 void ScpiSession::send(const std::string& command, const Arguments& arguments) {
     send_text(text_of(command, arguments));
 }
@@ -127,14 +137,17 @@ void ScpiSession::send(const std::string& command, const Arguments& arguments) {
 void ScpiSession::send_text(const std::string& text) {
     const Lock lock(*mutex_);
     if (traffic_) traffic_->sent(instrument_->role, text.substr(0, 1000));
-    session_->write(text + "\n");
+    // Without the bytes of a block.
+    constexpr std::size_t longest = 80;
+    last_ = text.substr(0, std::min(longest, text.find('#')));
+    told([&] { session_->write(text + "\n"); });
 }
 
 // Blank lines are no answers: some instruments end a line with two characters of their own.
 std::string ScpiSession::answer(milliseconds timeout) {
     const Deadline deadline(static_cast<double>(timeout.count()) / 1000);
     for (auto left = timeout;; left = std::max(to_milliseconds(deadline.left()), milliseconds(1))) {
-        const std::string line = session_->read_until('\n', left);
+        const std::string line = told([&] { return session_->read_until('\n', left); });
         if (traffic_) traffic_->received(instrument_->role, line);
         if (const auto text = trim(line); !text.empty()) return std::string(text);
     }
@@ -219,14 +232,14 @@ std::string ScpiSession::ask_block(const std::string& command, const Arguments& 
                                    std::optional<std::size_t> expected) {
     const Lock lock(*mutex_);
     send(command, arguments);
-    const std::string head = session_->read_exactly(2, timeout_);
+    const std::string head = told([&] { return session_->read_exactly(2, timeout_); });
     if (head == "#0" && expected) {
         // Of indefinite length (IEEE 488.2, 8.7.10): its end is the end of the answer, so that what follows
         // the bytes that were expected must be that.
-        std::string bytes = session_->read_exactly(*expected, timeout_);
+        std::string bytes = told([&] { return session_->read_exactly(*expected, timeout_); });
         if (traffic_)
             traffic_->received(instrument_->role, "a block of " + std::to_string(bytes.size()) + " bytes");
-        if (const auto more = session_->read_until('\n', timeout_); !trim(more).empty())
+        if (const auto more = told([&] { return session_->read_until('\n', timeout_); }); !trim(more).empty())
             fail("the block for " + command + " is longer than the " + std::to_string(*expected) +
                  " bytes that were expected");
         return bytes;
@@ -234,14 +247,16 @@ std::string ScpiSession::ask_block(const std::string& command, const Arguments& 
     if (head[0] != '#' || head[1] < '1' || head[1] > '9') {
         fail("a data block was expected for " + command + ", the answer begins with " + in_quotes(head));
     }
-    const std::string digits = session_->read_exactly(static_cast<std::size_t>(head[1] - '0'), timeout_);
+    const std::string digits =
+        told([&] { return session_->read_exactly(static_cast<std::size_t>(head[1] - '0'), timeout_); });
     const auto length = to_double(digits);
     if (!length || digits.find_first_not_of("0123456789") != std::string::npos) {
         fail("the length of a data block is not a number: " + in_quotes(digits));
     }
-    std::string bytes = session_->read_exactly(static_cast<std::size_t>(*length), timeout_);
+    std::string bytes =
+        told([&] { return session_->read_exactly(static_cast<std::size_t>(*length), timeout_); });
     if (traffic_) traffic_->received(instrument_->role, "a block of " + digits + " bytes");
-    session_->read_until('\n', timeout_);
+    told([&] { return session_->read_until('\n', timeout_); });
     return bytes;
 }
 

@@ -88,11 +88,14 @@ class ScpiSession {
   private:
     std::string answer(std::chrono::milliseconds timeout);
     void get_in_step();
+    // What is done with the session, its trouble told with the command that it belongs to.
+    template <class Do>
+    auto told(Do act);
     void scale(std::vector<double>& numbers, const DataForm::Scale& scale, const Arguments& arguments);
     double scale_term(const std::vector<std::string>& fields, std::size_t field, const char* command,
                       double otherwise, const Arguments& arguments);
 
-    std::string setup_;
+    std::string setup_, last_;         // what was sent last
     std::string identity_, no_error_;  // what it said of itself, and of an empty error queue
     std::set<std::string> unanswered_;
     std::vector<std::string> set_aside_;  // entries of the error queue that were met elsewhere

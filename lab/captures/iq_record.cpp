@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
@@ -31,7 +32,15 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup) {
     if (first_no_number(numbers.data(), numbers.size()))
         session.fail("the record holds a sample that is no number");
     IqRecord record = iq_in_memory(std::move(values), setup.sample_rate_hz, setup.centre_hz, full_scale);
+    // A frequency error is measured against these: what is a little off would be found in the unit.
+    ReadBack back(session);
+    back.number("iq_centre", "the centre", setup.centre_hz, std::max(1.0, 1e-9 * setup.centre_hz),
+                Unit::hertz);
+    back.number("iq_rate", "the rate of samples", setup.sample_rate_hz, 1e-7 * setup.sample_rate_hz,
+                Unit::hertz);
+    back.number("iq_samples", "samples:", static_cast<double>(samples), 0.5, Unit::count);
     record.distrust = read_distrust(session, "raise the reference level");
+    if (!record.distrust) record.distrust = back.distrust();
     if (!record.distrust && scrambled(numbers)) record.distrust = scrambled_text;
     return record;
 }

@@ -37,7 +37,8 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     for (std::size_t parameter = 0; parameter < 4; ++parameter) {
         const std::string word = fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
         const auto said = words.find(word);
-        session.send("set_parameter", {{"parameter", said == words.end() ? word : said->second}});
+        const std::string its_word = said == words.end() ? word : said->second;
+        session.send("set_parameter", {{"parameter", its_word}});
         // With the parameter in place: some keep their correction by parameter.
         if (!differs && session.knows("query_corrected")) {
             const auto on = session.ask_if_known("query_corrected");
@@ -53,6 +54,10 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
         }
         require_done(session, "sweep", longest, "sweep");
         const auto numbers = session.ask_numbers("read_trace", {}, 2 * setup.points, "trace");
+        // It was this parameter if it still is.
+        ReadBack which(session);
+        which.word("parameter", "the parameter", its_word);
+        if (!differs) differs = which.distrust();
         if (scrambled(numbers) && !differs) differs = scrambled_text;
         for (std::size_t i = 0; i < setup.points; ++i) {
             if (!std::isfinite(numbers[2 * i]) || !std::isfinite(numbers[2 * i + 1]))

@@ -117,6 +117,24 @@ TEST_CASE("all transports in one campaign come to the same results") {
     }
 }
 
+TEST_CASE("settings of several instruments are begun before any of them is waited for") {
+    Stand stand;
+    stand.tests =
+        "[[test]]\nname = \"loss\"\nprocedure = \"path.loss\"\ninstrument = \"power-meter\"\nparameters = { "
+        "sent = \"0 dBm\", "
+        "frequency = \"1 GHz\" }\nsettings = { \"generator.level\" = \"0 dBm\", \"generator.output\" = "
+        "\"ON\", "
+        "\"generator.frequency\" = \"1 GHz\", \"attenuator.attenuation\" = \"3 dB\" }\n";
+    CHECK(stand.run({"--traffic"}).code == 0);
+    const std::string log = rt::lab::read_file(stand.folder / "run/traffic.log");
+    const auto level = log.find("SOURce:POWer 0"), attenuation = log.find("INPut:ATTenuation 3");
+    REQUIRE(level != std::string::npos);
+    REQUIRE(attenuation != std::string::npos);
+    // Neither answers that it is done before both are told.
+    const auto waited = log.find("*OPC?", std::min(level, attenuation));
+    CHECK(waited > std::max(level, attenuation));
+}
+
 TEST_CASE("a switched outlet cycles the power of the unit") {
     Stand stand;
     stand.tests =
