@@ -7,7 +7,9 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <chrono>
 #include <cstring>
+#include <thread>
 
 #include "core/base/error.hpp"
 
@@ -51,6 +53,21 @@ std::optional<int> DeviceSession::status() {
     unsigned char status = 0;
     if (!usbtmc_ || ::ioctl(file_, USBTMC488_IOCTL_READ_STB, &status) != 0) return std::nullopt;
     return status;
+}
+
+// The driver for USBTMC does not say when something can be read: bit 4 of the status byte does (MAV, IEEE
+// 488.2, 6.1.10.2).
+bool DeviceSession::answers(milliseconds timeout) {
+    if (has_kept()) return true;
+    if (!usbtmc_) return wait(POLLIN, timeout, "waiting for an answer");
+    constexpr int available = 0x10;
+    const auto deadline = std::chrono::steady_clock::now() + timeout;
+    for (;;) {
+        const auto now = status();
+        if (!now || (*now & available)) return true;
+        if (std::chrono::steady_clock::now() >= deadline) return false;
+        std::this_thread::sleep_for(milliseconds(5));
+    }
 }
 
 void DeviceSession::to_local() {

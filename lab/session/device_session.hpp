@@ -18,6 +18,7 @@ class DeviceSession : public Session {
     void clear() override;
     bool clears() const override { return usbtmc_; }
     std::optional<int> status() override;
+    bool answers(std::chrono::milliseconds timeout) override;
     void to_local() override;
     void trigger() override;
 

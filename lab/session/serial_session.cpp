@@ -1,5 +1,8 @@
 #include "lab/session/serial_session.hpp"
 
+#include <poll.h>
+#include <termios.h>
+
 #include <boost/asio/serial_port.hpp>
 
 #include "lab/session/bounded_stream.hpp"
@@ -29,6 +32,8 @@ SerialSession::SerialSession(const Address& address, milliseconds timeout)
                                            : address.flow == Address::Flow::characters
                                                ? base::flow_control::software
                                                : base::flow_control::none));
+        // What came before belongs to nobody.
+        ::tcflush(port.native_handle(), TCIFLUSH);
     } catch (const boost::system::system_error& error) {
         fail_bench(peer() + ": " + error.code().message() + " (opening the serial line)");
     }
@@ -38,6 +43,12 @@ SerialSession::~SerialSession() = default;
 
 void SerialSession::write(std::string_view bytes) {
     if (state_->write(bytes, peer()) == Waited::timed_out) fail_timeout(state_->timeout, "sending");
+}
+
+bool SerialSession::answers(milliseconds timeout) {
+    if (has_kept()) return true;
+    pollfd entry{state_->stream.native_handle(), POLLIN, 0};
+    return ::poll(&entry, 1, static_cast<int>(timeout.count())) > 0;
 }
 
 std::string SerialSession::read_some(milliseconds timeout, const char* doing) {

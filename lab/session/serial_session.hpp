@@ -13,6 +13,7 @@ class SerialSession : public Session {
     ~SerialSession() override;
 
     void write(std::string_view bytes) override;
+    bool answers(std::chrono::milliseconds timeout) override;
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;

@@ -211,6 +211,52 @@ TEST_CASE("a greeting is passed over, whatever it says and however many lines it
     ::close(listener);
 }
 
+TEST_CASE(
+    "a late answer to an optional question is not taken for the next one's, nor does it shift all that "
+    "follow") {
+    for (const double delay_s : {0.0, 0.4, 0.7}) {
+        CAPTURE(delay_s);
+        bool first = true;
+        Foreign generator("scpi-generator", "", [&](const std::string& line) {
+            if (has(line, "ESR?")) {
+                if (!std::exchange(first, false)) return std::string("0\n");
+                std::this_thread::sleep_for(std::chrono::duration<double>(delay_s));
+                return std::string("128\n");
+            }
+            if (has(line, "POWer?")) return std::string("-30\n");
+            return has(line, "FREQuency?") ? std::string("1E9\n") : std::string();
+        });
+        generator.instrument.timeout_s = 0.5;  // later than this nothing is waited for
+        auto role = generator.role();
+        CHECK(role.identify() == "made,up,1,1");
+        for (int i = 0; i < 3; ++i) {
+            role.begin("level", "-30 dBm");
+            role.begin("frequency", "1 GHz");
+            CHECK(role.settle() == "");
+            CHECK(role.read_back() == "");
+            role.session().require_in_step();
+        }
+    }
+}
+
+TEST_CASE("an answer that comes twice is found at the next question who it is") {
+    bool twice = false;
+    Foreign generator("scpi-generator", "", [&](const std::string& line) {
+        return has(line, "POWer?") ? std::string(twice ? "-30\n-30\n" : "-30\n") : std::string();
+    });
+    auto role = generator.role();
+    role.identify();
+    role.begin("level", "-30 dBm");
+    role.settle();
+    CHECK(role.read_back() == "");
+    twice = true;
+    const std::string said = error_text(ErrorKind::bench, [&] {
+        role.still_set();
+        role.session().require_in_step();
+    });
+    CHECK(has(said, "its answers do not fit the questions any more"));
+}
+
 TEST_CASE("channels of one instrument: {channel} is the one that the bench gives") {
     Foreign supply("scpi-supply", "[commands]\nset_voltage = \"SOURce{channel}:VOLTage {value}\"\n",
                    [](const std::string&) { return std::string(); });

@@ -18,6 +18,7 @@
 #include "tests/expect_error.hpp"
 #include "tests/lab/fake_instrument.hpp"
 #include "tests/lab/folder.hpp"
+#include "tests/lab/pty_peer.hpp"
 
 using namespace rt;
 using namespace rt::lab;
@@ -113,58 +114,10 @@ class LateEnd {
     std::jthread thread_;
 };
 
-// A pseudo-terminal whose far end answers like a small instrument.
-class PtyInstrument {
-  public:
-    PtyInstrument() : master_(::posix_openpt(O_RDWR | O_NOCTTY | O_CLOEXEC)) {
-        if (master_ < 0 || ::grantpt(master_) != 0 || ::unlockpt(master_) != 0) return;
-        name_ = ::ptsname(master_);
-        // Raw from the start, and held open, so that nothing echoes and the far end never hangs up.
-        slave_ = ::open(name_.c_str(), O_RDWR | O_NOCTTY | O_CLOEXEC);
-        termios raw{};
-        ::tcgetattr(slave_, &raw);
-        ::cfmakeraw(&raw);
-        ::tcsetattr(slave_, TCSANOW, &raw);
-        ::fcntl(master_, F_SETFL, O_NONBLOCK);
-        thread_ = std::jthread([this](std::stop_token stop) { serve(stop); });
-    }
-    ~PtyInstrument() {
-        thread_.request_stop();
-        if (thread_.joinable()) thread_.join();
-        ::close(slave_);
-        ::close(master_);
-    }
-    const std::string& name() const { return name_; }
-
-  private:
-    void serve(std::stop_token stop) {
-        std::string line;
-        while (!stop.stop_requested()) {
-            char c = 0;
-            if (::read(master_, &c, 1) != 1) {
-                std::this_thread::sleep_for(milliseconds(1));
-                continue;
-            }
-            if (c != '\n') {
-                line += c;
-                continue;
-            }
-            if (line == "*IDN?") say("Maker,Line,7,1\n");
-            if (line == "BLOCK?") say("#15a\nb\x01\x7f\n");
-            line.clear();
-        }
-    }
-    void say(const std::string& text) {
-        // In two parts: an answer need not come whole.
-        [[maybe_unused]] auto a = ::write(master_, text.data(), 3);
-        std::this_thread::sleep_for(milliseconds(5));
-        [[maybe_unused]] auto b = ::write(master_, text.data() + 3, text.size() - 3);
-    }
-
-    int master_, slave_ = -1;
-    std::string name_;
-    std::jthread thread_;
-};
+// A small instrument at a serial line.
+std::string small(const std::string& line) {
+    return line == "*IDN?" ? "Maker,Line,7,1\n" : line == "BLOCK?" ? std::string("#15a\nb\x01\x7f\n") : "";
+}
 
 }  // namespace
 
@@ -248,7 +201,7 @@ TEST_CASE("something that is no HiSLIP server, or falls silent, ends in one erro
 }
 
 TEST_CASE("a serial line and a character device exchange lines and blocks") {
-    PtyInstrument far;
+    PtyPeer far(small);
     if (far.name().empty()) {
         MESSAGE("no pseudo-terminals here: not tested");
         return;

@@ -10,6 +10,7 @@
 #include "lab/session/session.hpp"
 #include "lab/simulate/serve/server.hpp"
 #include "tests/expect_error.hpp"
+#include "tests/lab/pty_peer.hpp"
 
 using namespace rt;
 using namespace rt::lab;
@@ -269,4 +270,46 @@ TEST_CASE("nobody there, another protocol, a wrong device: named, and in bounded
               open_session(parse_address("usb:dead:beef"), milliseconds(300));
           }).find("(") != 0);
     CHECK(std::chrono::steady_clock::now() - start < std::chrono::seconds(10));
+}
+
+TEST_CASE("serial lines and character devices carry the same, within what a line holds") {
+    Parrot parrot;
+    double delay_s = 0;
+    PtyPeer far([&](const std::string& line) {
+        std::this_thread::sleep_for(std::chrono::duration<double>(delay_s));
+        const auto answer = parrot.handle(line);
+        return answer ? *answer + "\n" : std::string();
+    });
+    for (const std::string& address : {"serial:" + far.name() + ",115200,8N1",
+                                       "serial:" + far.name() + ",115200,8N1,xon", "device:" + far.name()}) {
+        CAPTURE(address);
+        const auto session = open_session(parse_address(address), milliseconds(3000));
+        session->name_peer("supply");
+        for (int i = 0; i < 20; ++i) CHECK(ask(*session, "ECHO? " + std::to_string(i)) == std::to_string(i));
+        session->write("NOTHING?\n");
+        CHECK_FALSE(session->answers(milliseconds(50)));
+        session->write("ECHO? here\n");
+        CHECK(session->answers(milliseconds(2000)));
+        CHECK(session->read_until('\n', milliseconds(1000)) == "here");
+        session->write("NOTHING?\n");
+        CHECK(error_text(ErrorKind::bench, [&] {
+                  session->read_until('\n', milliseconds(100));
+              }).find("supply at ") == 0);
+    }
+    // Blocks of all bytes: not where two of them are flow control.
+    for (const std::string& address : {"serial:" + far.name() + ",115200,8N1", "device:" + far.name()}) {
+        const auto session = open_session(parse_address(address), milliseconds(5000));
+        for (const std::size_t size : {1, 255, 4096, 65535}) {
+            session->write("BLOCK? " + std::to_string(size) + "\n");
+            const std::string length = std::to_string(size);
+            CHECK(session->read_exactly(2 + length.size(), milliseconds(5000)) ==
+                  "#" + std::to_string(length.size()) + length);
+            const std::string bytes = session->read_exactly(size, milliseconds(5000));
+            bool same = true;
+            for (std::size_t i = 0; i < size; ++i)
+                same = same && bytes[i] == static_cast<char>(i * 7 + i / 251);
+            CHECK(same);
+            session->read_until('\n', milliseconds(5000));
+        }
+    }
 }
