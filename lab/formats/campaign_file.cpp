@@ -178,6 +178,17 @@ void require_sources(const Campaign& campaign, const Test& test) {
     }
 }
 
+// What the trials of a search, an adjustment or a maximisation come to, besides the results of the procedure.
+static bool concluded_by_trials(const Test& test, const std::string& result) {
+    if (test.search && result == test.search->gives) return true;
+    if (test.adjust && result == test.adjust->gives) return true;
+    if (!test.maximise) return false;
+    const auto& axes = test.maximise->axes;
+    return result == "highest_" + test.maximise->result ||
+           std::any_of(axes.begin(), axes.end(),
+                       [&](const MaximisedAxis& axis) { return axis.name == result; });
+}
+
 // What a test refers to of other tests.
 void require_known(const Campaign& campaign) {
     std::vector<std::string> provided, earlier;
@@ -221,7 +232,8 @@ void require_known(const Campaign& campaign) {
             }
             const auto gives = [&](const Product& p) { return test.found->result == p.name; };
             const auto& results = source->procedure->results;
-            if (std::none_of(results.begin(), results.end(), gives)) {
+            if (std::none_of(results.begin(), results.end(), gives) &&
+                !concluded_by_trials(*source, test.found->result)) {
                 fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
                                            " gives no result " + in_quotes(test.found->result));
             }

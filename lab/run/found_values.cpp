@@ -60,7 +60,8 @@ std::vector<AxisValue> FoundValues::results(const FoundAxis& from) const {
     std::vector<AxisValue> values;
     std::vector<double> taken;
     for (const PointRecord* record : measured_.of(from.test)) {
-        if (record->standing != Standing::valid) continue;
+        // Trials lead to a conclusion: that counts.
+        if (record->standing != Standing::valid || record->kind == PointKind::trial) continue;
         const Result* result = record->find_result(from.result);
         if (!result || values.size() == from.most) continue;
         const double apart = from.apart ? from.apart->value : 0;
@@ -79,7 +80,8 @@ std::vector<Outcome> FoundValues::outcomes(const FoundAxis& from) const {
     const Procedure& procedure = *source.test->procedure;
     std::vector<Outcome> out;
     for (const PointRecord* record : measured_.of(from.test)) {
-        if (record->standing != Standing::valid || !record->invalid.empty()) continue;
+        const bool measured = record->kind == PointKind::point && record->invalid.empty();
+        if (record->standing != Standing::valid || !measured) continue;
         Outcome outcome =
             measure_kept(run_, procedure, plan_.campaign->own_procedure(procedure.name), *record);
         if (!outcome.invalid) out.push_back(std::move(outcome));

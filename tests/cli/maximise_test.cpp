@@ -102,6 +102,25 @@ TEST_CASE("candidates of a pre-scan are maximised and measured where they are hi
     CHECK(stand.call({"judge", "run"}).code == 0);
 }
 
+TEST_CASE("a later test goes where an earlier one was highest") {
+    Stand stand = chamber();
+    stand.tests += Stand::scanning(
+        "there", "settings = { \"unit.state\" = \"loud\" }\n" +
+                     Stand::axis("angle",
+                                 "sets = [\"table.angle\"]\nunit = \"deg\"\nfrom_test = { test = "
+                                 "\"final\", result = \"azimuth\", most = 1 }"));
+    const Said said = stand.run();
+    CHECK_MESSAGE(said.code == 0, said.err);
+    const auto run = stand.record();
+    const auto there = points(run, PointKind::point, "there");
+    const auto final = points(run, PointKind::point, "final");
+    REQUIRE(there.size() == 1);
+    CHECK(axis(*there[0], "angle") == axis(*final[0], "azimuth"));
+    // Not what a trial has read.
+    stand.tests.replace(stand.tests.rfind("azimuth"), 7, "azimut");
+    CHECK(contains(stand.call({"check", "campaign.toml"}).err, "gives no result \"azimut\""));
+}
+
 TEST_CASE("a maximisation that was stopped is carried on with the trials that it has") {
     const Stand stand = chamber();
     const Said whole = stand.run();
