@@ -109,6 +109,11 @@ std::string brief_form(std::string_view word) {
     return out;
 }
 
+std::string block_of(std::string_view bytes) {
+    const std::string length = std::to_string(bytes.size());
+    return ("#" + std::to_string(length.size()) + length).append(bytes);
+}
+
 std::string encode_numbers(const std::vector<double>& values, const DataForm& form) {
     const std::size_t bytes = bytes_of(form.form);
     std::string body;
@@ -127,8 +132,7 @@ std::string encode_numbers(const std::vector<double>& values, const DataForm& fo
         for (std::size_t i = 0; i < bytes; ++i)
             body += static_cast<char>(bits >> 8 * (form.big_endian ? bytes - 1 - i : i) & 0xff);
     }
-    const std::string length = std::to_string(body.size());
-    return "#" + std::to_string(length.size()) + length + body;
+    return block_of(body);
 }
 
 std::size_t bytes_of(NumberForm form) {

@@ -22,6 +22,9 @@ std::string brief_form(std::string_view word);
 // How many bytes one number takes; 0 for text.
 std::size_t bytes_of(NumberForm form);
 
+// Bytes as a block of definite length (IEEE 488.2, 8.7.9).
+std::string block_of(std::string_view bytes);
+
 // The other way: numbers from -1 to 1 as a block of definite length or a list. Whole numbers use their range;
 // what is beyond is cut off there.
 std::string encode_numbers(const std::vector<double>& values, const DataForm& form);

@@ -24,7 +24,6 @@ void read_unit(std::string_view hole, std::string_view word, Unit own, Placehold
     if (!unit || unit->unit != own)
         wrong_hole(hole,
                    "is a value in " + std::string(symbol(own)) + ", which " + in_quotes(word) + " is not");
-    out.unit = std::string(word);
     out.exponent = unit->exponent;
 }
 

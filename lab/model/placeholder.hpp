@@ -15,7 +15,6 @@ struct Placeholder {
     enum class Form { shortest, decimals, scientific };
 
     std::string name;
-    std::string unit;  // as written; "" for the unit of the value itself
     int exponent = 0;  // of ten, by which the number is divided
     Form form = Form::shortest;
     int decimals = 0;

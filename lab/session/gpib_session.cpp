@@ -17,6 +17,12 @@ struct GpibSession::Line {
     std::timed_mutex busy;
     int selected = -1;
 
+    void begin(const Converter& converter, milliseconds timeout) {
+        session = open_session(converter.line, timeout);
+        for (const auto& text : converter.setup) session->write(text + "\n");
+        selected = -1;
+    }
+
     // The one that is open, or a new one.
     static std::shared_ptr<Line> to(const Converter& converter, milliseconds timeout) {
         static std::mutex guard;
@@ -25,8 +31,7 @@ struct GpibSession::Line {
         auto& known = open[converter.line.text];
         if (auto there = known.lock()) return there;
         auto made = std::make_shared<Line>();
-        made->session = open_session(converter.line, timeout);
-        for (const auto& text : converter.setup) made->session->write(text + "\n");
+        made->begin(converter, timeout);
         known = made;
         return made;
     }
@@ -84,9 +89,7 @@ void GpibSession::write(std::string_view bytes) {
 bool GpibSession::comes(milliseconds timeout) {
     if (line_->session->answers(timeout)) return true;
     // An answer that comes later would be the next one's: the line begins anew.
-    line_->session = open_session(converter_->line, timeout_);
-    for (const auto& text : converter_->setup) line_->session->write(text + "\n");
-    line_->selected = -1;
+    line_->begin(*converter_, timeout_);
     answered();
     return false;
 }
@@ -120,9 +123,7 @@ void GpibSession::clear() {
     if (converter_->clear.empty()) return;
     // What is under way on the line goes with it.
     take_line();
-    line_->session = open_session(converter_->line, timeout_);
-    for (const auto& text : converter_->setup) line_->session->write(text + "\n");
-    line_->selected = -1;
+    line_->begin(*converter_, timeout_);
     say(converter_->clear, "clearing it");
 }
 

@@ -10,12 +10,6 @@
 namespace rt::lab {
 namespace {
 
-struct Browsing {
-    AvahiClient* client = nullptr;
-    AvahiServiceBrowser* browser = nullptr;
-    std::vector<Sighting>* found = nullptr;
-};
-
 std::string scheme_of(const std::string& type) {
     return type == "_hislip._tcp" ? "hislip://" : type == "_vxi-11._tcp" ? "vxi11://" : "tcp://";
 }

@@ -1,6 +1,7 @@
 // A USBTMC device that is not there: its transfers go over a socket to a simulated instrument.
 #pragma once
 
+#include "lab/session/onc_rpc.hpp"
 #include "lab/session/tcp_session.hpp"
 #include "lab/session/usb_pipe.hpp"
 
@@ -33,14 +34,10 @@ class UsbStandIn : public UsbPipe {
 
     static std::string number(std::size_t value) {
         std::string out;
-        for (int shift = 24; shift >= 0; shift -= 8) out += static_cast<char>(value >> shift & 0xff);
+        rpc::put(out, static_cast<std::uint32_t>(value));
         return out;
     }
-    static std::size_t number_of(std::string_view bytes) {
-        std::size_t out = 0;
-        for (const char c : bytes.substr(0, 4)) out = out << 8 | static_cast<unsigned char>(c);
-        return out;
-    }
+    static std::size_t number_of(std::string_view bytes) { return rpc::Reader(bytes).number(); }
 
   private:
     std::string exchange(char kind, const std::string& text, std::chrono::milliseconds timeout) {

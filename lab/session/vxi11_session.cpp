@@ -19,12 +19,20 @@ struct Vxi11Session::State {
     int link = -1;
     unsigned abort_port = 0;
     std::size_t most = 1024;
-    unsigned lock_wait_ms = 0;
     bool locked = false;
     std::unique_ptr<InterruptChannel> interrupts;
 
     // The network is given some time beside what the instrument may take.
     milliseconds bound(milliseconds of_instrument) const { return of_instrument + milliseconds(1000); }
+
+    // A call that gives nothing back but how it went.
+    template <class In>
+    int error_of(const Vxi11Session& session, unsigned procedure, bool_t (*put)(XDR*, In*), In in,
+                 milliseconds wait, const char* doing) {
+        int error = 0;
+        session.require_answered(core->call(procedure, put, in, xdr_int, error, bound(wait)), wait, doing);
+        return error;
+    }
 };
 
 Vxi11Session::Vxi11Session(const std::string& host, const std::string& port, const std::string& device,
@@ -54,8 +62,7 @@ Vxi11Session::Vxi11Session(const std::string& host, const std::string& port, con
 Vxi11Session::~Vxi11Session() {
     if (!state_ || state_->link < 0) return;
     int link = state_->link, error = 0;
-    const auto put = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
-    state_->core->call<int, int>(rpc::destroy_link, put, link, put, error, milliseconds(1000));
+    state_->core->call(rpc::destroy_link, xdr_int, link, xdr_int, error, milliseconds(1000));
 }
 
 void Vxi11Session::require(int error, const char* doing) const {
@@ -80,8 +87,7 @@ void Vxi11Session::write(std::string_view bytes) {
         WriteAnswer out;
         const auto state = state_->core->call(rpc::device_write, xdr_write, in, xdr_write_answer, out,
                                               state_->bound(state_->timeout));
-        if (state == RPC_TIMEDOUT) fail_timeout(state_->timeout, "sending");
-        if (state != RPC_SUCCESS) fail_closed("sending");
+        require_answered(state, state_->timeout, "sending");
         require(out.error, "sending");
         if (out.size != part.size()) fail_bench(peer() + " has not taken the whole message (sending)");
     }
@@ -103,8 +109,7 @@ std::optional<std::size_t> Vxi11Session::read_once(char* place, std::size_t most
                 RpcClient abort(state_->host, std::to_string(state_->abort_port), rpc::abort_program, 1,
                                 longest, peer());
                 int link = state_->link, error = 0;
-                const auto put = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
-                abort.call<int, int>(rpc::device_abort, put, link, put, error, longest);
+                abort.call(rpc::device_abort, xdr_int, link, xdr_int, error, longest);
             } catch (const Error&) {
                 // The time-out is what is told.
             }
@@ -137,15 +142,15 @@ bool Vxi11Session::answers(milliseconds timeout) {
     return read.has_value();
 }
 
-void Vxi11Session::simple(unsigned procedure, const char* doing) {
-    GenericParameters in{state_->link, 0, 0, static_cast<unsigned>(state_->timeout.count())};
-    int error = 0;
-    const auto take = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
-    const auto state = state_->core->call<GenericParameters, int>(procedure, xdr_generic, in, take, error,
-                                                                  state_->bound(state_->timeout));
-    if (state == RPC_TIMEDOUT) fail_timeout(state_->timeout, doing);
+// The call itself; what the instrument says in its answer is told by require().
+void Vxi11Session::require_answered(int state, milliseconds timeout, const char* doing) const {
+    if (state == RPC_TIMEDOUT) fail_timeout(timeout, doing);
     if (state != RPC_SUCCESS) fail_closed(doing);
-    require(error, doing);
+}
+
+void Vxi11Session::simple(unsigned procedure, const char* doing) {
+    const GenericParameters in{state_->link, 0, 0, static_cast<unsigned>(state_->timeout.count())};
+    require(state_->error_of(*this, procedure, xdr_generic, in, state_->timeout, doing), doing);
 }
 
 void Vxi11Session::clear() {
@@ -164,31 +169,25 @@ void Vxi11Session::to_local() {
 std::optional<int> Vxi11Session::status() {
     GenericParameters in{state_->link, 0, 0, static_cast<unsigned>(state_->timeout.count())};
     StatusAnswer out;
-    const auto state = state_->core->call(rpc::device_readstb, xdr_generic, in, xdr_status, out,
-                                          state_->bound(state_->timeout));
-    if (state == RPC_TIMEDOUT) fail_timeout(state_->timeout, "reading its status");
-    if (state != RPC_SUCCESS) fail_closed("reading its status");
+    const char* doing = "reading its status";
+    require_answered(state_->core->call(rpc::device_readstb, xdr_generic, in, xdr_status, out,
+                                        state_->bound(state_->timeout)),
+                     state_->timeout, doing);
     if (out.error == rpc::not_supported) return std::nullopt;
-    require(out.error, "reading its status");
+    require(out.error, doing);
     return static_cast<int>(out.status & 0xff);
 }
 
 void Vxi11Session::open_interrupts() {
     auto channel = std::make_unique<InterruptChannel>(state_->core->socket());
-    ChannelParameters where{channel->host(), channel->port(), rpc::interrupt_program, 1, 0};
-    int error = 0;
-    const auto take = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
+    const ChannelParameters where{channel->host(), channel->port(), rpc::interrupt_program, 1, 0};
     const char* doing = "opening its channel for service requests";
-    if (state_->core->call<ChannelParameters, int>(rpc::create_intr_chan, xdr_channel, where, take, error,
-                                                   state_->bound(state_->timeout)) != RPC_SUCCESS)
-        fail_closed(doing);
-    require(error, doing);
+    require(state_->error_of(*this, rpc::create_intr_chan, xdr_channel, where, state_->timeout, doing),
+            doing);
     std::string handle = "rt";
-    EnableParameters enable{state_->link, TRUE, handle.data(), static_cast<unsigned>(handle.size())};
-    if (state_->core->call<EnableParameters, int>(rpc::device_enable_srq, xdr_enable, enable, take, error,
-                                                  state_->bound(state_->timeout)) != RPC_SUCCESS)
-        fail_closed(doing);
-    require(error, doing);
+    const EnableParameters enable{state_->link, TRUE, handle.data(), static_cast<unsigned>(handle.size())};
+    require(state_->error_of(*this, rpc::device_enable_srq, xdr_enable, enable, state_->timeout, doing),
+            doing);
     state_->interrupts = std::move(channel);
 }
 
@@ -199,13 +198,8 @@ bool Vxi11Session::service_requested() {
 
 void Vxi11Session::lock(const std::string& key, milliseconds timeout) {
     if (!key.empty()) fail_bench(peer() + ": VXI-11 has no shared locks, only lock = \"exclusive\"");
-    LockParameters in{state_->link, rpc::flag_wait_lock, static_cast<unsigned>(timeout.count())};
-    int error = 0;
-    const auto take = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
-    const auto state = state_->core->call<LockParameters, int>(rpc::device_lock, xdr_lock, in, take, error,
-                                                               state_->bound(timeout));
-    if (state == RPC_TIMEDOUT) fail_timeout(timeout, "locking it");
-    if (state != RPC_SUCCESS) fail_closed("locking it");
+    const LockParameters in{state_->link, rpc::flag_wait_lock, static_cast<unsigned>(timeout.count())};
+    const int error = state_->error_of(*this, rpc::device_lock, xdr_lock, in, timeout, "locking it");
     if (error == rpc::locked_by_another) fail_bench(peer() + " is locked by somebody else");
     require(error, "locking it");
     state_->locked = true;
@@ -214,8 +208,7 @@ void Vxi11Session::lock(const std::string& key, milliseconds timeout) {
 void Vxi11Session::unlock() {
     if (!std::exchange(state_->locked, false)) return;
     int link = state_->link, error = 0;
-    const auto put = [](XDR* x, int* p) -> bool_t { return xdr_int(x, p); };
-    state_->core->call<int, int>(rpc::device_unlock, put, link, put, error, state_->bound(state_->timeout));
+    state_->core->call(rpc::device_unlock, xdr_int, link, xdr_int, error, state_->bound(state_->timeout));
 }
 
 }  // namespace rt::lab

@@ -37,6 +37,8 @@ class Vxi11Session : public Session {
   private:
     struct State;
     void simple(unsigned procedure, const char* doing);
+    // Of a remote procedure call, whatever its answer says.
+    void require_answered(int state, std::chrono::milliseconds timeout, const char* doing) const;
     void require(int error, const char* doing) const;
     void open_interrupts();
     // What came within `timeout`; nothing when the instrument says that nothing did.

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
 
 namespace rt::lab {
 
@@ -42,8 +43,7 @@ std::string AccentedInstrument::headers() {
     for (const auto& accent : accents_) {
         if (!accent.means.empty() || !accent.answers.empty()) out += accent.hears + "\n";
     }
-    const std::string length = std::to_string(out.size());
-    return "#" + std::to_string(length.size()) + length + out;
+    return block_of(out);
 }
 
 std::optional<std::string> AccentedInstrument::handle(std::string_view message) {

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
 
 namespace rt::lab {
 
@@ -49,10 +50,7 @@ void add_common_commands(ScpiTree& tree, const std::string& identity, std::funct
         return std::to_string(summary | ((summary & *requests) ? 64 : 0));
     });
     tree.on_query("SYSTem:ERRor:[NEXT]", [&tree](const auto&) { return tree.pop_error(); });
-    tree.on_query("SYSTem:HELP:HEADers", [&tree](const auto&) {
-        const std::string text = tree.headers(), length = std::to_string(text.size());
-        return "#" + std::to_string(length.size()) + length + text;
-    });
+    tree.on_query("SYSTem:HELP:HEADers", [&tree](const auto&) { return block_of(tree.headers()); });
     tree.on_query("SYSTem:VERSion", [](const auto&) { return std::string("1999.0"); });
 }
 
@@ -202,11 +200,6 @@ std::string ScpiInstrument::numbers(const std::vector<double>& values) const {
     return endless_ ? "#0" + body : block_of(body);
 }
 
-std::string ScpiInstrument::block_of(const std::string& bytes) {
-    const std::string length = std::to_string(bytes.size());
-    return "#" + std::to_string(length.size()) + length + bytes;
-}
-
 void ScpiInstrument::add_questionable_status() {
     tree_.on_query("STATus:QUEStionable:CONDition",
                    [this](const auto&) { return std::to_string(questionable_); });
@@ -259,11 +252,7 @@ static std::string bitmap(const std::vector<double>& curve) {
 }
 
 void ScpiInstrument::add_picture(std::function<std::vector<double>()> curve) {
-    tree_.on_query("HCOPy:SDUMp:DATA", [curve](const auto&) {
-        const std::string picture = bitmap(curve());
-        const std::string length = std::to_string(picture.size());
-        return "#" + std::to_string(length.size()) + length + picture;
-    });
+    tree_.on_query("HCOPy:SDUMp:DATA", [curve](const auto&) { return block_of(bitmap(curve())); });
 }
 
 }  // namespace rt::lab

@@ -48,8 +48,6 @@ class ScpiInstrument : public SimulatedInstrument {
     // FORMat and FORMat:BORDer, and a block or a list of numbers in that format.
     void add_format();
     std::string numbers(const std::vector<double>& values) const;
-    // Bytes as an IEEE 488.2 block of definite length.
-    static std::string block_of(const std::string& bytes);
     void add_questionable_status();
     // ROSCillator:SOURce and LOCKed?; *RCL of the states 1 to 9.
     void add_reference();

@@ -5,6 +5,7 @@
 
 #include "core/base/text.hpp"
 #include "core/dsp/detect.hpp"
+#include "lab/bench/numbers.hpp"
 
 namespace rt::lab {
 namespace {
