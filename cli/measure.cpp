@@ -247,6 +247,19 @@ ExitCode list_procedures(const Call& call, const ProcedureLibrary& library, cons
     return ExitCode::passed;
 }
 
+// What it makes for later tests (corrected data, error terms), under the name given and the ending of its kind.
+void write_made(const Call& call, const Procedure& procedure, const Outcome& outcome) {
+    const std::filesystem::path wanted = call.text("made");
+    if (!outcome.made) {
+        if (outcome.invalid) return;  // which is said
+        fail_input("--made " + wanted.string() + ": " + procedure.name + " makes no capture for later tests");
+    }
+    std::filesystem::path stem = wanted;
+    stem.replace_extension();
+    const auto written = rt::lab::write_capture(stem, *outcome.made);
+    call.console.progress("made: " + written.file.string());
+}
+
 ExitCode perform_measure(const Call& call) {
     const auto words = call.texts("words");
     ProcedureLibrary analyses(ask_program);
@@ -294,6 +307,7 @@ ExitCode perform_measure(const Call& call) {
         plotter.draw(drawn, figure);
         plotter.finish();
     }
+    if (call.flag("made")) write_made(call, procedure, outcome);
     if (call.flag("traces")) write_file(call.text("traces"), traces_csv(outcome.traces));
     if (call.flag("json")) {
         auto notes = outcome.notes;
@@ -343,6 +357,8 @@ Command measure_command() {
          {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
          {"trace", "NAME", "which curve --figure draws; the first without it"},
          {"traces", "FILE", "write the curves as CSV"},
+         {"made", "FILE",
+          "write what it makes for later tests (corrected data, error terms); the ending is that of its kind"},
          {"list", "", "list the procedures, or explain the one named"}},
         "words",
         perform_measure};

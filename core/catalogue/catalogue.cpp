@@ -41,6 +41,10 @@
     each(ethernet_density) \
     each(ethernet_droop) \
     each(ethernet_distortion) \
+    each(network_parameters) \
+    each(network_calibration) \
+    each(network_verification) \
+    each(device_figures) \
     each(network_return_loss) \
     each(storage_out_of_band) \
     each(storage_frames) \

@@ -69,6 +69,12 @@ void apply(Counts&, const SignalPath&) {}
 
 void apply(Network&, const SignalPath&) {}
 
+void apply(BiasCurves&, const SignalPath&) {}
+
+void apply(CalibrationKit&, const SignalPath&) {}
+
+void apply(ErrorTerms&, const SignalPath&) {}
+
 void apply(ResultTable&, const SignalPath&) {}
 
 bool has(const Spectrum& s) {
@@ -88,6 +94,15 @@ bool has(const Counts&) {
 }
 bool has(const Network&) {
     return false;
+}
+bool has(const BiasCurves&) {
+    return false;
+}
+bool has(const CalibrationKit&) {
+    return true;  // no path leads to what is written down
+}
+bool has(const ErrorTerms&) {
+    return true;
 }
 bool has(const ResultTable&) {
     return true;  // results count everything in that was to be counted
@@ -125,6 +140,15 @@ std::string refusal(Kind<Counts>, const SignalPath&) {
 }
 std::string refusal(Kind<ResultTable>, const SignalPath&) {
     return {};
+}
+std::string refusal(Kind<CalibrationKit>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<ErrorTerms>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<BiasCurves>, const SignalPath&) {
+    return "bias curves have no level that a path could change: leave the path out";
 }
 std::string refusal(Kind<Network>, const SignalPath&) {
     return "network data cannot be corrected by the losses of a path, which have no phase: calibrate the "

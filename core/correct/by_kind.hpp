@@ -15,7 +15,7 @@ namespace rt {
 //  - complex samples: levels by the loss at the centre, spectra by that at each frequency; no antenna
 //  - waveforms: volts by the ratio, the same at every frequency (to 0.1 dB); no antenna
 //  - network data: never; what lies before its reference plane is for the analyser's calibration
-//  - counts: never; they have no level
+//  - counts and bias curves: never; they have no level
 std::string path_refusal(const Capture& capture, const SignalPath& path);
 std::string path_refusal(const CaptureSetup& setup, const SignalPath& path);
 

@@ -15,7 +15,9 @@ Reflections reflections(const Network& network, const ReflectionPorts& ports) {
     if (ports.a == 0) fail_input("ports count from 1");
     if (ports.a == ports.b) fail_input("a pair needs two different ports");
     const bool pair = ports.b > 0;
-    const double own = network.reference_ohm * (pair ? 2 : 1);
+    if (pair && network.reference(ports.a) != network.reference(ports.b))
+        fail_input("the ports of the pair count from different references: renormalise the data first");
+    const double own = network.reference(ports.a) * (pair ? 2 : 1);
     Reflections out;
     out.reference_ohm = ports.reference_ohm > 0 ? ports.reference_ohm : own;
     for (std::size_t i = 0; i < network.frequency_hz.size(); ++i) {

@@ -36,6 +36,7 @@ const Trace* Outcome::find_trace(const std::string& name, std::optional<Detector
 }
 
 void invalidate(Outcome& outcome, std::string reason) {
+    outcome.made.reset();
     outcome.invalid = std::move(reason);
     outcome.results.clear();
     outcome.tables.clear();

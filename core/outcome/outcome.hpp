@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "core/quantity/quantity.hpp"
+#include "core/signal/capture.hpp"
 #include "core/signal/detector.hpp"
 
 namespace rt {
@@ -30,6 +31,8 @@ enum class Shape {
     line,
     dots,  // a constellation: x need not ascend
     bars,  // a histogram
+    smith,  // reflections in their plane, x real and y imaginary part, over lines of equal impedance
+    polar,  // the same over circles of equal magnitude
 };
 
 // A curve. x ascends (unless drawn as dots); y has the same length.
@@ -106,6 +109,7 @@ struct Outcome {
     std::vector<Table> tables;
     std::vector<Occurrences> occurrences;
     std::vector<Raster> rasters;
+    std::optional<Capture> made;          // what it makes for later tests: corrected data, error terms
     std::vector<std::string> notes;       // remarks on how the numbers came about
     std::vector<std::string> deviations;  // parameters that differ from the standard's
     // Why nothing here may be judged (overload, wrong signal, stale calibration); empty when it may.

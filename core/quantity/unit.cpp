@@ -45,6 +45,7 @@ constexpr std::array units{
              "a density relative to full scale", "-120 dBFS/Hz"},
     UnitInfo{Unit::unit_interval, "UI", "UI", Dimension::symbol_time, false, "a part of a symbol", "0.3 UI"},
     UnitInfo{Unit::volt_per_second, "V/s", "V/s", Dimension::slew_rate, true, "a slew rate", "2 GV/s"},
+    UnitInfo{Unit::siemens, "S", "S", Dimension::conductance, true, "a conductance", "20 mS"},
 };
 
 struct Alias {

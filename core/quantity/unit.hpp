@@ -37,6 +37,7 @@ enum class Unit {
     dbfs_per_hz,
     unit_interval,
     volt_per_second,
+    siemens,
 };
 
 // What a unit measures. Units of one dimension convert into each other; others need more than a factor.
@@ -63,6 +64,7 @@ enum class Dimension {
     full_scale_density,
     symbol_time,
     slew_rate,
+    conductance,
 };
 
 struct UnitInfo {

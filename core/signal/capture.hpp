@@ -6,7 +6,10 @@
 #include <functional>
 #include <variant>
 
+#include "core/signal/bias_curves.hpp"
+#include "core/signal/calibration_kit.hpp"
 #include "core/signal/counts.hpp"
+#include "core/signal/error_terms.hpp"
 #include "core/signal/iq_record.hpp"
 #include "core/signal/network.hpp"
 #include "core/signal/power_reading.hpp"
@@ -34,7 +37,8 @@ struct KindsOf<std::variant<Kinds...>> {
     using Setups = std::variant<typename Kinds::Setup...>;
 };
 
-using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, ResultTable>;
+using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves,
+                             CalibrationKit, ErrorTerms, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

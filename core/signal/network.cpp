@@ -1,6 +1,13 @@
 #include "core/signal/network.hpp"
 
+#include <algorithm>
+
 namespace rt {
+
+bool Network::one_reference() const {
+    return std::all_of(reference_ohm.begin(), reference_ohm.end(),
+                       [&](double ohm) { return ohm == reference_ohm.front(); });
+}
 
 std::string implausible(const Network& n) {
     bool any = false;

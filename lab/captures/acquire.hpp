@@ -21,5 +21,7 @@ IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup);
 Waveform record(InstrumentRole& oscilloscope, const WaveformSetup& setup);
 // All four parameters of two ports.
 Network scan_network(InstrumentRole& network_analyser, const NetworkSetup& setup);
+// Voltages and currents of both channels, which are off behind it.
+BiasCurves sweep_bias(InstrumentRole& source_measure, const BiasSetup& setup);
 
 }  // namespace rt::lab

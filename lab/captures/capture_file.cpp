@@ -4,6 +4,7 @@
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/kit_file.hpp"
 #include "lab/formats/sigmf.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/formats/touchstone.hpp"
@@ -36,6 +37,7 @@ Capture read_capture(const std::filesystem::path& file, const CaptureHints& hint
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);
     if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"))) return read_touchstone(file);
+    if (ending == ".toml") return parse_kit(read_file(file), file);
     return parse_capture_csv(read_file(file), file.string(), hints);
 }
 

@@ -36,6 +36,9 @@ class CaptureKind {
     virtual const char* instrument() const = 0;
     virtual Figures figures() const = 0;
 
+    // What the role was set to before is no longer so behind a capture.
+    virtual bool moves_settings() const { return false; }
+
     // From an instrument of that kind; the errors of lab/captures/acquire.hpp.
     virtual Capture acquire(InstrumentRole& role, const CaptureSetup& setup) const = 0;
     // How long that takes: dwell time for each part of the spectrum measured at once, time for each packet

@@ -13,18 +13,29 @@
 
 namespace rt::lab {
 
+// What it says of its source; nothing where it is not asked.
+static std::optional<double> number_if_known(ScpiSession& session, const char* question) {
+    if (!session.knows(question)) return std::nullopt;
+    const auto text = session.ask_if_known(question);
+    return text ? parse_scpi_number(*text) : std::nullopt;
+}
+
 Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     ScpiSession& session = analyser.session();
     session.send("set_start", {{"hz", exact(setup.start_hz)}});
     session.send("set_stop", {{"hz", exact(setup.stop_hz)}});
     session.send("set_points", {{"count", std::to_string(setup.points)}});
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
+    // Raw data is the receivers' own; what corrects it comes later.
+    if (session.knows("set_correction")) session.send("set_correction", {{"state", setup.raw ? "OFF" : "ON"}});
     ReadBack back(session);
     back.format_of_numbers("read_trace");
     auto differs = back.distrust();
     forget_overload(session);
     Network network;
     network.ports = 2;
+    network.source_dbm = number_if_known(session, "query_power");
+    network.attenuator_db = number_if_known(session, "query_attenuation");
     network.s.resize(4 * setup.points);
     for (std::size_t i = 0; i < setup.points; ++i) {
         network.frequency_hz.push_back(setup.start_hz + (setup.stop_hz - setup.start_hz) *
@@ -35,12 +46,15 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
         analyser.instrument().timeout_s + 3 * static_cast<double>(setup.points) / setup.bandwidth_hz;
     const auto& words = session.instrument().dialect.parameters;
     for (std::size_t parameter = 0; parameter < 4; ++parameter) {
-        const std::string word = fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
+        const bool reflects = parameter == 0 || parameter == 3;
+        if (setup.switch_terms && reflects) continue;
+        const std::string word = setup.switch_terms ? parameter == 2 ? "A2B2" : "A1B1"
+                                                    : fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
         const auto said = words.find(word);
         const std::string its_word = said == words.end() ? word : said->second;
         session.send("set_parameter", {{"parameter", its_word}});
         // With the parameter in place: some keep their correction by parameter.
-        if (!differs && session.knows("query_corrected")) {
+        if (!differs && !setup.raw && session.knows("query_corrected")) {
             const auto on = session.ask_if_known("query_corrected");
             const std::string who = analyser.instrument().role;
             if (!on)
@@ -52,6 +66,9 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
                 differs = "the correction of the " + who + " is off for " + word +
                           ": calibrate it, or let the bench recall a calibrated state";
         }
+        if (!differs && setup.raw && session.ask_if_known("query_corrected").value_or("0") != "0")
+            differs = "the correction of the " + analyser.instrument().role +
+                      " is on: raw data is wanted; let its dialect have set_correction, or switch it off";
         require_done(session, "sweep", longest, "sweep");
         const auto numbers = session.ask_numbers("read_trace", {}, 2 * setup.points, "trace");
         // It was this parameter if it still is.
@@ -73,6 +90,8 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     now.number("points", "points:", static_cast<double>(setup.points), 0.5, Unit::count);
     now.number("bandwidth", "the bandwidth", setup.bandwidth_hz, 1e-3 * setup.bandwidth_hz, Unit::hertz);
     if (!differs) differs = now.distrust();
+    if (const auto level = number_if_known(session, "query_power"); level != network.source_dbm)
+        differs = differs.value_or("the source level changed during the sweeps");
     network.distrust = read_distrust(session, "lower the source power");
     if (!network.distrust) network.distrust = differs;
     return network;
@@ -89,13 +108,15 @@ class NetworkKind : public KindOf<Network> {
     }
     std::string text_of(const NetworkSetup& s) const override {
         return format({s.start_hz, Unit::hertz}) + " to " + format({s.stop_hz, Unit::hertz}) + ", " +
-               std::to_string(s.points) + " points, two ports";
+               std::to_string(s.points) + " points, two ports" + (s.raw ? ", raw" : "") +
+               (s.switch_terms ? ", switch terms" : "");
     }
     std::optional<Band> band_of(const NetworkSetup& s) const override { return Band{s.start_hz, s.stop_hz}; }
     std::optional<Unit> unit_of(const NetworkSetup&) const override { return std::nullopt; }
     void complete(Network&, std::optional<double>) const override {}
     WrittenCapture keep(const std::filesystem::path& stem, const Network& data) const override {
-        return keep_text(stem, (".s" + std::to_string(data.ports) + "p").c_str(), touchstone(data));
+        const std::string ending = needs_version_two(data) ? ".ts" : ".s" + std::to_string(data.ports) + "p";
+        return keep_text(stem, ending.c_str(), touchstone(data));
     }
     std::optional<Network> from_table(std::string_view, std::string_view, const std::string&,
                                       const CaptureHints&) const override {

@@ -6,6 +6,7 @@
 #include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
 #include "lab/formats/dialect_file.hpp"
+#include "lab/formats/kit_file.hpp"
 #include "lab/formats/profile_file.hpp"
 #include "lab/formats/rulebook_file.hpp"
 #include "lab/formats/sign_off_file.hpp"
@@ -14,7 +15,8 @@
 namespace rt::lab {
 
 std::span<const FileInfo* const> config_files() {
-    static constexpr std::array<const FileInfo*, 8> files{&campaign_file, &analysis_file,      &profile_file,
+    static constexpr std::array<const FileInfo*, 9> files{&campaign_file, &analysis_file,      &profile_file,
+                                                          &kit_file,
                                                           &bench_file,    &dialect_file,       &rulebook_file,
                                                           &sign_off_file, &simulated_unit_file};
     return files;

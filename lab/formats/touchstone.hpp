@@ -10,13 +10,15 @@
 namespace rt::lab {
 
 // `ports` is known from the ending of the file's name (".s2p") or, in version 2, from the file itself (0).
-// S-parameters as magnitude and angle, dB and angle, or real and imaginary part. Noise data is left out.
-// Throws Error(input) with file and line.
+// S-, Y-, Z-, H- and G-parameters as magnitude and angle, dB and angle, or real and imaginary part, all become
+// S-parameters; mixed-mode data becomes single-ended. Throws Error(input) with file and line.
 Network parse_touchstone(std::string_view text, const std::string& file, std::size_t ports);
 Network read_touchstone(const std::filesystem::path& file);
 
-// A remark "! distrust: ..." says why the data cannot be trusted, here as in what is written.
-// Version 1, in Hz, real and imaginary parts, shortest text that reads back the same.
+// In Hz, real and imaginary parts, shortest text that reads back the same. Remarks say why the data cannot be
+// trusted, at which level it was measured, what was done to it ("! done: ...") and how sure each value is;
+// they are read again. Version 1 where it can hold the data, and nothing was done to it.
 std::string touchstone(const Network& network);
+bool needs_version_two(const Network& network);
 
 }  // namespace rt::lab

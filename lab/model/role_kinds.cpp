@@ -101,6 +101,7 @@ constexpr std::array oscilloscope_commands{
 
 constexpr std::array network_settings{
     SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
+    SettingInfo{"attenuation", Unit::db, "10 dB", false, "attenuator of the source"},
 };
 constexpr std::array network_commands{
     query_format,
@@ -117,6 +118,9 @@ constexpr std::array network_commands{
                 "which parameter is measured, in the words of [parameters]"},
     CommandInfo{"query_parameter", false, "", "reads back which parameter is measured"},
     CommandInfo{"query_corrected", false, "", "1 while its correction is on; without verdict otherwise"},
+    CommandInfo{"set_correction", false, "state=ON", "its own correction ON, or OFF for raw data"},
+    CommandInfo{"query_power", false, "", "reads the source power back, in dBm: kept with the data"},
+    CommandInfo{"query_attenuation", false, "", "reads the attenuator of the source back, in dB: kept with the data"},
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "real and imaginary parts in turn, as a block of 64-bit numbers"},
@@ -131,6 +135,20 @@ constexpr std::array power_commands{
     CommandInfo{"set_averages", true, "count=4", "readings that are averaged"},
     CommandInfo{"read_power", true, "sensor=1", "one reading in dBm"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+};
+
+constexpr std::array source_measure_settings{
+    SettingInfo{"input_voltage", Unit::volt, "0.5 V", true, "forced at the input (base, gate)"},
+    SettingInfo{"input_current", Unit::ampere, "20 uA", false, "forced at the input in place of a voltage"},
+    SettingInfo{"output_voltage", Unit::volt, "2 V", true, "forced at the output (collector, drain)"},
+    SettingInfo{"input_limit", Unit::ampere, "1 mA", true, "compliance of the input"},
+    SettingInfo{"input_voltage_limit", Unit::volt, "2 V", false, "compliance of the input where a current is forced"},
+    SettingInfo{"output_limit", Unit::ampere, "50 mA", true, "compliance of the output"},
+    SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF, of both channels"},
+};
+constexpr std::array source_measure_commands{
+    CommandInfo{"measure", true, "",
+                "input voltage and current, 1 where its compliance holds it, else 0; the same of the output"},
 };
 
 constexpr std::array attenuator_settings{
@@ -185,6 +203,8 @@ const std::array known_kinds{
     RoleKind{"generator", "signal generator", generator_settings, {}},
     RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
     RoleKind{"network-analyser", "network analyser", network_settings, network_commands},
+    RoleKind{"source-measure", "source-measure unit with two channels", source_measure_settings,
+             source_measure_commands},
     RoleKind{"power-meter", "power meter with one to three sensors", power_settings, power_commands},
     RoleKind{"attenuator", "step attenuator", attenuator_settings, {}},
     RoleKind{"supply", "DC supply", supply_settings, supply_commands},

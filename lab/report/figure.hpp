@@ -13,7 +13,7 @@
 
 namespace rt::lab {
 
-enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion };
+enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion, grid };
 
 struct Curve {
     std::string name;
@@ -34,6 +34,7 @@ struct Figure {
     bool decibels = false;   // the upright axis stands on whole tens
     bool square = false;     // both axes alike, as constellations want it
     bool polar = false;      // x is an angle in degrees, clockwise from the top
+    bool plane = false;      // of reflections or transmissions: no axes, the first curves are its lines
     std::vector<Curve> curves;
     std::vector<Marker> markers;
     std::optional<Raster> raster;  // drawn beneath the curves

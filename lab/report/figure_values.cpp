@@ -52,6 +52,7 @@ const char* role_name(CurveRole role) {
         case CurveRole::companion:
             return "companion";
         case CurveRole::dots:
+        case CurveRole::grid:
         case CurveRole::trace:
             break;
     }
@@ -61,7 +62,7 @@ const char* role_name(CurveRole role) {
 }  // namespace
 
 std::string figure_values(const Figure& figure) {
-    if (figure.polar || figure.raster || figure.square || figure.curves.empty()) return "";
+    if (figure.polar || figure.plane || figure.raster || figure.square || figure.curves.empty()) return "";
     for (const auto& curve : figure.curves) {
         if (curve.role == CurveRole::dots) return "";
     }

@@ -168,6 +168,7 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
     };
     const std::size_t of_sweep = index % std::size(sweep_colours);
     switch (curve.role) {
+        case CurveRole::grid: return coloured("lines lw 0.7", "#c4c4c4");
         case CurveRole::limit: {
             const std::size_t k = limits++ % std::size(limit_colours);
             return coloured(std::string("lines lw 2.2 dt ") + limit_dashes[k], limit_colours[k]);
@@ -202,6 +203,20 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
     } else {
         out += "set xrange [" + exact(x.low) + ":" + exact(x.high) + "]\n";
         out += "set yrange [" + exact(y.low) + ":" + exact(y.high) + "]\n";
+    }
+    if (figure.plane) {
+        double reach = 1.02;
+        for (const auto& curve : figure.curves) {
+            if (curve.role == CurveRole::grid) continue;
+            for (std::size_t i = 0; i < curve.x.size(); ++i)
+                reach = std::max(reach, 1.05 * std::max(std::abs(curve.x[i]), std::abs(curve.y[i])));
+        }
+        const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
+        out += "set size ratio -1\nset x" + both + "set y" + both +
+               "unset border\nunset xtics\nunset ytics\nunset xlabel\nunset ylabel\nunset grid\nset lmargin at screen "
+               "0.40\nset rmargin at screen 0.98\nset tmargin at screen 0.97\nset bmargin at screen 0.03\nset key at "
+               "screen 0.02,0.96 left top\nset label 1 " +
+               text(figure.x_label) + " at screen 0.02,0.05 font ',12'\n";
     }
     if (figure.square) {
         const double reach =
@@ -240,7 +255,8 @@ std::string script(const Figure& figure, const std::string& file) {
         const std::string name = "curve" + std::to_string(i);
         out += block(name, curve.x, curve.y);
         plots += (plots.empty() ? "" : ", ") + ("$" + name) + " using 1:2 with " +
-                 style_of(figure, curve, i, limits) + " title " + text(curve.name);
+                 style_of(figure, curve, i, limits) +
+                 (curve.name.empty() ? std::string(" notitle") : " title " + text(curve.name));
     }
     for (std::size_t i = 0; i < figure.markers.size(); ++i) {
         const Marker& marker = figure.markers[i];

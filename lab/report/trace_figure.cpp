@@ -102,8 +102,62 @@ std::string marker_text(const Finding& finding) {
 
 }  // namespace
 
+namespace {
+
+constexpr double two_pi = 6.283185307179586;
+
+void add_arc(Curve& curve, double x, double y, double radius, double from, double to) {
+    constexpr int steps = 120;
+    for (int i = 0; i <= steps; ++i) {
+        const double at = from + (to - from) * i / steps;
+        curve.x.push_back(x + radius * std::cos(at)), curve.y.push_back(y + radius * std::sin(at));
+    }
+    curve.x.push_back(0), curve.y.push_back(std::nan(""));
+}
+
+// Lines of equal resistance and reactance, counted from the reference (P. Smith, Electronics, 1939).
+Curve impedance_lines() {
+    Curve out{"", CurveRole::grid, {-1, 1, 0}, {0, 0, std::nan("")}};
+    for (const double r : {0.0, 0.2, 0.5, 1.0, 2.0, 5.0}) add_arc(out, r / (1 + r), 0, 1 / (1 + r), 0, two_pi);
+    for (const double x : {0.2, 0.5, 1.0, 2.0, 5.0}) {
+        // From where it leaves the unit circle to infinite impedance at (1, 0).
+        const double half = std::atan(x);
+        for (const double sign : {1.0, -1.0})
+            add_arc(out, 1, sign / x, 1 / x, -sign * two_pi / 4, -sign * (two_pi / 4 + 2 * half));
+    }
+    return out;
+}
+
+Curve magnitude_lines(double reach) {
+    Curve out{"", CurveRole::grid, {-reach, reach, 0, 0, 0, 0}, {0, 0, std::nan(""), -reach, reach, std::nan("")}};
+    for (int i = 1; i <= 4; ++i) add_arc(out, 0, 0, reach * i / 4, 0, two_pi);
+    return out;
+}
+
+Figure plane_figure(const Trace& trace, const std::string& title) {
+    Figure figure;
+    figure.title = title;
+    figure.plane = true;
+    double most = 0;
+    for (std::size_t i = 0; i < trace.x.size(); ++i) most = std::max(most, std::hypot(trace.x[i], trace.y[i]));
+    if (trace.shape == Shape::smith) {
+        figure.x_label = "lines: resistance and reactance of 0, 0.2, 0.5, 1, 2, 5 times the reference";
+        figure.curves.push_back(impedance_lines());
+    } else {
+        const double decade = std::pow(10, std::floor(std::log10(std::max(most, 1e-12))));
+        const double reach = decade * (most <= 2 * decade ? 2 : most <= 4 * decade ? 4 : most <= 8 * decade ? 8 : 10);
+        figure.x_label = "outermost circle: magnitude " + format({reach, Unit::none}) + ", four circles evenly spaced";
+        figure.curves.push_back(magnitude_lines(reach));
+    }
+    figure.curves.push_back({trace.title, CurveRole::trace, trace.x, trace.y});
+    return figure;
+}
+
+}  // namespace
+
 Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
                     const std::vector<Finding>& findings) {
+    if (trace.shape == Shape::smith || trace.shape == Shape::polar) return plane_figure(trace, title);
     const auto judges = [&](RuleRef r) { return r.rule->applies_to == trace.name; };
     const bool offset =
         std::any_of(rules.begin(), rules.end(), [&](RuleRef r) { return judges(r) && r.rule->mask(); });

@@ -159,6 +159,7 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
             wanted.instrument->recorded()
                 ? recorded(job, *wanted.instrument, parameters)
                 : kind_of(wanted.setup).acquire(bench_.role(wanted.instrument->role), wanted.setup);
+        if (kind_of(wanted.setup).moves_settings()) setter_.forget(wanted.instrument->role);
         if (!wanted.first || !job.test->procedure->check || distrust(capture)) return capture;
         const auto unexpected = job.test->procedure->check(capture, parameters);
         if (!unexpected) return capture;

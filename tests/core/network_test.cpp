@@ -17,7 +17,7 @@ namespace {
 Network ended_in(double ohm, double reference = 50) {
     Network n;
     n.ports = 1;
-    n.reference_ohm = reference;
+    n.reference_ohm = {reference};
     for (const double hz : {1e6, 10e6, 100e6}) {
         n.frequency_hz.push_back(hz);
         n.s.push_back((ohm - reference) / (ohm + reference));

@@ -4,7 +4,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
-#include "core/measure/procedure.hpp"
+#include "core/measure/network/prepare.hpp"
 #include "core/network/reflection.hpp"
 
 namespace rt {
@@ -15,10 +15,12 @@ constexpr std::array return_loss_parameters{
                   "port whose reflection counts, or the two that carry a pair as 1-2"},
     ParameterInfo{"reference", ParameterKind::quantity, Unit::ohm, "",
                   "resistance that the loss counts from; without it that of the data, twice it for a pair"},
-    ParameterInfo{"start", ParameterKind::quantity, Unit::hertz, "1 MHz", "first frequency asked for"},
-    ParameterInfo{"stop", ParameterKind::quantity, Unit::hertz, "", "last frequency asked for"},
-    ParameterInfo{"points", ParameterKind::whole_number, Unit::none, "401", "frequencies asked for"},
-    ParameterInfo{"bandwidth", ParameterKind::quantity, Unit::hertz, "1 kHz", "of the network analyser"},
+    network_start_parameter,
+    network_stop_parameter,
+    network_points_parameter,
+    network_bandwidth_parameter,
+    network_data_parameter,
+    level_within_parameter,
 };
 constexpr std::array return_loss_traces{
     Product{"return_loss", Unit::db, "-20 log10 of the reflection"},
@@ -52,14 +54,7 @@ ReflectionPorts ports_of(const Parameters& p) {
 }
 
 CaptureSetup return_loss_setup(const Parameters& p) {
-    NetworkSetup out;
-    out.start_hz = p.required("start"), out.stop_hz = p.required("stop");
-    out.points = static_cast<std::size_t>(p.required("points"));
-    out.bandwidth_hz = p.required("bandwidth");
-    if (!(out.start_hz > 0 && out.stop_hz > out.start_hz))
-        fail_input("parameters start and stop: 0 Hz, start, stop must ascend");
-    if (out.points < 2 || out.points > 100001) fail_input("parameter points: 2 to 100001 are possible");
-    if (!(out.bandwidth_hz > 0)) fail_input("parameter bandwidth: must be above 0 Hz");
+    CaptureSetup out = network_setup(p);
     const ReflectionPorts ports = ports_of(p);
     if (ports.a > 2 || ports.b > 2) fail_input("parameter ports: a network analyser here has ports 1 and 2");
     return out;
@@ -78,10 +73,12 @@ Trace loss_trace(const char* name, const char* title, const Network& network,
     return trace;
 }
 
-Outcome measure_return_loss(Capture any, const Parameters& p) {
-    const Network network = take<Network>(std::move(any), "network.return-loss");
-    const Reflections seen = reflections(network, ports_of(p));
+constexpr std::array return_loss_inputs{device_input, terms_input};
+
+Outcome measure_return_loss(Inputs inputs, const Parameters& p) {
     Outcome outcome;
+    const Network network = taken_network(inputs, "device", p, "network.return-loss", outcome);
+    const Reflections seen = reflections(network, ports_of(p));
     Trace loss = loss_trace("return_loss", "Return loss", network, seen.reflection);
     if (loss.x.front() <= 0) loss.log_x = false;
     const auto least = std::min_element(loss.y.begin(), loss.y.end());
@@ -118,8 +115,12 @@ Procedure network_return_loss() {
         return_loss_traces,
         return_loss_products,
         return_loss_setup,
-        measure_return_loss,
-        preset_named};
+        nullptr,
+        preset_named,
+        nullptr,
+        false,
+        return_loss_inputs,
+        measure_return_loss};
 }
 
 }  // namespace rt

@@ -13,6 +13,7 @@
 #include "core/measure/iq_setup.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
+#include "core/stats/median.hpp"
 
 namespace rt {
 namespace {
@@ -65,12 +66,6 @@ std::optional<Peak> highest(const Spectrum& s, double from, double to) {
         if (!best || s.level[i] > best->level) best = Peak{i, s.level[i]};
     }
     return best;
-}
-
-double median(std::vector<double> values) {
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
 }
 
 struct Surroundings {
