@@ -166,6 +166,10 @@ Figure chosen_figure(const Outcome& outcome, const std::string& wanted, const st
         if (wanted.empty() || wanted == raster.name) return raster_figure(raster, title);
         names.push_back(raster.name);
     }
+    for (const auto& map : outcome.maps) {
+        if (wanted.empty() || wanted == map.name) return rt::lab::die_figure(map, title);
+        names.push_back(map.name);
+    }
     for (const auto& trace : outcome.traces) {
         if (wanted.empty() || wanted == trace.name) return trace_figure(trace, title, rules, findings);
         names.push_back(trace.name);
@@ -247,7 +251,8 @@ ExitCode list_procedures(const Call& call, const ProcedureLibrary& library, cons
     return ExitCode::passed;
 }
 
-// What it makes for later tests (corrected data, error terms), under the name given and the ending of its kind.
+// What it makes for later tests (corrected data, error terms), under the name given and the ending of its
+// kind.
 void write_made(const Call& call, const Procedure& procedure, const Outcome& outcome) {
     const std::filesystem::path wanted = call.text("made");
     if (!outcome.made) {
@@ -358,7 +363,8 @@ Command measure_command() {
          {"trace", "NAME", "which curve --figure draws; the first without it"},
          {"traces", "FILE", "write the curves as CSV"},
          {"made", "FILE",
-          "write what it makes for later tests (corrected data, error terms); the ending is that of its kind"},
+          "write what it makes for later tests (corrected data, error terms); the ending is that of its "
+          "kind"},
          {"list", "", "list the procedures, or explain the one named"}},
         "words",
         perform_measure};

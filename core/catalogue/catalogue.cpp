@@ -28,6 +28,8 @@
     each(power_level) \
     each(power_gain) \
     each(path_loss) \
+    each(power_insertion) \
+    each(power_return_loss) \
     each(error_rate) \
     each(pulse_edges) \
     each(serial_clock) \
@@ -45,6 +47,8 @@
     each(network_calibration) \
     each(network_verification) \
     each(device_figures) \
+    each(device_curves) \
+    each(device_disturbance) \
     each(network_return_loss) \
     each(storage_out_of_band) \
     each(storage_frames) \
@@ -58,6 +62,8 @@
     each(results_compression) \
     each(results_extremes) \
     each(results_yield) \
+    each(results_wafer) \
+    each(results_curve) \
     each(results_sum) \
     each(results_difference) \
     each(results_ratio)

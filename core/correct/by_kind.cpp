@@ -75,6 +75,8 @@ void apply(CalibrationKit&, const SignalPath&) {}
 
 void apply(ErrorTerms&, const SignalPath&) {}
 
+void apply(WaferMap&, const SignalPath&) {}
+
 void apply(ResultTable&, const SignalPath&) {}
 
 bool has(const Spectrum& s) {
@@ -102,6 +104,9 @@ bool has(const CalibrationKit&) {
     return true;  // no path leads to what is written down
 }
 bool has(const ErrorTerms&) {
+    return true;
+}
+bool has(const WaferMap&) {
     return true;
 }
 bool has(const ResultTable&) {
@@ -145,6 +150,9 @@ std::string refusal(Kind<CalibrationKit>, const SignalPath&) {
     return {};
 }
 std::string refusal(Kind<ErrorTerms>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<WaferMap>, const SignalPath&) {
     return {};
 }
 std::string refusal(Kind<BiasCurves>, const SignalPath&) {

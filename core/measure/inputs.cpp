@@ -12,6 +12,23 @@ const Capture* Inputs::find(std::string_view name) const {
     return at == all_.end() ? nullptr : &at->capture;
 }
 
+bool InputInfo::named(std::string_view input) const {
+    if (input == name) return true;
+    const std::string begin = std::string(name) + "-";
+    if (!many || !input.starts_with(begin)) return false;
+    const auto number = to_double(input.substr(begin.size()));
+    return number && *number >= 2 && *number <= 99 &&
+           std::to_string(static_cast<int>(*number)) == input.substr(begin.size());
+}
+
+std::vector<const Input*> Inputs::all_of(const InputInfo& info) const {
+    std::vector<const Input*> out;
+    for (const auto& input : all_) {
+        if (info.named(input.name)) out.push_back(&input);
+    }
+    return out;
+}
+
 Capture Inputs::take_first() {
     return std::move(all_.front().capture);
 }
@@ -32,15 +49,22 @@ void Inputs::require(std::span<const InputInfo> infos, std::string_view procedur
     for (const auto& info : infos) names.emplace_back(info.name);
     if (!all_.empty() && all_.front().name.empty()) all_.front().name = names.front();
     for (const auto& input : all_) {
-        if (std::find(names.begin(), names.end(), input.name) == names.end())
+        if (std::none_of(infos.begin(), infos.end(),
+                         [&](const InputInfo& info) { return info.named(input.name); }))
             fail_input(who + " has no input " + in_quotes(input.name) + suggestion(input.name, names));
     }
     std::vector<Input> ordered;
     for (const auto& info : infos) {
-        const auto same = [&](const Input& input) { return input.name == info.name; };
-        const auto count = std::count_if(all_.begin(), all_.end(), same);
-        if (count > 1) fail_input(who + " takes one input " + in_quotes(info.name) + ", two were given");
-        if (count == 1) ordered.push_back(std::move(*std::find_if(all_.begin(), all_.end(), same)));
+        std::size_t count = 0;
+        std::vector<std::string> seen;
+        for (auto& input : all_) {
+            if (!info.named(input.name)) continue;
+            if (std::find(seen.begin(), seen.end(), input.name) != seen.end())
+                fail_input(who + " takes one input " + in_quotes(input.name) + ", two were given");
+            seen.push_back(input.name);
+            ordered.push_back(std::move(input));
+            ++count;
+        }
         if (count == 0 && info.required) {
             fail_input(who + " needs the input " + in_quotes(info.name) + " (" + info.help + "): write " +
                        info.name + "=FILE");

@@ -18,6 +18,10 @@ struct InputInfo {
     bool required = true;
     // What the bench is asked for; null when it is the same as for the procedure itself.
     CaptureSetup (*setup)(const Parameters&) = nullptr;
+    // There may be more of it, called NAME-2, NAME-3 ...
+    bool many = false;
+
+    bool named(std::string_view input) const;
 };
 
 struct Input {
@@ -36,6 +40,8 @@ class Inputs {
     const std::vector<Input>& all() const { return all_; }
     const Capture* find(std::string_view name) const;
     Capture take_first();
+    // Of an input of which there may be many: all, in order.
+    std::vector<const Input*> all_of(const InputInfo& info) const;
     // The one called so, which must be there.
     Capture take(std::string_view name);
 

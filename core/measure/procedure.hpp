@@ -53,6 +53,8 @@ struct Procedure {
     std::function<Outcome(Inputs, const Parameters&)> measure_inputs = nullptr;
     // A program of the user's makes the outcome: it is kept, and not made again from the capture.
     bool by_program = false;
+    // The kind of capture that it makes for later tests (Outcome::made); null for none.
+    const char* makes = nullptr;
 
     bool gives(std::string_view product) const;
     // One of its results. Throws Error(input) with the nearest name.

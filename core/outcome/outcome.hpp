@@ -29,8 +29,8 @@ struct Result {
 // How a trace is customarily drawn.
 enum class Shape {
     line,
-    dots,  // a constellation: x need not ascend
-    bars,  // a histogram
+    dots,   // a constellation: x need not ascend
+    bars,   // a histogram
     smith,  // reflections in their plane, x real and y imaginary part, over lines of equal impedance
     polar,  // the same over circles of equal magnitude
 };
@@ -103,12 +103,28 @@ struct Raster {
     std::vector<Line> marks;     // single places to point at
 };
 
+// A value for each die of a wafer.
+struct DieMap {
+    enum class State { plain, passed, marginal, failed, lost };
+    struct Die {
+        int column = 0, row = 0;
+        std::optional<double> value;
+        State state = State::plain;
+        bool outlier = false, reference = false;
+    };
+    std::string name, title;
+    Unit unit = Unit::none;
+    double pitch_x = 1, pitch_y = 1;  // their ratio counts
+    std::vector<Die> dies;            // those that were not tested too, without a value
+};
+
 struct Outcome {
     std::vector<Result> results;
     std::vector<Trace> traces;
     std::vector<Table> tables;
     std::vector<Occurrences> occurrences;
     std::vector<Raster> rasters;
+    std::vector<DieMap> maps;
     std::optional<Capture> made;          // what it makes for later tests: corrected data, error terms
     std::vector<std::string> notes;       // remarks on how the numbers came about
     std::vector<std::string> deviations;  // parameters that differ from the standard's

@@ -8,6 +8,7 @@
 #include "lab/formats/sigmf.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/formats/touchstone.hpp"
+#include "lab/formats/wafer_map_file.hpp"
 #include "lab/formats/wav.hpp"
 
 namespace rt::lab {
@@ -37,8 +38,17 @@ Capture read_capture(const std::filesystem::path& file, const CaptureHints& hint
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);
     if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"))) return read_touchstone(file);
-    if (ending == ".toml") return parse_kit(read_file(file), file);
+    if (ending == ".toml") return parse_capture(read_file(file), file);
     return parse_capture_csv(read_file(file), file.string(), hints);
+}
+
+Capture parse_capture(std::string_view text, const std::filesystem::path& file) {
+    const std::string ending = lower(file.extension().string());
+    if (ending == ".toml" && holds_wafer_map(text, file.string())) return parse_wafer_map(text, file);
+    if (ending == ".toml") return parse_kit(text, file);
+    if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p")))
+        return parse_touchstone(text, file.string(), ports_named(file));
+    return parse_capture_csv(text, file.string(), {});
 }
 
 WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture) {

@@ -22,6 +22,10 @@ Capture parse_capture_csv(std::string_view text, const std::string& file, const 
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints = {});
 
 // Writes the capture beside `stem` with an ending of its kind, durably, and returns the file to read it by.
+// The same of kinds that are one text: network data, tables, calibration kits; `file` tells which by its
+// ending.
+Capture parse_capture(std::string_view text, const std::filesystem::path& file);
+
 WrittenCapture write_capture(const std::filesystem::path& stem, const Capture& capture);
 
 }  // namespace rt::lab

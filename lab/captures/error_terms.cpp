@@ -12,22 +12,25 @@ namespace rt::lab {
 namespace {
 
 std::string heading_of(std::size_t moves) {
-    std::string out = "frequency [Hz]";
-    for (const char* term : term_names) out += fmt::format(",{0} real,{0} imaginary", term);
+    std::string out = "terms at [Hz]";
+    for (const char* term : term_names) out += fmt::format(",{0} real [],{0} imaginary []", term);
     for (std::size_t m = 1; m <= moves; ++m)
-        for (const char* term : term_names) out += fmt::format(",{0} real by {1},{0} imaginary by {1}", term, m);
+        for (const char* term : term_names)
+            out += fmt::format(",{0} real by {1} [],{0} imaginary by {1} []", term, m);
     return out;
 }
 
 std::string text_of_terms(const ErrorTerms& t) {
     std::size_t moves = 0;
     for (const auto& here : t.moves) moves = std::max(moves, here.size());
-    std::string out = distrust_line(t.distrust) + "# method: " + t.method + "\n# ports: " + std::to_string(t.ports) +
-                      "\n# reference: " + exact(t.reference_ohm) + " ohm\n";
+    std::string out = distrust_line(t.distrust) + "# method: " + t.method +
+                      "\n# ports: " + std::to_string(t.ports) + "\n# reference: " + exact(t.reference_ohm) +
+                      " ohm\n";
     if (t.ports == 1) out += "# port: " + std::to_string(t.port) + "\n";
     if (t.source_dbm) out += "# source level: " + format_exact({*t.source_dbm, Unit::dbm}) + "\n";
     if (t.attenuator_db) out += "# source attenuator: " + format_exact({*t.attenuator_db, Unit::db}) + "\n";
-    if (moves > 0) out += "# noise floor: " + exact(t.noise_floor) + "\n# noise share: " + exact(t.noise_share) + "\n";
+    if (moves > 0)
+        out += "# noise floor: " + exact(t.noise_floor) + "\n# noise share: " + exact(t.noise_share) + "\n";
     for (const auto& text : t.deviations) out += "# deviation: " + text + "\n";
     out += heading_of(moves) + "\n";
     const auto put = [&](const TermValues& values) {
@@ -91,7 +94,8 @@ ErrorTerms read_terms(const CsvTable& csv, const std::string& file) {
         out.values.push_back(values(1));
         if (columns.size() == 1 + block) continue;
         auto& moves = out.moves.emplace_back();
-        for (std::size_t first = 1 + block; first < columns.size(); first += block) moves.push_back(values(first));
+        for (std::size_t first = 1 + block; first < columns.size(); first += block)
+            moves.push_back(values(first));
     }
     if (out.frequency_hz.empty()) fail_input(file, "there are no error terms");
     return out;
@@ -103,9 +107,9 @@ class ErrorTermsKind : public MadeKind<ErrorTerms> {
     WrittenCapture keep(const std::filesystem::path& stem, const ErrorTerms& data) const override {
         return keep_text(stem, ".csv", text_of_terms(data));
     }
-    std::optional<ErrorTerms> from_table(std::string_view heading, std::string_view text, const std::string& file,
-                                         const CaptureHints&) const override {
-        if (!heading.starts_with("frequency [Hz],EDF real,EDF imaginary")) return std::nullopt;
+    std::optional<ErrorTerms> from_table(std::string_view heading, std::string_view text,
+                                         const std::string& file, const CaptureHints&) const override {
+        if (!heading.starts_with("terms at [Hz],EDF real")) return std::nullopt;
         return read_terms(CsvTable(text, file), file);
     }
 };

@@ -10,15 +10,15 @@
 #include "lab/formats/profile_file.hpp"
 #include "lab/formats/rulebook_file.hpp"
 #include "lab/formats/sign_off_file.hpp"
+#include "lab/formats/wafer_map_file.hpp"
 #include "lab/simulate/world.hpp"
 
 namespace rt::lab {
 
 std::span<const FileInfo* const> config_files() {
-    static constexpr std::array<const FileInfo*, 9> files{&campaign_file, &analysis_file,      &profile_file,
-                                                          &kit_file,
-                                                          &bench_file,    &dialect_file,       &rulebook_file,
-                                                          &sign_off_file, &simulated_unit_file};
+    static constexpr std::array<const FileInfo*, 10> files{
+        &campaign_file, &analysis_file, &profile_file,  &kit_file,      &wafer_map_file,
+        &bench_file,    &dialect_file,  &rulebook_file, &sign_off_file, &simulated_unit_file};
     return files;
 }
 

@@ -133,7 +133,7 @@ void CampaignParts::read(ConfigNode node, const std::string& file, const Section
     for (const auto& section : root.tables("watch", watch_section))
         campaign_.watches.push_back(read_watch(section));
     for (const auto& section : root.tables("recheck", recheck_section))
-        campaign_.rechecks.push_back(read_recheck(section, procedures_));
+        campaign_.rechecks.push_back(read_recheck(section, procedures_, files_, campaign_.files));
 }
 
 void CampaignParts::read_tests(const ConfigSection& root) {
@@ -155,7 +155,7 @@ void CampaignParts::read_tests(const ConfigSection& root) {
 
 void CampaignParts::finish() {
     for (const auto& section : conclusions_) {
-        Test conclusion = read_conclusion(section, campaign_, library_);
+        Test conclusion = read_conclusion(section, campaign_, library_, files_, campaign_.files);
         note_books(conclusion, campaign_);
         campaign_.tests.push_back(std::move(conclusion));
     }

@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/catalogue/catalogue.hpp"
+#include "lab/formats/input_section.hpp"
 #include "lab/formats/test_section.hpp"
 
 namespace rt::lab {
@@ -18,6 +19,7 @@ constexpr std::array conclude_keys{
     KeyInfo{"test", Key::text, false, "test, or earlier conclusion, whose results it is drawn from"},
     KeyInfo{"tests", Key::pairs, false,
             "the same for procedures with two inputs: a = \"NAME\", b = \"NAME\""},
+    KeyInfo{"inputs", Key::pairs, false, "inputs that stand in files: { map = \"file:wafer.toml\" }"},
     KeyInfo{"over", Key::text, false,
             "axis that it runs over, or \"repeat\"; each combination of the other axes gets a conclusion of "
             "its own. "
@@ -108,7 +110,8 @@ const SectionInfo conclude_judge_section{"[[conclude.judge]]",
                                          "One rule that the conclusion is judged by: as [[test.judge]].",
                                          judge_section.keys};
 
-Test read_conclusion(const ConfigSection& section, const Campaign& campaign, const RuleLibrary& library) {
+Test read_conclusion(const ConfigSection& section, const Campaign& campaign, const RuleLibrary& library,
+                     const InputFiles& files, std::vector<NamedFile>& named) {
     Test out;
     out.concludes = true;
     section.at("procedure", [&] { out.procedure = &find_procedure(section.text("procedure")); });
@@ -124,18 +127,39 @@ Test read_conclusion(const ConfigSection& section, const Campaign& campaign, con
     out.where = section.place();
     out.over = section.text("over");
     out.parameters = Parameters(out.procedure->parameters);
+    for (const auto& [name, from] : section.pairs("inputs")) {
+        constexpr std::string_view mark = "file:";
+        if (!from.starts_with(mark))
+            section.fail("inputs", in_quotes(from) + " is no file: write \"file:NAME\"");
+        read_file_input(section, name, from.substr(mark.size()), files, named, out);
+    }
+    // Those that tests give.
+    std::vector<const InputInfo*> infos;
+    for (const auto& input : out.procedure->inputs) {
+        if (!out.given(input.name)) infos.push_back(&input);
+    }
+    for (const auto& file : out.files) {
+        const auto known = [&](const InputInfo& input) { return input.named(file.input); };
+        if (std::none_of(out.procedure->inputs.begin(), out.procedure->inputs.end(), known))
+            section.fail("inputs",
+                         std::string(out.procedure->name) + " has no input " + in_quotes(file.input));
+    }
+    const bool several = infos.size() > 1 && infos[1]->required;
     if (section.has("test") == section.has("tests"))
-        section.fail("test", out.procedure->inputs.empty() ? "write test = \"NAME\""
-                                                           : "write tests = { a = \"NAME\", b = \"NAME\" }");
+        section.fail("test",
+                     !several ? "write test = \"NAME\"" : "write tests = { a = \"NAME\", b = \"NAME\" }");
     const char* key = section.has("test") ? "test" : "tests";
-    if (section.has("tests") == out.procedure->inputs.empty())
-        section.fail(key, out.procedure->inputs.empty()
+    if (section.has("tests") != several)
+        section.fail(key, !several
                               ? "this procedure takes one test: write test = \"NAME\""
                               : "this procedure takes two: write tests = { a = \"NAME\", b = \"NAME\" }");
-    if (section.has("test")) out.sources.push_back({"", section.text("test")});
+    if (section.has("test"))
+        out.sources.push_back({infos.empty() ? "" : infos.front()->name, section.text("test")});
     for (const auto& [name, test] : section.pairs("tests")) out.sources.push_back({name, test});
     for (const auto& input : out.procedure->inputs) {
-        if (!out.source_of(input.name)) section.fail(key, std::string("there is no ") + input.name);
+        if (input.required && !out.given(input.name))
+            section.fail(out.source_of(out.procedure->inputs.front().name) ? "inputs" : key,
+                         std::string("there is no ") + input.name + " (" + input.help + ")");
     }
     if (out.sources.size() > std::max<std::size_t>(1, out.procedure->inputs.size()))
         section.fail(key, "there are more tests than inputs");

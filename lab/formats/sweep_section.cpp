@@ -8,6 +8,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/wafer_map_file.hpp"
 
 namespace rt::lab {
 namespace {
@@ -29,6 +30,9 @@ constexpr std::array sweep_keys{
     KeyInfo{"from_test", Key::table, false, "what an earlier test has found instead of values"},
     KeyInfo{"from_bench", Key::table, false, "what an instrument or the unit lists instead of values"},
     KeyInfo{"search", Key::table, false, "a search for a threshold instead of values; only of the last axis"},
+    KeyInfo{"dies_of", Key::text, false,
+            "a wafer map: its tested dies, in a path of least movement, instead of values"},
+    KeyInfo{"devices_of", Key::text, false, "a wafer map: its devices instead of values"},
     KeyInfo{"coupled", Key::flag, false, "moves together with the axis before it, value by value"},
     KeyInfo{"slow", Key::flag, false,
             "changed as seldom as possible, over all tests with an axis of this name"},
@@ -249,6 +253,23 @@ std::vector<ConfigSection> sweep_sections(const ConfigSection& test, const Sweep
     return out;
 }
 
+static std::vector<AxisValue> read_from_map(const ConfigSection& section, const char* key,
+                                            const SweepSources& sources) {
+    const std::string reference = section.text(key);
+    const auto path = sources.files.find("capture", reference, section.file());
+    std::string text;
+    section.at(key, [&] { text = read_file(path); });
+    const WaferMap map = parse_wafer_map(text, path);
+    sources.named.push_back({"capture", reference, text});
+    std::vector<AxisValue> values;
+    if (std::string_view(key) == "dies_of") {
+        for (const auto& name : map.path()) values.push_back(word_value(name));
+    } else {
+        for (const auto& device : map.devices) values.push_back(word_value(device.name));
+    }
+    return values;
+}
+
 Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     Axis axis{section.text("axis"), {}, section.texts("sets"), section.flag("coupled")};
     axis.prompt = section.text("prompt");
@@ -260,11 +281,11 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     }
     const int ways = section.has("values") + section.has("range") + section.has("channels") +
                      section.has("channel_set") + section.has("values_from") + section.has("from_test") +
-                     section.has("from_bench");
+                     section.has("from_bench") + section.has("dies_of") + section.has("devices_of");
     if (ways != 1) {
         section.fail("axis",
                      "give the axis exactly one of values, range, values_from, channels, channel_set, "
-                     "from_test, from_bench or search");
+                     "from_test, from_bench, dies_of, devices_of or search");
     }
     if (section.has("from_test") || section.has("from_bench")) return axis;
     if (section.has("values")) axis.values = read_values(section);
@@ -273,6 +294,9 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
         axis.values = read_channels(section, sources.library);
     if (const auto from = section.table("values_from", values_from_section))
         axis.values = read_values_from(*from, sources);
+    for (const char* key : {"dies_of", "devices_of"}) {
+        if (section.has(key)) axis.values = read_from_map(section, key, sources);
+    }
     if (axis.values.empty())
         section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
     return axis;

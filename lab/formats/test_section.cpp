@@ -273,7 +273,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     test.where = section.place();
     if (std::string_view(procedure->name).starts_with("results."))
         section.fail("procedure", "concludes from results of other tests: write it as [[conclude]]");
-    read_inputs(section, test);
+    read_inputs(section, sources.files, sources.named, test);
     test.sweep = read_sweep(section, sources, *procedure, test.search, test.found);
     const auto maximised = section.tables("maximise", maximise_section);
     if (!maximised.empty()) {

@@ -68,10 +68,14 @@ class TouchstoneReader {
             return true;
         };
         // "trouble" stands in older runs.
-        if (says("! distrust:") || says("! trouble:")) network_.distrust = std::string(line);
-        else if (says("! done:")) network_.done.emplace_back(line);
-        else if (says("! source level:")) network_.source_dbm = stated(line, Unit::dbm);
-        else if (says("! source attenuator:")) network_.attenuator_db = stated(line, Unit::db);
+        if (says("! distrust:") || says("! trouble:"))
+            network_.distrust = std::string(line);
+        else if (says("! done:"))
+            network_.done.emplace_back(line);
+        else if (says("! source level:"))
+            network_.source_dbm = stated(line, Unit::dbm);
+        else if (says("! source attenuator:"))
+            network_.attenuator_db = stated(line, Unit::db);
         else if (says("! standard uncertainty:")) {
             if (!values_.empty() || numbers_of(line).size() != network_.ports * network_.ports)
                 fail("a remark \"! standard uncertainty\" holds one number for each parameter");
@@ -132,13 +136,15 @@ class TouchstoneReader {
             const auto& mode = modes_[i];
             std::size_t place = 0;
             if (mode.kind == 's') {
-                place = 2 * pairs.size() + static_cast<std::size_t>(
-                                               std::find(single.begin(), single.end(), mode.a) - single.begin());
+                place =
+                    2 * pairs.size() + static_cast<std::size_t>(
+                                           std::find(single.begin(), single.end(), mode.a) - single.begin());
             } else {
                 const auto pair = std::find(pairs.begin(), pairs.end(), std::pair{mode.a, mode.b});
                 if (pair == pairs.end())
                     fail(fmt::format("[Mixed-Mode Order] has C{0},{1} without D{0},{1}", mode.a, mode.b));
-                place = static_cast<std::size_t>(pair - pairs.begin()) + (mode.kind == 'c' ? pairs.size() : 0);
+                place =
+                    static_cast<std::size_t>(pair - pairs.begin()) + (mode.kind == 'c' ? pairs.size() : 0);
             }
             order[place] = i + 1;
         }
@@ -193,7 +199,8 @@ class TouchstoneReader {
             } else if (const Form* form = form_of(word)) {
                 parameter_ = *form;
             } else {
-                fail(in_quotes(word) + " in the option line: it holds a unit of frequency (Hz, kHz, MHz, GHz), S, Y, "
+                fail(in_quotes(word) +
+                     " in the option line: it holds a unit of frequency (Hz, kHz, MHz, GHz), S, Y, "
                      "Z, H or G, MA, DB or RI, and R with the reference resistance");
             }
         }
@@ -326,7 +333,8 @@ class TouchstoneReader {
             modes_.push_back({word[0], static_cast<std::size_t>(*a), static_cast<std::size_t>(*b)});
         }
         if (modes_.size() != network_.ports)
-            fail(fmt::format("[Mixed-Mode Order] lists {} modes for {} ports", modes_.size(), network_.ports));
+            fail(
+                fmt::format("[Mixed-Mode Order] lists {} modes for {} ports", modes_.size(), network_.ports));
         std::vector<int> used(network_.ports + 1);
         for (const auto& mode : modes_) {
             used[mode.a] += mode.kind == 's' ? 2 : 1;
@@ -472,7 +480,7 @@ Network parse_touchstone(std::string_view text, const std::string& file, std::si
     return TouchstoneReader(text, file, ports).read();
 }
 
-Network read_touchstone(const std::filesystem::path& file) {
+std::size_t ports_named(const std::filesystem::path& file) {
     const std::string ending = lower(file.extension().string());
     std::size_t ports = 0;
     if (ending.size() >= 4 && ending.starts_with(".s") && ending.back() == 'p') {
@@ -482,7 +490,11 @@ Network read_touchstone(const std::filesystem::path& file) {
                                           " ports: 1 to " + std::to_string(most_ports) + " are read");
         ports = static_cast<std::size_t>(n);
     }
-    return parse_touchstone(read_file(file), file.string(), ports);
+    return ports;
+}
+
+Network read_touchstone(const std::filesystem::path& file) {
+    return parse_touchstone(read_file(file), file.string(), ports_named(file));
 }
 
 }  // namespace rt::lab

@@ -10,9 +10,11 @@
 namespace rt::lab {
 
 // `ports` is known from the ending of the file's name (".s2p") or, in version 2, from the file itself (0).
-// S-, Y-, Z-, H- and G-parameters as magnitude and angle, dB and angle, or real and imaginary part, all become
-// S-parameters; mixed-mode data becomes single-ended. Throws Error(input) with file and line.
+// S-, Y-, Z-, H- and G-parameters as magnitude and angle, dB and angle, or real and imaginary part, all
+// become S-parameters; mixed-mode data becomes single-ended. Throws Error(input) with file and line.
 Network parse_touchstone(std::string_view text, const std::string& file, std::size_t ports);
+// What the ending of a name says; 0 for ".ts".
+std::size_t ports_named(const std::filesystem::path& file);
 Network read_touchstone(const std::filesystem::path& file);
 
 // In Hz, real and imaginary parts, shortest text that reads back the same. Remarks say why the data cannot be

@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/input_section.hpp"
 
 namespace rt::lab {
 namespace {
@@ -28,6 +29,7 @@ constexpr std::array recheck_keys{
     KeyInfo{"procedure", Key::text, true, "name of the procedure"},
     KeyInfo{"instrument", Key::text, false, "role of the instrument; analyser without it"},
     KeyInfo{"parameters", Key::pairs, false, "parameters of the procedure"},
+    KeyInfo{"inputs", Key::pairs, false, "inputs from tests and files: { terms = \"test:calibration\" }"},
     KeyInfo{"settings", Key::pairs, false, "what is set before each check"},
     KeyInfo{"result", Key::text, true, "result that must stay as it was at the first check"},
     KeyInfo{"within", Key::quantity, true, "largest difference that is in order"},
@@ -70,7 +72,8 @@ Watch read_watch(const ConfigSection& section) {
     return watch;
 }
 
-Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures) {
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures, const InputFiles& files,
+                     std::vector<NamedFile>& named) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &procedures.find(section.text("procedure")); });
     Recheck recheck;
@@ -80,6 +83,7 @@ Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& proce
     recheck.test.parameters = Parameters(procedure->parameters);
     recheck.test.settings = section.pairs("settings");
     recheck.test.where = section.place();
+    read_given(section, files, named, recheck.test);
     recheck.result = section.text("result");
     recheck.covers = section.texts("covers");
     section.at("parameters", [&] {

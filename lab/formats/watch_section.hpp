@@ -6,7 +6,9 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/formats/input_files.hpp"
 #include "lab/formats/procedure_library.hpp"
+#include "lab/model/named_file.hpp"
 #include "lab/model/watch.hpp"
 
 namespace rt::lab {
@@ -15,6 +17,8 @@ extern const SectionInfo watch_section, recheck_section;
 
 Watch read_watch(const ConfigSection& section);
 
-Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures);
+// Files that its inputs name are added to `named`.
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures, const InputFiles& files,
+                     std::vector<NamedFile>& named);
 
 }  // namespace rt::lab

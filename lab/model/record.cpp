@@ -23,6 +23,12 @@ const Result* PointRecord::find_result(const std::string& name) const {
     return nullptr;
 }
 
+const CaptureRecord& PointRecord::handed_on() const {
+    const auto made = std::find_if(attachments.begin(), attachments.end(),
+                                   [](const CaptureRecord& a) { return a.kind == made_attachment; });
+    return made == attachments.end() ? capture : *made;
+}
+
 void withdraw(PointRecord& point) {
     for (auto& finding : point.findings) {
         finding.verdict = Verdict::none;

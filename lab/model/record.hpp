@@ -86,13 +86,17 @@ struct PointRecord {
     std::string started, ended;      // UTC, ISO 8601
     CaptureRecord capture;
     std::vector<InputRecord> inputs;         // all, the first among them; none for most points
-    std::vector<CaptureRecord> attachments;  // pictures
+    std::vector<CaptureRecord> attachments;  // pictures, answers of programs, what was made
     std::vector<Result> results;
     std::vector<Finding> findings;
     std::vector<std::string> notes;
 
     const Result* find_result(const std::string& name) const;
+    // The capture that it is an input of other points by: what its procedure made, else its own.
+    const CaptureRecord& handed_on() const;
 };
+// Of an attachment: what the point's procedure made for later tests.
+inline constexpr const char* made_attachment = "made";
 
 // Takes the verdicts of a void point away, as a tally gives it back.
 void withdraw(PointRecord& point);

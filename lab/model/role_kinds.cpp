@@ -102,6 +102,7 @@ constexpr std::array oscilloscope_commands{
 constexpr std::array network_settings{
     SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
     SettingInfo{"attenuation", Unit::db, "10 dB", false, "attenuator of the source"},
+    SettingInfo{"output", Unit::none, "ON", false, "ON or OFF: whether the source drives the ports"},
 };
 constexpr std::array network_commands{
     query_format,
@@ -120,7 +121,8 @@ constexpr std::array network_commands{
     CommandInfo{"query_corrected", false, "", "1 while its correction is on; without verdict otherwise"},
     CommandInfo{"set_correction", false, "state=ON", "its own correction ON, or OFF for raw data"},
     CommandInfo{"query_power", false, "", "reads the source power back, in dBm: kept with the data"},
-    CommandInfo{"query_attenuation", false, "", "reads the attenuator of the source back, in dB: kept with the data"},
+    CommandInfo{"query_attenuation", false, "",
+                "reads the attenuator of the source back, in dB: kept with the data"},
     CommandInfo{"sweep", true, "", "one sweep; answers 1 when done"},
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
     CommandInfo{"read_trace", true, "", "real and imaginary parts in turn, as a block of 64-bit numbers"},
@@ -137,12 +139,26 @@ constexpr std::array power_commands{
     CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
 };
 
+constexpr std::array stage_settings{
+    SettingInfo{"die", Unit::none, "3,5", true,
+                "column and row of the die under the probes, or the name of another place"},
+    SettingInfo{"device", Unit::none, "open", true, "device of the die"},
+    SettingInfo{"contact", Unit::none, "UP", true,
+                "DOWN on the pads or UP; lifted by itself before it moves"},
+    SettingInfo{"temperature", Unit::celsius, "25 degC", false, "of the chuck"},
+};
+constexpr std::array stage_commands{
+    CommandInfo{"list_dies", false, "", "names of the dies to test, in quotes with commas between"},
+    CommandInfo{"list_devices", false, "", "names of the devices of a die"},
+};
+
 constexpr std::array source_measure_settings{
     SettingInfo{"input_voltage", Unit::volt, "0.5 V", true, "forced at the input (base, gate)"},
     SettingInfo{"input_current", Unit::ampere, "20 uA", false, "forced at the input in place of a voltage"},
     SettingInfo{"output_voltage", Unit::volt, "2 V", true, "forced at the output (collector, drain)"},
     SettingInfo{"input_limit", Unit::ampere, "1 mA", true, "compliance of the input"},
-    SettingInfo{"input_voltage_limit", Unit::volt, "2 V", false, "compliance of the input where a current is forced"},
+    SettingInfo{"input_voltage_limit", Unit::volt, "2 V", false,
+                "compliance of the input where a current is forced"},
     SettingInfo{"output_limit", Unit::ampere, "50 mA", true, "compliance of the output"},
     SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF, of both channels"},
 };
@@ -203,6 +219,7 @@ const std::array known_kinds{
     RoleKind{"generator", "signal generator", generator_settings, {}},
     RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
     RoleKind{"network-analyser", "network analyser", network_settings, network_commands},
+    RoleKind{"wafer-stage", "stage that moves a wafer under probes", stage_settings, stage_commands},
     RoleKind{"source-measure", "source-measure unit with two channels", source_measure_settings,
              source_measure_commands},
     RoleKind{"power-meter", "power meter with one to three sensors", power_settings, power_commands},

@@ -80,9 +80,9 @@ bool sets_parameter(const Axis& axis) {
 
 bool Test::measures() const {
     if (concludes) return false;
-    if (procedure->inputs.empty()) return sources.empty();
+    if (procedure->inputs.empty()) return sources.empty() && files.empty();
     return std::any_of(procedure->inputs.begin(), procedure->inputs.end(), [&](const InputInfo& input) {
-        return take_of(input.name) || (!source_of(input.name) && &input == &procedure->inputs.front());
+        return take_of(input.name) || (!given(input.name) && &input == &procedure->inputs.front());
     });
 }
 
@@ -116,6 +116,7 @@ std::set<std::string> Test::limits_from() const {
 std::string Test::origin() const {
     std::string names;
     for (const auto& source : sources) names += (names.empty() ? "" : " and ") + source.test;
+    for (const auto& file : files) names += (names.empty() ? "" : " and ") + file.reference;
     if (concludes) return "from " + names + (over.empty() ? "" : " over " + over);
     return measures() ? instrument : "from " + names;
 }
@@ -124,6 +125,18 @@ const Source* Test::source_of(const std::string& input) const {
     const auto at =
         std::find_if(sources.begin(), sources.end(), [&](const Source& s) { return s.input == input; });
     return at == sources.end() ? nullptr : &*at;
+}
+
+bool Test::given(const std::string& input) const {
+    const auto named = [&](const FileSource& file) { return file.input == input; };
+    return source_of(input) || std::any_of(files.begin(), files.end(), named);
+}
+
+std::string FileSource::kept_file(const std::string& sha256) const {
+    constexpr std::size_t digits = 16;
+    const auto dot = reference.rfind('.');
+    return "inputs/captures/" + sha256.substr(0, digits) +
+           (dot == std::string::npos ? "" : reference.substr(dot));
 }
 
 const Take* Test::take_of(const std::string& input) const {

@@ -65,6 +65,16 @@ struct Source {
     std::string test;
 };
 
+// An input that stands in a file, the same at every point.
+struct FileSource {
+    std::string input;
+    std::string reference;  // as the campaign names it
+    std::string text;       // that needs no other file
+
+    // Where a run keeps it.
+    std::string kept_file(const std::string& sha256) const;
+};
+
 // A capture of a point that is taken under settings of its own, in the order of these.
 struct Take {
     std::string input;
@@ -82,6 +92,7 @@ struct Test {
     TextPairs settings;         // "ROLE.SETTING" before the test
     std::vector<Take> takes;    // of procedures with several inputs
     std::vector<Source> sources;
+    std::vector<FileSource> files;
     bool concludes = false;  // from results of other tests: nothing is measured
     std::string over;        // of a conclusion: the axis of these that it runs over; "" for all points
     std::vector<Judging> judgings;
@@ -116,6 +127,8 @@ struct Test {
     // The instrument that measures it, or the tests that it is made from: "from scan over level".
     std::string origin() const;
     const Source* source_of(const std::string& input) const;
+    // Whether it comes from another test or a file.
+    bool given(const std::string& input) const;
     const Take* take_of(const std::string& input) const;
 
     // Whether a point gets a finding by one of the test's judgings. Trials lead to one that does.

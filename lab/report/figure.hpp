@@ -13,7 +13,7 @@
 
 namespace rt::lab {
 
-enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion, grid };
+enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion, grid, sign };
 
 struct Curve {
     std::string name;
@@ -38,6 +38,7 @@ struct Figure {
     std::vector<Curve> curves;
     std::vector<Marker> markers;
     std::optional<Raster> raster;  // drawn beneath the curves
+    std::optional<DieMap> dies;    // a wafer map, alone
 };
 
 // A trace with the limits among `rules` that judge it and the worst margin marked. Masks are drawn against
@@ -47,6 +48,9 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
 
 // How often each place was met, from rare to frequent, with outlines and marks.
 Figure raster_figure(const Raster& raster, const std::string& title);
+
+// Dies in the colour of their value and the shape of their verdict.
+Figure die_figure(const DieMap& map, const std::string& title);
 
 // The limits of rules alone, over the band that they cover.
 Figure rules_figure(const std::vector<RuleRef>& rules);

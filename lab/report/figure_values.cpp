@@ -53,6 +53,7 @@ const char* role_name(CurveRole role) {
             return "companion";
         case CurveRole::dots:
         case CurveRole::grid:
+        case CurveRole::sign:
         case CurveRole::trace:
             break;
     }
@@ -62,7 +63,9 @@ const char* role_name(CurveRole role) {
 }  // namespace
 
 std::string figure_values(const Figure& figure) {
-    if (figure.polar || figure.plane || figure.raster || figure.square || figure.curves.empty()) return "";
+    if (figure.polar || figure.plane || figure.dies || figure.raster || figure.square ||
+        figure.curves.empty())
+        return "";
     for (const auto& curve : figure.curves) {
         if (curve.role == CurveRole::dots) return "";
     }

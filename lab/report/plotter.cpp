@@ -12,6 +12,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/quantity/quantity.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/figure_style.hpp"
@@ -161,6 +162,71 @@ std::string polar_axes(const Figure& figure) {
            text("around: " + figure.x_label) + " at screen 0.02,0.05 font ',12'\n";
 }
 
+// From low to high: dark blue, teal, sand, orange; told apart by lightness too.
+std::string die_colour(double share) {
+    constexpr double stops[][4]{
+        {0, 23, 60, 92}, {0.35, 44, 123, 138}, {0.7, 214, 190, 138}, {1, 224, 122, 47}};
+    std::size_t i = 1;
+    while (i + 1 < std::size(stops) && share > stops[i][0]) ++i;
+    const double between = std::clamp((share - stops[i - 1][0]) / (stops[i][0] - stops[i - 1][0]), 0.0, 1.0);
+    std::string out = "#";
+    for (int k = 1; k <= 3; ++k) {
+        char part[8];
+        std::snprintf(
+            part, sizeof part, "%02x",
+            static_cast<int>(std::lround(stops[i - 1][k] + between * (stops[i][k] - stops[i - 1][k]))));
+        out += part;
+    }
+    return out;
+}
+
+// Every die as a rectangle, its verdict as a sign on it; the signs stand in the key, values beside a scale.
+std::string die_script(const Figure& figure) {
+    const DieMap& map = *figure.dies;
+    int left = 1 << 30, right = -left, top = left, bottom = -left;
+    double low = 1e300, high = -1e300;
+    for (const auto& die : map.dies) {
+        left = std::min(left, die.column), right = std::max(right, die.column);
+        top = std::min(top, die.row), bottom = std::max(bottom, die.row);
+        if (die.value) low = std::min(low, *die.value), high = std::max(high, *die.value);
+    }
+    const double ratio = map.pitch_y / map.pitch_x;
+    std::string out =
+        "set size ratio " + exact(ratio * (bottom - top + 1) / (right - left + 1)) + "\nset xrange [" +
+        exact(left - 0.5) + ":" + exact(right + 0.5) + "]\nset yrange [" + exact(bottom + 0.5) + ":" +
+        exact(top - 0.5) + "]\nunset grid\nset border 0\nset xtics " +
+        exact(std::max(1, (right - left) / 10)) + " scale 0 font ',10'\nset ytics " +
+        exact(std::max(1, (bottom - top) / 10)) +
+        " scale 0 font ',10'\nset lmargin at screen 0.34\nset rmargin at screen 0.97\nset tmargin at screen "
+        "0.95\nset bmargin at screen 0.13\nset key at screen 0.02,0.95 left top\n";
+    int object = 0;
+    for (const auto& die : map.dies) {
+        const double share = die.value && high > low ? (*die.value - low) / (high - low) : 0.5;
+        const std::string fill = die.value ? die_colour(share) : "#f1f1f1";
+        out += "set object " + std::to_string(++object) + " rect from " + exact(die.column - 0.46) + "," +
+               exact(die.row - 0.46) + " to " + exact(die.column + 0.46) + "," + exact(die.row + 0.46) +
+               " fs solid 1 border lc rgb '" + (die.reference ? "#111111" : "#ffffff") + "' fc rgb '" + fill +
+               "' lw " + (die.reference ? "2.5" : "0.5") + " behind\n";
+    }
+    // The scale: five boxes with their values, at the left.
+    const int label = 10;
+    if (high >= low) {
+        for (int i = 0; i < 5; ++i) {
+            const double share = high > low ? i / 4.0 : 0.5, value = low + (high - low) * i / 4;
+            const double y = 0.16 + 0.05 * i;
+            out += "set object " + std::to_string(++object) + " rect from screen 0.02," + exact(y) +
+                   " to screen 0.06," + exact(y + 0.045) + " fs solid 1 noborder fc rgb '" +
+                   die_colour(share) + "' behind\nset label " + std::to_string(label + i) + " " +
+                   text(format({value, map.unit}, 4)) + " at screen 0.07," + exact(y + 0.022) +
+                   " font ',12'\n";
+            if (high == low) break;
+        }
+        out += "set label " + std::to_string(label + 5) + " " + text(map.title) +
+               " at screen 0.02,0.44 font ',12'\n";
+    }
+    return out;
+}
+
 // How a curve is drawn: "lines lw 1.1 ...". `index` is its place among all, `limits` counts those of limits.
 std::string style_of(const Figure& figure, const Curve& curve, std::size_t index, std::size_t& limits) {
     const auto coloured = [](const std::string& style, const char* colour) {
@@ -168,7 +234,11 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
     };
     const std::size_t of_sweep = index % std::size(sweep_colours);
     switch (curve.role) {
-        case CurveRole::grid: return coloured("lines lw 0.7", "#c4c4c4");
+        case CurveRole::sign:
+            return "points pt " + std::to_string(sign_shapes[index % std::size(sign_shapes)]) +
+                   " ps 1.6 lw 2 lc rgb '" + sign_colours[index % std::size(sign_colours)] + "'";
+        case CurveRole::grid:
+            return coloured("lines lw 0.7", "#c4c4c4");
         case CurveRole::limit: {
             const std::size_t k = limits++ % std::size(limit_colours);
             return coloured(std::string("lines lw 2.2 dt ") + limit_dashes[k], limit_colours[k]);
@@ -197,6 +267,7 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
 }
 
 std::string axes_of(const Figure& figure, Range x, Range y) {
+    if (figure.dies) return die_script(figure);
     std::string out;
     if (figure.polar) {
         out += polar_axes(figure);
@@ -207,14 +278,18 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
     if (figure.plane) {
         double reach = 1.02;
         for (const auto& curve : figure.curves) {
-            if (curve.role == CurveRole::grid) continue;
-            for (std::size_t i = 0; i < curve.x.size(); ++i)
-                reach = std::max(reach, 1.05 * std::max(std::abs(curve.x[i]), std::abs(curve.y[i])));
+            for (std::size_t i = 0; i < curve.x.size(); ++i) {
+                if (!std::isfinite(curve.y[i])) continue;
+                const double margin = curve.role == CurveRole::grid ? 1.02 : 1.05;
+                reach = std::max(reach, margin * std::max(std::abs(curve.x[i]), std::abs(curve.y[i])));
+            }
         }
         const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
         out += "set size ratio -1\nset x" + both + "set y" + both +
-               "unset border\nunset xtics\nunset ytics\nunset xlabel\nunset ylabel\nunset grid\nset lmargin at screen "
-               "0.40\nset rmargin at screen 0.98\nset tmargin at screen 0.97\nset bmargin at screen 0.03\nset key at "
+               "unset border\nunset xtics\nunset ytics\nunset xlabel\nunset ylabel\nunset grid\nset lmargin "
+               "at screen "
+               "0.40\nset rmargin at screen 0.98\nset tmargin at screen 0.97\nset bmargin at screen "
+               "0.03\nset key at "
                "screen 0.02,0.96 left top\nset label 1 " +
                text(figure.x_label) + " at screen 0.02,0.05 font ',12'\n";
     }

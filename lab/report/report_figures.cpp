@@ -184,6 +184,8 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
     }
     for (const auto& raster : outcome.rasters)
         out.push_back(folder.draw(raster_figure(raster, title), stem + "-" + slug(raster.name)));
+    for (const auto& map : outcome.maps)
+        out.push_back(folder.draw(die_figure(map, title), stem + "-" + slug(map.name)));
 }
 
 }  // namespace

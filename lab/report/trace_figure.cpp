@@ -166,13 +166,17 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     const double beside = trace.spots ? trace.x.front() / 10 : 0;
     const double low = trace.x.front() - centre - beside, high = trace.x.back() - centre + beside;
     const Scale scale = scale_of(std::max(std::abs(low), std::abs(high)), trace.x_unit);
-    const Scale upright = scale_of(largest(trace.y), trace.y_unit);
+    double most = largest(trace.y);
+    for (const auto& companion : trace.companions) most = std::max(most, largest(companion.y));
+    const Scale upright = scale_of(most, trace.y_unit);
     Figure figure;
     figure.title = trace.shows.empty() ? title : title + ", " + words(trace.shows);
     figure.x_label = axis_name(trace.x_title.empty() ? x_name(offset) : trace.x_title, scale.unit);
     figure.y_label = y_name(trace, upright.unit);
     if (!trace.companions.empty() && trace.y_unit == Unit::volt)
         figure.y_label = axis_name("Voltage", upright.unit);
+    if (!trace.companions.empty() && trace.y_unit == Unit::ampere)
+        figure.y_label = axis_name("Current", upright.unit);
     figure.log_x = trace.log_x && !offset && low > 0;
     figure.square = trace.shape == Shape::dots && trace.x_unit == trace.y_unit;
     figure.decibels = is_decibel(trace.y_unit);

@@ -68,9 +68,9 @@ Conductor::Flow Conductor::check(Stability& stability) {
     point.id = point_id(test.name, test.sweep, point);
     PointRecord record;
     try {
-        record = maker_.make(
-            {&test, plan_.bench->find(test.instrument), &test.sweep, &point, PointKind::check, {}},
-            ++position_, watches_);
+        PointJob job{&test, plan_.bench->find(test.instrument), &test.sweep, &point, PointKind::check, {}};
+        job.given = given_inputs(plan_, measured_, folder_, test, test.sweep, point);
+        record = maker_.make(job, ++position_, watches_);
     } catch (const Interruption& interruption) {
         return interrupted(interruption.reply);
     }

@@ -49,7 +49,7 @@ bool Grounds::inputs_stand(const PointRecord& record) const {
         if (!source) return true;
         const PointRecord* now =
             measured_.find(source->test, std::strtoull(input.source.c_str(), nullptr, 16));
-        return now && now->standing == Standing::valid && now->capture.sha256 == input.capture.sha256;
+        return now && now->standing == Standing::valid && now->handed_on().sha256 == input.capture.sha256;
     });
 }
 
@@ -82,7 +82,8 @@ bool Grounds::still_drawn_from(const PlannedTest& planned, const Point& point,
         const auto named = [&](const InputRecord& i) { return i.name == given.input; };
         const auto at = std::find_if(kept.inputs.begin(), kept.inputs.end(), named);
         const std::string& known = at == kept.inputs.end() ? kept.capture.sha256 : at->capture.sha256;
-        if (sha256(table_text(std::get<ResultTable>(*given.capture))) != known) return false;
+        const auto* table = std::get_if<ResultTable>(&*given.capture);
+        if ((table ? sha256(table_text(*table)) : given.kept.sha256) != known) return false;
     }
     return true;
 }

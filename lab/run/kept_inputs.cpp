@@ -18,6 +18,7 @@ class Keeper {
     void add(const std::string& kind, const std::string& reference, const std::string& name,
              const std::string& text) {
         if (!known_.insert(kind + "\n" + reference + "\n" + sha256(text)).second) return;
+        if (kind == "capture") return add_capture(reference, text);
         std::string ending = ".toml";
         if (kind == "program") {
             ending = slug(std::filesystem::path(reference).extension().string());
@@ -31,6 +32,15 @@ class Keeper {
         make_folder((folder_ / file).parent_path());
         write_file(folder_ / file, text);
         records_.push_back({file, kind, sha256(text), reference});
+    }
+    // Under its hash, so that points can name it.
+    void add_capture(const std::string& reference, const std::string& text) {
+        const std::string hash = sha256(text), file = FileSource{{}, reference, {}}.kept_file(hash);
+        if (names_.insert(file).second) {
+            make_folder((folder_ / file).parent_path());
+            write_file(folder_ / file, text);
+        }
+        records_.push_back({file, "capture", hash, reference});
     }
     void remember(const std::string& kind, const std::string& reference, const std::string& path) {
         if (known_.insert(kind + "\n" + reference).second) records_.push_back({path, kind, "", reference});

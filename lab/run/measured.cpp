@@ -10,6 +10,9 @@ std::uint64_t id_of(const PointRecord& record) {
 }
 
 Measured::Measured(const Plan& plan) {
+    for (const auto& recheck : plan.campaign->rechecks) {
+        for (const auto& source : recheck.test.sources) remembered_.insert(source.test);
+    }
     for (const auto& planned : plan.tests) {
         const Test& test = *planned.test;
         if (test.found && !test.found->by_bench()) remembered_.insert(test.found->test);

@@ -40,6 +40,10 @@ void require_watches(Plan& plan) {
         plan.roles.insert(watch.role);
     }
     for (const auto& recheck : plan.campaign->rechecks) {
+        for (const auto& source : recheck.test.sources) {
+            if (!plan.campaign->find(source.test))
+                fail_input(recheck.test.where, "inputs: there is no test " + in_quotes(source.test));
+        }
         require_role(*plan.bench, recheck.test.instrument, recheck.test);
         plan.roles.insert(recheck.test.instrument);
         require_settings(*plan.bench, recheck.test, plan);

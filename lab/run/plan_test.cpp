@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "core/correct/by_kind.hpp"
 #include "lab/bench/instrument_role.hpp"
+#include "lab/captures/capture_file.hpp"
 #include "lab/captures/kind.hpp"
 
 namespace rt::lab {
@@ -161,7 +162,7 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
         double sum = 0;
         for (const auto& take : test.takes) {
             const auto& inputs = test.procedure->inputs;
-            const auto named = [&](const InputInfo& input) { return take.input == input.name; };
+            const auto named = [&](const InputInfo& input) { return input.named(take.input); };
             const InputInfo& info = *std::find_if(inputs.begin(), inputs.end(), named);
             const Instrument& instrument =
                 take.instrument.empty() ? *planned.instrument : *bench.find(take.instrument);
@@ -219,11 +220,44 @@ void require_takes(const Bench& bench, const Test& test, Plan& plan) {
     }
 }
 
+// Inputs from files and earlier tests are of the kind that the procedure takes.
+void require_given(const Campaign& campaign, const Test& test) {
+    const auto kind_asked = [](const Test& of, const InputInfo* input) -> std::string {
+        try {
+            const CaptureSetup setup =
+                input && input->setup ? input->setup(of.parameters) : of.procedure->setup(of.parameters);
+            return kind_of(setup).name();
+        } catch (const Error&) {
+            return "";  // by parameters that an axis sets
+        }
+    };
+    const auto require = [&](const std::string& name, const std::string& from, const std::string& kind) {
+        const auto& inputs = test.procedure->inputs;
+        const auto info =
+            std::find_if(inputs.begin(), inputs.end(), [&](const InputInfo& i) { return i.named(name); });
+        const std::string wanted = kind_asked(test, info == inputs.end() ? nullptr : &*info);
+        if (wanted.empty() || kind.empty() || wanted == kind) return;
+        fail_input(test.where, "test " + in_quotes(test.name) + ": the input " + name + " must be " + wanted +
+                                   ", " + from + " gives " + kind);
+    };
+    for (const auto& file : test.files)
+        require(file.input, file.reference, kind_name(parse_capture(file.text, file.reference)));
+    if (test.concludes) return;
+    for (const auto& source : test.sources) {
+        const Test& other = *campaign.find(source.test);
+        const auto& inputs = other.procedure->inputs;
+        const std::string made = other.procedure->makes ? other.procedure->makes : "";
+        require(source.input, "test " + other.name,
+                !made.empty() ? made : kind_asked(other, inputs.empty() ? nullptr : &inputs.front()));
+    }
+}
+
 }  // namespace
 
 PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     PlannedTest planned;
     planned.test = &test;
+    require_given(*plan.campaign, test);
     if (!test.measures()) {
         planned.points = expand(test.name, test.sweep);
         planned.captures = planned.points.size();

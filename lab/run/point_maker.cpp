@@ -73,7 +73,7 @@ std::vector<Input> PointMaker::keep_all(const PointJob& job, std::vector<Taken> 
     for (const auto& given : job.given) {
         if (!given.doubt.empty()) doubt = given.doubt;
         if (!given.capture) continue;
-        CaptureRecord kept = given.source.empty() ? keep(record, *given.capture, given.input) : given.kept;
+        CaptureRecord kept = given.kept.file.empty() ? keep(record, *given.capture, given.input) : given.kept;
         if (several || !given.source.empty()) record.inputs.push_back({given.input, given.source, kept});
         if (record.capture.file.empty()) record.capture = std::move(kept);
         out.push_back({given.input, *given.capture});
@@ -83,7 +83,7 @@ std::vector<Input> PointMaker::keep_all(const PointJob& job, std::vector<Taken> 
     const auto& infos = job.test->procedure->inputs;
     const auto rank = [&](const InputRecord& input) {
         return std::find_if(infos.begin(), infos.end(),
-                            [&](const InputInfo& i) { return input.name == i.name; });
+                            [&](const InputInfo& i) { return i.named(input.name); });
     };
     std::stable_sort(record.inputs.begin(), record.inputs.end(),
                      [&](const InputRecord& a, const InputRecord& b) { return rank(a) < rank(b); });
@@ -107,6 +107,11 @@ Outcome PointMaker::outcome_of(const PointJob& job, const Parameters& parameters
     }
     if (!complete && doubt.empty()) doubt = "an input is missing";
     if (!doubt.empty()) invalidate(outcome, std::move(doubt));
+    if (outcome.made) {
+        const auto written = write_capture(folder_ / file_name(record, "-made"), *outcome.made);
+        record.attachments.push_back({written.file.lexically_relative(folder_).string(), made_attachment,
+                                      sha256(written.content), written.content.size()});
+    }
     return outcome;
 }
 

@@ -50,6 +50,7 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
             const double loss = path_(target.role, hz == frequency.end() ? 0 : hz->second);
             if (loss != 0) value = decimal(level + loss, 3) + " dBm";
         }
+        lift_before(target, value, begun);
         auto& present = present_[target.role];
         const auto at = present.find(target.setting);
         if (at != present.end() && at->second == value) continue;
@@ -66,6 +67,23 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
 }
 
 // By the order that the dialect states, frequencies first without one.
+// Probes that are down, or of which nothing is known, are lifted before the wafer moves; what is to be down
+// afterwards touches down anew.
+void Setter::lift_before(const SettingTarget& target, const std::string& value, std::vector<Begun>& begun) {
+    const bool moves = target.setting == "die" || target.setting == "device";
+    const Instrument* instrument = bench_.bench().find(target.role);
+    if (!moves || !instrument || !instrument->is("wafer-stage")) return;
+    auto& present = present_[target.role];
+    const auto at = present.find(target.setting);
+    if (at != present.end() && at->second == value) return;
+    if (const auto contact = present.find("contact"); contact != present.end() && contact->second == "UP")
+        return;
+    const SettingTarget lift{target.role, "contact"};
+    send(lift, "UP");
+    begun.push_back({lift, "UP"});
+    present["contact"] = "UP";
+}
+
 std::size_t Setter::rank_of(const SettingTarget& target) const {
     const Instrument* instrument = bench_.bench().find(target.role);
     const auto& order = instrument->dialect.order;

@@ -33,6 +33,7 @@ class Setter {
         std::string value;
     };
     std::size_t rank_of(const SettingTarget& target) const;
+    void lift_before(const SettingTarget& target, const std::string& value, std::vector<Begun>& begun);
     void finish(std::vector<Begun>& begun);
     std::string settle(const std::string& role, const std::vector<Begun>& own);
     void send(const SettingTarget& target, const std::string& value);

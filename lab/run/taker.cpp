@@ -171,6 +171,10 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
         if (reply == RunListener::Reply::skip || reply == RunListener::Reply::stop) throw Interruption{reply};
         if (reply == RunListener::Reply::go) return capture;
         setter_.forget("unit");
+        // A contact that was not made may be made by another touch-down.
+        for (const auto& instrument : bench_.bench().instruments) {
+            if (instrument.is("wafer-stage")) setter_.forget(instrument.role);
+        }
         set_up(job, wanted.take);
     }
 }
@@ -296,19 +300,19 @@ std::vector<Taker::Wanted> Taker::wanted_of(const PointJob& job, const Parameter
     const auto instrument_of = [&](const Take* take) {
         return take && !take->instrument.empty() ? bench_.bench().find(take->instrument) : job.instrument;
     };
-    if (test.takes.empty() && test.sources.empty()) {
+    if (test.takes.empty() && test.sources.empty() && test.files.empty()) {
         out.push_back({"", nullptr, job.instrument, setup, true});
         return out;
     }
     const auto& inputs = test.procedure->inputs;
     for (const auto& take : test.takes) {
         const auto info = std::find_if(inputs.begin(), inputs.end(),
-                                       [&](const InputInfo& i) { return take.input == i.name; });
+                                       [&](const InputInfo& i) { return i.named(take.input); });
         out.push_back({take.input, &take, instrument_of(&take), info->setup ? info->setup(parameters) : setup,
                        info == inputs.begin()});
     }
     const char* first = inputs.front().name;
-    if (!test.take_of(first) && !test.source_of(first))
+    if (!test.take_of(first) && !test.given(first))
         out.insert(out.begin(), {first, nullptr, job.instrument, setup, true});
     return out;
 }

@@ -219,6 +219,11 @@ void ScpiInstrument::add_reference() {
     });
 }
 
+void ScpiInstrument::note_condition(int bits, bool there) {
+    questionable_ = there ? questionable_ | bits : questionable_ & ~bits;
+    if (there) questionable_event_ |= bits;
+}
+
 void ScpiInstrument::note_overload(bool overload) {
     constexpr int power = 8;  // bit 3, SCPI-1999 volume 1, 9.4
     questionable_ = (overload || forced_overload_ ? power : 0) | told_;

@@ -51,6 +51,8 @@ class ScpiInstrument : public SimulatedInstrument {
     void add_questionable_status();
     // ROSCillator:SOURce and LOCKed?; *RCL of the states 1 to 9.
     void add_reference();
+    // Bits of STATus:QUEStionable that are there now.
+    void note_condition(int bits, bool there);
     // STATus:QUEStionable: bit 3 is power.
     void note_overload(bool overload);
     // HCOPy:SDUMp:DATA? gives a picture of these values, scaled to fit.

@@ -51,6 +51,30 @@ void Stage::set_height(double metres) {
     height_m_ = metres;
 }
 
+void Stage::set_probes(const ProbePlace& place) {
+    const Lock lock(mutex_);
+    probes_ = place;
+}
+void Stage::set_bias(const ProbeBias& bias) {
+    const Lock lock(mutex_);
+    bias_ = bias;
+}
+void Stage::set_signal(std::optional<double> dbm) {
+    const Lock lock(mutex_);
+    signal_dbm_ = dbm;
+}
+
+Wafer::Currents Stage::probe_currents() const {
+    const auto& wafer = unit_->surroundings().wafer;
+    const Lock lock(mutex_);
+    return wafer ? wafer->currents(probes_, bias_, signal_dbm_) : Wafer::Currents{};
+}
+
+Two Stage::probed(double hz) const {
+    const Lock lock(mutex_);
+    return unit_->surroundings().wafer->scattering(probes_, bias_, hz, signal_dbm_);
+}
+
 bool Stage::powered() const {
     const Lock lock(mutex_);
     return output_ && volts_ >= 0.8 * unit_->supply_volts() && limit_a_ > 0;

@@ -41,6 +41,9 @@ class Stage {
     void set_supply(double volts, double limit_a, bool on);
     void set_angle(double degrees);
     void set_height(double metres);
+    void set_probes(const ProbePlace& place);
+    void set_bias(const ProbeBias& bias);
+    void set_signal(std::optional<double> dbm);  // of the network analyser at the probes; nothing while off
 
     // What arrives at the port of the unit, or at an instrument at the end of a wire.
     std::vector<EmittedLine> arriving(const std::string& end) const;
@@ -58,6 +61,10 @@ class Stage {
     std::optional<PairLoad> load(const std::string& port) const;
     // The wire between two ends, for network analysers.
     std::optional<Wire> wire(const std::string& from, const std::string& to) const;
+
+    // At the probes: currents there, and what a network analyser sees.
+    Wafer::Currents probe_currents() const;
+    Two probed(double hz) const;
 
     // Equal text means equal emission, drift apart.
     std::string state_text() const;
@@ -80,6 +87,9 @@ class Stage {
     std::map<std::string, double> attenuations_;
     double volts_ = 0, limit_a_ = 1;
     bool output_ = false, hung_ = false, follows_ = true;
+    ProbePlace probes_;
+    ProbeBias bias_;
+    std::optional<double> signal_dbm_;
     double angle_deg_ = 0, height_m_ = 1, drift_db_ = 0, spent_s_ = 0;
 };
 

@@ -302,6 +302,7 @@ Surroundings read_surroundings(const ConfigSection& root,
         if (!(load.ohm > 0)) s.fail("resistance", "must be above 0 ohm");
         out.loads.push_back(load);
     }
+    if (const auto s = root.table("wafer", wafer_section)) out.wafer = read_wafer(*s);
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/simulate/wafer.hpp"
 
 namespace rt::lab {
 
@@ -130,6 +131,7 @@ struct Surroundings {
     std::vector<BusTraffic> buses;
     std::vector<LinePair> pairs;
     std::vector<PairLoad> loads;
+    std::optional<Wafer> wafer;
 };
 
 // `root` is the file of a simulated unit, `settings` what it has.

@@ -15,10 +15,12 @@ constexpr std::array figures_parameters{
     ParameterInfo{"fit_from", ParameterKind::quantity, Unit::hertz, "",
                   "lowest frequency of the fits with 20 dB a decade; the upper half of the data without it"},
     ParameterInfo{"fit_to", ParameterKind::quantity, Unit::hertz, "", "highest frequency of the fits"},
-    ParameterInfo{"at", ParameterKind::quantity, Unit::hertz, "",
-                  "frequency that single values are of: f |h21| there, K, gains; the middle of the fit without it"},
+    ParameterInfo{
+        "at", ParameterKind::quantity, Unit::hertz, "",
+        "frequency that single values are of: f |h21| there, K, gains; the middle of the fit without it"},
     ParameterInfo{"slope_within", ParameterKind::quantity, Unit::db, "3 dB",
                   "how far the fall of a gain may be from 20 dB a decade before its unity frequency is none"},
+    contact_parameter,
     level_within_parameter,
     network_start_parameter,
     network_stop_parameter,
@@ -34,12 +36,14 @@ constexpr std::array figures_traces{
     Product{"stability_mu", Unit::none, "mu of Edwards and Sinsky"},
 };
 constexpr std::array figures_products{
-    Product{"transition_frequency", Unit::hertz, "where |h21| would be 1, by 20 dB a decade over the range of the fit"},
+    Product{"transition_frequency", Unit::hertz,
+            "where |h21| would be 1, by 20 dB a decade over the range of the fit"},
     Product{"transition_frequency_at", Unit::hertz, "f |h21| at the frequency given by at"},
     Product{"current_gain_slope", Unit::db, "fall of |h21| a decade over the range"},
     Product{"highest_oscillation_frequency", Unit::hertz, "where U would be 1, in the same way"},
     Product{"unilateral_gain_slope", Unit::db, "fall of U a decade over the range"},
-    Product{"oscillation_frequency_by_available_gain", Unit::hertz, "where MAG would be 1, where K is above 1 in the whole range"},
+    Product{"oscillation_frequency_by_available_gain", Unit::hertz,
+            "where MAG would be 1, where K is above 1 in the whole range"},
     Product{"stable_from", Unit::hertz, "first frequency where K rises through 1"},
     Product{"least_stability", Unit::none, "smallest K"},
     Product{"stability_at", Unit::none, "K at the frequency given by at"},
@@ -59,13 +63,15 @@ constexpr std::array figures_inputs{
 Network inner_device(Inputs& inputs, const Parameters& p, Outcome& outcome) {
     const char* const who = "device.figures";
     Network device = taken_network(inputs, "device", p, who, outcome);
-    if (device.ports != 2) fail_input(fmt::format("device.figures needs two ports, the data has {}", device.ports));
+    if (device.ports != 2)
+        fail_input(fmt::format("device.figures needs two ports, the data has {}", device.ports));
     if (!device.one_reference()) device = renormalised(device, {device.reference(1)});
     const bool open = inputs.find("open"), short_one = inputs.find("short"), pad = inputs.find("pad");
     if (!open && (short_one || pad)) fail_input("a short or a pad without the open: give the input open too");
     if (pad && !short_one) fail_input("the input pad needs open and short besides");
     if (!open) {
-        outcome.notes.emplace_back("nothing is de-embedded: the figures are those of the device with its pads");
+        outcome.notes.emplace_back(
+            "nothing is de-embedded: the figures are those of the device with its pads");
         return device;
     }
     std::vector<Network> dummies;
@@ -75,10 +81,11 @@ Network inner_device(Inputs& inputs, const Parameters& p, Outcome& outcome) {
         dummies.back() = taken_network(inputs, name, p, who, outcome);
         // One that was left raw beside others that are not gives nonsense that looks like a device.
         if (dummies.back().done.empty() != device.done.empty())
-            fail_input(fmt::format("{} and the device were not treated alike (\"{}\" against \"{}\"): correct both, or "
-                                   "neither",
-                                   name, dummies.back().done.empty() ? "raw" : dummies.back().done.front(),
-                                   device.done.empty() ? "raw" : device.done.front()));
+            fail_input(fmt::format(
+                "{} and the device were not treated alike (\"{}\" against \"{}\"): correct both, or "
+                "neither",
+                name, dummies.back().done.empty() ? "raw" : dummies.back().done.front(),
+                device.done.empty() ? "raw" : device.done.front()));
     }
     return de_embedded(device, {&dummies[0], short_one ? &dummies[1] : nullptr, pad ? &dummies[2] : nullptr});
 }
@@ -99,14 +106,16 @@ void add_unity(Outcome& outcome, const char* name, const char* slope_name, const
                const std::vector<double>& ratio, double from, double to, double within) {
     const auto unity = unity_gain(hz, ratio, from, to);
     if (!unity) {
-        outcome.notes.push_back(std::string("no ") + name + ": fewer than three frequencies in the range, or no gain there");
+        outcome.notes.push_back(std::string("no ") + name +
+                                ": fewer than three frequencies in the range, or no gain there");
         return;
     }
     if (slope_name) outcome.add(slope_name, unity->slope_db, Unit::db);
     if (std::abs(unity->slope_db + 20) > within) {
-        outcome.notes.push_back(fmt::format("no {}: the gain falls by {:.1f} dB a decade over the range, not by 20; "
-                                            "give another range (fit_from, fit_to)",
-                                            name, -unity->slope_db));
+        outcome.notes.push_back(
+            fmt::format("no {}: the gain falls by {:.1f} dB a decade over the range, not by 20; "
+                        "give another range (fit_from, fit_to)",
+                        name, -unity->slope_db));
         return;
     }
     outcome.add(name, unity->frequency_hz, Unit::hertz);
@@ -128,15 +137,19 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
     };
     const auto h21 = column([](const DeviceFigures& f) { return f.h21; });
     const auto k = column([](const DeviceFigures& f) { return f.k; });
-    const auto unilateral = column([](const DeviceFigures& f) { return f.unilateral > 0 ? std::sqrt(f.unilateral) : 0; });
-    const double from = p.number("fit_from").value_or(hz[hz.size() / 2]), to = p.number("fit_to").value_or(hz.back());
+    const auto unilateral =
+        column([](const DeviceFigures& f) { return f.unilateral > 0 ? std::sqrt(f.unilateral) : 0; });
+    const double from = p.number("fit_from").value_or(hz[hz.size() / 2]),
+                 to = p.number("fit_to").value_or(hz.back());
     if (!(to >= from)) fail_input("parameters fit_from and fit_to: the range runs backwards");
     if (from < hz.front() * (1 - 1e-9) || to > hz.back() * (1 + 1e-9))
-        fail_signal(fmt::format("the range of the fit, {} to {}, is not in the data, {} to {}", format({from, Unit::hertz}),
-                                format({to, Unit::hertz}), format({hz.front(), Unit::hertz}), format({hz.back(), Unit::hertz})));
+        fail_signal(fmt::format("the range of the fit, {} to {}, is not in the data, {} to {}",
+                                format({from, Unit::hertz}), format({to, Unit::hertz}),
+                                format({hz.front(), Unit::hertz}), format({hz.back(), Unit::hertz})));
     const double within = p.required("slope_within");
     add_unity(outcome, "transition_frequency", "current_gain_slope", hz, h21, from, to, within);
-    add_unity(outcome, "highest_oscillation_frequency", "unilateral_gain_slope", hz, unilateral, from, to, within);
+    add_unity(outcome, "highest_oscillation_frequency", "unilateral_gain_slope", hz, unilateral, from, to,
+              within);
     const bool stable = std::none_of(all.begin(), all.end(), [&](const DeviceFigures& f) {
         const double at = hz[static_cast<std::size_t>(&f - all.data())];
         return at >= from && at <= to && f.k <= 1;
@@ -155,26 +168,33 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
     outcome.add("transition_frequency_at", hz[at] * h21[at], Unit::hertz);
     outcome.add("current_gain_at", 20 * std::log10(h21[at]), Unit::db);
     outcome.add("stability_at", k[at], Unit::none);
-    if (std::isfinite(power_db(all[at].available))) outcome.add("available_gain_at", power_db(all[at].available), Unit::db);
-    if (std::isfinite(power_db(all[at].unilateral))) outcome.add("unilateral_gain_at", power_db(all[at].unilateral), Unit::db);
-    outcome.add("transconductance_at", admittance_of(two_at(device, at), device.reference(1)).c.real(), Unit::siemens);
+    if (std::isfinite(power_db(all[at].available)))
+        outcome.add("available_gain_at", power_db(all[at].available), Unit::db);
+    if (std::isfinite(power_db(all[at].unilateral)))
+        outcome.add("unilateral_gain_at", power_db(all[at].unilateral), Unit::db);
+    outcome.add("transconductance_at", admittance_of(two_at(device, at), device.reference(1)).c.real(),
+                Unit::siemens);
     outcome.notes.push_back("single values at " + format({hz[at], Unit::hertz}));
     if (const auto crossing = crossing_at(hz, k, 1, true)) outcome.add("stable_from", *crossing, Unit::hertz);
     outcome.add("least_stability", *std::min_element(k.begin(), k.end()), Unit::none);
-    outcome.traces.push_back(figure_trace(figures_traces[0], hz, column([](const DeviceFigures& f) { return 20 * std::log10(f.h21); })));
+    outcome.traces.push_back(figure_trace(
+        figures_traces[0], hz, column([](const DeviceFigures& f) { return 20 * std::log10(f.h21); })));
     const auto gain = [&](const Product& product, std::vector<double> ratio) {
-        // Where there is none the curve has a gap that nothing may be judged across: it is left out as a whole.
+        // Where there is none the curve has a gap that nothing may be judged across: it is left out as a
+        // whole.
         for (auto& value : ratio) value = power_db(value);
         if (std::all_of(ratio.begin(), ratio.end(), [](double v) { return std::isfinite(v); }))
             outcome.traces.push_back(figure_trace(product, hz, std::move(ratio)));
         else
-            outcome.notes.push_back(std::string("no curve ") + product.name + ": at some frequencies there is none");
+            outcome.notes.push_back(std::string("no curve ") + product.name +
+                                    ": at some frequencies there is none");
     };
     gain(figures_traces[1], column([](const DeviceFigures& f) { return f.available; }));
     gain(figures_traces[2], column([](const DeviceFigures& f) { return f.unilateral; }));
     if (std::all_of(k.begin(), k.end(), [](double v) { return std::isfinite(v); }))
         outcome.traces.push_back(figure_trace(figures_traces[3], hz, k));
-    outcome.traces.push_back(figure_trace(figures_traces[4], hz, column([](const DeviceFigures& f) { return std::min(f.mu, 1e9); })));
+    outcome.traces.push_back(figure_trace(
+        figures_traces[4], hz, column([](const DeviceFigures& f) { return std::min(f.mu, 1e9); })));
     std::string steps;
     for (const auto& step : device.done) steps += (steps.empty() ? "" : "; ") + step;
     if (!steps.empty()) outcome.notes.push_back("done to the data: " + steps);
@@ -185,22 +205,26 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
 }  // namespace
 
 Procedure device_figures() {
-    return {"device.figures",
-            "A device between its dummies: gains, stability, unity frequencies",
-            "De-embeds by open, open and short, or pad, open and short; then |h21| and the transition frequency "
-            "(M. Gupta, 1992), K, mu, MSG and MAG, U and the highest oscillation frequency. Raw data is corrected by "
-            "error terms first where they are given. A gain that does not fall with 20 dB a decade has no unity "
-            "frequency. Makes the inner device's data for later tests.",
-            figures_parameters,
-            figures_traces,
-            figures_products,
-            network_setup,
-            nullptr,
-            preset_named,
-            nullptr,
-            false,
-            figures_inputs,
-            measure_figures};
+    return {
+        "device.figures",
+        "A device between its dummies: gains, stability, unity frequencies",
+        "De-embeds by open, open and short, or pad, open and short; then |h21| and the transition frequency "
+        "(M. Gupta, 1992), K, mu, MSG and MAG, U and the highest oscillation frequency. Raw data is "
+        "corrected by "
+        "error terms first where they are given. A gain that does not fall with 20 dB a decade has no unity "
+        "frequency. Makes the inner device's data for later tests.",
+        figures_parameters,
+        figures_traces,
+        figures_products,
+        network_setup,
+        nullptr,
+        preset_named,
+        lost_contact,
+        false,
+        figures_inputs,
+        measure_figures,
+        false,
+        Network::kind};
 }
 
 }  // namespace rt

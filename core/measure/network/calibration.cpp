@@ -16,25 +16,29 @@ constexpr std::array calibration_parameters{
     ParameterInfo{"method", ParameterKind::choice, Unit::none, "",
                   "which one; that which the inputs allow, without it",
                   "one-port two-port unknown-thru thru-reflect-line line-reflect-match"},
-    ParameterInfo{"noise_floor", ParameterKind::quantity, Unit::db, "",
-                  "noise of a raw reading that does not depend on it: its standard deviation, from full reflection"},
+    ParameterInfo{
+        "noise_floor", ParameterKind::quantity, Unit::db, "",
+        "noise of a raw reading that does not depend on it: its standard deviation, from full reflection"},
     ParameterInfo{"noise_share", ParameterKind::quantity, Unit::db, "",
                   "noise of a raw reading in proportion to it: its standard deviation, from the reading"},
-    ParameterInfo{"reflectometer", ParameterKind::choice, Unit::none, "upright",
-                  "upright: the phase of tracking begins at 0 degrees, which tells swapped standards; any: it may not",
-                  "upright any"},
+    ParameterInfo{
+        "reflectometer", ParameterKind::choice, Unit::none, "upright",
+        "upright: the phase of tracking begins at 0 degrees, which tells swapped standards; any: it may not",
+        "upright any"},
     network_start_parameter,
     network_stop_parameter,
     network_points_parameter,
     network_bandwidth_parameter,
 };
-#define RT_TERMS(direction, letter)                                                                 \
-    Product{"directivity_" direction, Unit::db, "directivity, port " letter},                      \
-        Product{"source_match_" direction, Unit::db, "source match, port " letter},                \
-        Product{"reflection_tracking_" direction, Unit::db, "reflection tracking, port " letter},  \
-        Product{"load_match_" direction, Unit::db, "load match while port " letter " drives"},     \
+#define RT_TERMS(direction, letter)                                                                       \
+    Product{"directivity_" direction, Unit::db, "directivity, port " letter},                             \
+        Product{"source_match_" direction, Unit::db, "source match, port " letter},                       \
+        Product{"reflection_tracking_" direction, Unit::db, "reflection tracking, port " letter},         \
+        Product{"load_match_" direction, Unit::db, "load match while port " letter " drives"},            \
         Product{"transmission_tracking_" direction, Unit::db, "transmission tracking from port " letter}, \
-        Product{"isolation_" direction, Unit::db, "isolation from port " letter}
+        Product {                                                                                         \
+        "isolation_" direction, Unit::db, "isolation from port " letter                                   \
+    }
 constexpr std::array calibration_traces{RT_TERMS("1", "1"), RT_TERMS("2", "2")};
 #undef RT_TERMS
 constexpr std::array calibration_products{
@@ -58,10 +62,11 @@ CaptureSetup switch_setup(const Parameters& p) {
     return out;
 }
 
-#define RT_STANDARD(name)                                                                          \
-    InputInfo{name, "raw data of the kit's " name " at both ports at once", false},               \
-        InputInfo{name "-1", "raw data of the kit's " name " at port 1", false},                  \
-        InputInfo{name "-2", "raw data of the kit's " name " at port 2", false}
+#define RT_STANDARD(name)                                                                    \
+    InputInfo{name, "raw data of the kit's " name " at both ports at once", false},          \
+        InputInfo{name "-1", "raw data of the kit's " name " at port 1", false}, InputInfo { \
+        name "-2", "raw data of the kit's " name " at port 2", false                         \
+    }
 constexpr std::array calibration_inputs{
     InputInfo{"kit", "calibration kit", true, kit_setup},
     RT_STANDARD("open"),
@@ -76,7 +81,8 @@ constexpr std::array calibration_inputs{
     InputInfo{"line", "raw data of the kit's line", false},
     InputInfo{"line-2", "raw data of the kit's second line", false},
     InputInfo{"isolation", "raw data with both ports ended, for what goes past the device", false},
-    InputInfo{"switch-terms", "a2/b2 while port 1 drives as S21, a1/b1 while port 2 drives as S12", false, switch_setup},
+    InputInfo{"switch-terms", "a2/b2 while port 1 drives as S21, a1/b1 while port 2 drives as S12", false,
+              switch_setup},
 };
 #undef RT_STANDARD
 
@@ -99,8 +105,9 @@ CalibrationMethod method_of(const Parameters& p, const std::vector<StandardReadi
     if (has("reflect") || has("line")) return CalibrationMethod::thru_reflect_line;
     if (!has("thru")) {
         if (at(1) && at(2))
-            fail_input("standards of both ports without a thru: give the thru, or the parameter method as one-port "
-                       "with one port's standards");
+            fail_input(
+                "standards of both ports without a thru: give the thru, or the parameter method as one-port "
+                "with one port's standards");
         return CalibrationMethod::one_port;
     }
     return kit.find("thru", 0) ? CalibrationMethod::two_port : CalibrationMethod::unknown_thru;
@@ -133,7 +140,8 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
             readings.push_back({name.substr(0, name.size() - 2), name.back() == '1' ? 1u : 2u, &data.back()});
             continue;
         }
-        const bool two = name == "thru" || name.starts_with("line") || name == "isolation" || name == "switch-terms";
+        const bool two =
+            name == "thru" || name.starts_with("line") || name == "isolation" || name == "switch-terms";
         if (two) {
             readings.push_back({name, 0, &data.back()});
             continue;
@@ -156,14 +164,16 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
     ErrorTerms terms = calibrate(kit, readings, options);
     Outcome outcome;
     if (!options.upright)
-        outcome.deviations.emplace_back("swapped standards are not looked for by the phase of tracking (reflectometer = any)");
+        outcome.deviations.emplace_back(
+            "swapped standards are not looked for by the phase of tracking (reflectometer = any)");
     outcome.deviations.insert(outcome.deviations.end(), terms.deviations.begin(), terms.deviations.end());
     outcome.notes.push_back(std::string("method: ") + name(options.method) + ", kit " + kit.title +
                             (kit.serial.empty() ? "" : " " + kit.serial));
     outcome.add("standards", static_cast<double>(readings.size()), Unit::count);
     terms.method += " (" + kit.title + (kit.serial.empty() ? "" : " " + kit.serial) + ")";
     double directivity_most = -300, source_most = -300, load_most = -300, tracking_least = 300;
-    const std::size_t first = terms.ports == 1 && terms.port == 2 ? 1 : 0, last = terms.ports == 1 ? first : 1;
+    const std::size_t first = terms.ports == 1 && terms.port == 2 ? 1 : 0,
+                      last = terms.ports == 1 ? first : 1;
     for (std::size_t direction = first; direction <= last; ++direction) {
         for (std::size_t t = 0; t < reverse; ++t) {
             if (terms.ports == 1 && t >= load_match) continue;
@@ -181,9 +191,10 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
                 if (t == load_match) load_most = std::max(load_most, db);
                 if (t == reflection_tracking) tracking_least = std::min(tracking_least, db);
             }
-            const bool none = t == isolation && std::all_of(terms.values.begin(), terms.values.end(), [&](const auto& v) {
-                                  return v[direction * reverse + isolation] == 0.0;
-                              });
+            const bool none =
+                t == isolation && std::all_of(terms.values.begin(), terms.values.end(), [&](const auto& v) {
+                    return v[direction * reverse + isolation] == 0.0;
+                });
             if (!none) outcome.traces.push_back(std::move(trace));
         }
     }
@@ -201,9 +212,12 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
 Procedure network_calibration() {
     return {"network.calibration",
             "Error terms of a network analyser",
-            "From raw data of the standards of a kit: one port by three and more, two ports by open, short, load and "
-            "thru (twelve terms), by an unknown thru, by thru, reflect and line, or by line, reflect and match. Makes "
-            "the error terms, which later tests take as terms. Refuses standards that are swapped, measured twice "
+            "From raw data of the standards of a kit: one port by three and more, two ports by open, short, "
+            "load and "
+            "thru (twelve terms), by an unknown thru, by thru, reflect and line, or by line, reflect and "
+            "match. Makes "
+            "the error terms, which later tests take as terms. Refuses standards that are swapped, measured "
+            "twice "
             "or not connected.",
             calibration_parameters,
             calibration_traces,
@@ -214,7 +228,9 @@ Procedure network_calibration() {
             nullptr,
             false,
             calibration_inputs,
-            measure_calibration};
+            measure_calibration,
+            false,
+            ErrorTerms::kind};
 }
 
 }  // namespace rt

@@ -18,16 +18,21 @@ constexpr double to_degrees = 180 / std::numbers::pi;
 constexpr std::size_t most_markers = 6;
 
 constexpr std::array parameters_parameters{
-    ParameterInfo{"parameter", ParameterKind::text, Unit::none, "",
-                  "which one the curves and results are of: S21, of pairs SDD21; S21 without it, of one port S11"},
-    ParameterInfo{"pairs", ParameterKind::text, Unit::none, "", "ports that carry pairs, as 1-2 3-4: for mixed-mode parameters"},
+    ParameterInfo{
+        "parameter", ParameterKind::text, Unit::none, "",
+        "which one the curves and results are of: S21, of pairs SDD21; S21 without it, of one port S11"},
+    ParameterInfo{"pairs", ParameterKind::text, Unit::none, "",
+                  "ports that carry pairs, as 1-2 3-4: for mixed-mode parameters"},
     ParameterInfo{"order", ParameterKind::text, Unit::none, "",
                   "ports in another order, or some of them, as 2 1: the others end in their references"},
     reference_parameter,
     ParameterInfo{"markers", ParameterKind::text, Unit::none, "",
                   "up to six frequencies whose values are results, as 1 GHz, 2.4 GHz"},
-    ParameterInfo{"down", ParameterKind::quantity, Unit::db, "3 dB", "how far below the highest value the band ends"},
-    ParameterInfo{"aperture", ParameterKind::whole_number, Unit::none, "2", "steps of frequency that group delay is taken over"},
+    ParameterInfo{"down", ParameterKind::quantity, Unit::db, "3 dB",
+                  "how far below the highest value the band ends"},
+    ParameterInfo{"aperture", ParameterKind::whole_number, Unit::none, "2",
+                  "steps of frequency that group delay is taken over"},
+    contact_parameter,
     level_within_parameter,
     network_start_parameter,
     network_stop_parameter,
@@ -54,7 +59,8 @@ constexpr std::array parameters_products{
     Product{"highest_at", Unit::hertz, "its frequency"},
     Product{"lowest", Unit::db, "lowest magnitude"},
     Product{"lowest_at", Unit::hertz, "its frequency"},
-    Product{"lower_edge", Unit::hertz, "below the highest value: where it is down by 3 dB, by a straight line in dB"},
+    Product{"lower_edge", Unit::hertz,
+            "below the highest value: where it is down by 3 dB, by a straight line in dB"},
     Product{"upper_edge", Unit::hertz, "the same above it"},
     Product{"band_width", Unit::hertz, "between both edges"},
     Product{"least_group_delay", Unit::second, "shortest group delay"},
@@ -63,14 +69,15 @@ constexpr std::array parameters_products{
     Product{"reciprocity_error", Unit::none, "largest |Sij - Sji|"},
     Product{"before_zero", Unit::percent, "share of the energy of the impulse response before t = 0"},
     Product{"steps", Unit::count, "places where any parameter jumps"},
-    Product{"dropouts", Unit::count, "places where single values of any parameter lie elsewhere, or stand still"},
+    Product{"dropouts", Unit::count,
+            "places where single values of any parameter lie elsewhere, or stand still"},
     Product{"largest_uncertainty", Unit::none, "largest standard uncertainty of the parameter"},
     Product{"noise_figure_least", Unit::db, "lowest of the least noise figures"},
     Product{"noise_figure_at", Unit::hertz, "its frequency"},
-#define RT_MARKER(n)                                                             \
-    Product{"marker_" #n "_magnitude", Unit::db, "magnitude at marker " #n},    \
+#define RT_MARKER(n)                                                                     \
+    Product{"marker_" #n "_magnitude", Unit::db, "magnitude at marker " #n},             \
         Product{"marker_" #n "_phase", Unit::degree, "phase there, within half a turn"}, \
-        Product{"marker_" #n "_real", Unit::none, "real part there"},           \
+        Product{"marker_" #n "_real", Unit::none, "real part there"},                    \
         Product{"marker_" #n "_imaginary", Unit::none, "imaginary part there"}
     RT_MARKER(1),
     RT_MARKER(2),
@@ -88,7 +95,8 @@ std::vector<double> markers_of(const Parameters& p) {
         if (trim(part).empty()) continue;
         out.push_back(parse_quantity(std::string(trim(part)), Unit::hertz).value);
     }
-    if (out.size() > most_markers) fail_input("parameter markers: at most six are possible; give others a test of their own");
+    if (out.size() > most_markers)
+        fail_input("parameter markers: at most six are possible; give others a test of their own");
     return out;
 }
 
@@ -100,7 +108,8 @@ std::vector<std::size_t> order_of(const std::string& text) {
         if (trim(part).empty()) continue;
         const auto value = to_double(trim(part));
         if (!value || *value < 1 || *value != std::floor(*value) || *value > 999)
-            fail_input("parameter order: " + in_quotes(text) + " is none; write the numbers of ports, as 2 1");
+            fail_input("parameter order: " + in_quotes(text) +
+                       " is none; write the numbers of ports, as 2 1");
         out.push_back(static_cast<std::size_t>(*value));
     }
     return out;
@@ -114,8 +123,8 @@ Trace curve(const char* name, const char* title, const Network& n, std::vector<d
 }
 
 // Where the magnitude is down on one side of its highest value: a bound where the data ends before.
-void add_edge(Outcome& outcome, const char* name, const Network& n, const std::vector<double>& db, std::size_t peak,
-              double level, int step, std::optional<double>& edge) {
+void add_edge(Outcome& outcome, const char* name, const Network& n, const std::vector<double>& db,
+              std::size_t peak, double level, int step, std::optional<double>& edge) {
     const auto size = static_cast<long>(db.size());
     for (long i = static_cast<long>(peak); i + step >= 0 && i + step < size; i += step) {
         const auto a = static_cast<std::size_t>(i), b = static_cast<std::size_t>(i + step);
@@ -143,7 +152,8 @@ void add_band(Outcome& outcome, const Network& n, const std::vector<double>& db,
     outcome.add("band_width", to - from, Unit::hertz, lower && upper ? Known::exactly : Known::at_least);
 }
 
-void add_delay(Outcome& outcome, const Network& n, const std::vector<std::complex<double>>& values, std::size_t aperture) {
+void add_delay(Outcome& outcome, const Network& n, const std::vector<std::complex<double>>& values,
+               std::size_t aperture) {
     double largest = 0;
     for (std::size_t i = 1; i < values.size(); ++i) {
         if (values[i - 1] != 0.0 && values[i] != 0.0)
@@ -154,9 +164,10 @@ void add_delay(Outcome& outcome, const Network& n, const std::vector<std::comple
     if (values.size() < 2) {
         outcome.notes.emplace_back("no group delay of a single frequency");
     } else if (largest > surely) {
-        outcome.notes.push_back(fmt::format("no group delay: the phase turns by {:.0f} degrees between two "
-                                            "frequencies, which may as well be a turn more; measure finer steps",
-                                            largest * to_degrees));
+        outcome.notes.push_back(
+            fmt::format("no group delay: the phase turns by {:.0f} degrees between two "
+                        "frequencies, which may as well be a turn more; measure finer steps",
+                        largest * to_degrees));
     } else {
         outcome.add("least_group_delay", *std::min_element(delay.begin(), delay.end()), Unit::second);
         outcome.add("largest_group_delay", *std::max_element(delay.begin(), delay.end()), Unit::second);
@@ -164,32 +175,46 @@ void add_delay(Outcome& outcome, const Network& n, const std::vector<std::comple
     }
 }
 
-void add_markers(Outcome& outcome, const Network& n, const ParameterName& chosen, const std::vector<double>& markers) {
+void add_markers(Outcome& outcome, const Network& n, const ParameterName& chosen,
+                 const std::vector<double>& markers) {
     static const char* const names[most_markers][4] = {
-#define RT_NAMES(n) {"marker_" #n "_magnitude", "marker_" #n "_phase", "marker_" #n "_real", "marker_" #n "_imaginary"}
+#define RT_NAMES(n) \
+    {"marker_" #n "_magnitude", "marker_" #n "_phase", "marker_" #n "_real", "marker_" #n "_imaginary"}
         RT_NAMES(1), RT_NAMES(2), RT_NAMES(3), RT_NAMES(4), RT_NAMES(5), RT_NAMES(6)};
 #undef RT_NAMES
     if (markers.empty()) return;
-    Table table{"markers", "Markers",
-                {{"frequency", Unit::hertz}, {"parameter"}, {"magnitude", Unit::db}, {"phase", Unit::degree}, {"real"}, {"imaginary"}},
+    Table table{"markers",
+                "Markers",
+                {{"frequency", Unit::hertz},
+                 {"parameter"},
+                 {"magnitude", Unit::db},
+                 {"phase", Unit::degree},
+                 {"real"},
+                 {"imaginary"}},
                 {}};
     for (std::size_t m = 0; m < markers.size(); ++m) {
         const double hz = markers[m];
         if (hz < n.frequency_hz.front() * (1 - 1e-9) || hz > n.frequency_hz.back() * (1 + 1e-9))
-            fail_signal(fmt::format("marker {} at {} lies outside the data, {} to {}", m + 1, format({hz, Unit::hertz}),
-                                    format({n.frequency_hz.front(), Unit::hertz}), format({n.frequency_hz.back(), Unit::hertz})));
+            fail_signal(fmt::format("marker {} at {} lies outside the data, {} to {}", m + 1,
+                                    format({hz, Unit::hertz}), format({n.frequency_hz.front(), Unit::hertz}),
+                                    format({n.frequency_hz.back(), Unit::hertz})));
         // Between two frequencies each part by a straight line.
         const auto above = std::lower_bound(n.frequency_hz.begin(), n.frequency_hz.end(), hz * (1 - 1e-12));
-        const auto b = std::min(static_cast<std::size_t>(above - n.frequency_hz.begin()), n.frequency_hz.size() - 1);
+        const auto b =
+            std::min(static_cast<std::size_t>(above - n.frequency_hz.begin()), n.frequency_hz.size() - 1);
         const bool on = b == 0 || std::abs(n.frequency_hz[b] - hz) <= 1e-9 * hz;
-        const double share = on ? 1 : (hz - n.frequency_hz[b - 1]) / (n.frequency_hz[b] - n.frequency_hz[b - 1]);
+        const double share =
+            on ? 1 : (hz - n.frequency_hz[b - 1]) / (n.frequency_hz[b] - n.frequency_hz[b - 1]);
         for (std::size_t to = 1; to <= n.ports; ++to) {
             for (std::size_t from = 1; from <= n.ports; ++from) {
                 const bool meant = to == chosen.to && from == chosen.from;
                 if (n.ports > 2 && !meant) continue;
-                const auto v = on ? n.at(b, to, from) : (1 - share) * n.at(b - 1, to, from) + share * n.at(b, to, from);
-                const double db = 20 * std::log10(std::max(std::abs(v), 1e-15)), degrees = std::arg(v) * to_degrees;
-                table.rows.push_back({hz, meant ? chosen.text : fmt::format("S{}{}", to, from), db, degrees, v.real(), v.imag()});
+                const auto v =
+                    on ? n.at(b, to, from) : (1 - share) * n.at(b - 1, to, from) + share * n.at(b, to, from);
+                const double db = 20 * std::log10(std::max(std::abs(v), 1e-15)),
+                             degrees = std::arg(v) * to_degrees;
+                table.rows.push_back({hz, meant ? chosen.text : fmt::format("S{}{}", to, from), db, degrees,
+                                      v.real(), v.imag()});
                 if (!meant) continue;
                 outcome.add(names[m][0], db, Unit::db);
                 outcome.add(names[m][1], degrees, Unit::degree);
@@ -219,7 +244,8 @@ void add_impedance(Outcome& outcome, const Network& n, const ParameterName& name
     for (const auto& v : values) {
         // An ideal open line is given as 1 Gohm.
         const auto down = 1.0 - v;
-        const auto z = std::abs(down) > 1e-7 ? n.reference(name.to) * (1.0 + v) / down : std::complex<double>(1e9, 0);
+        const auto z =
+            std::abs(down) > 1e-7 ? n.reference(name.to) * (1.0 + v) / down : std::complex<double>(1e9, 0);
         real.push_back(z.real()), imaginary.push_back(z.imag());
     }
     outcome.traces.push_back(curve("resistance", "Resistance", n, std::move(real), Unit::ohm));
@@ -230,9 +256,12 @@ void add_impedance(Outcome& outcome, const Network& n, const ParameterName& name
 void add_quality(Outcome& outcome, const Network& n) {
     auto singular = largest_singular_values(n);
     outcome.add("largest_singular_value", *std::max_element(singular.begin(), singular.end()), Unit::none);
-    outcome.traces.push_back(curve("singular_value", "Largest singular value", n, std::move(singular), Unit::none));
+    outcome.traces.push_back(
+        curve("singular_value", "Largest singular value", n, std::move(singular), Unit::none));
     const auto reciprocity = reciprocity_errors(n);
-    if (n.ports > 1) outcome.add("reciprocity_error", *std::max_element(reciprocity.begin(), reciprocity.end()), Unit::none);
+    if (n.ports > 1)
+        outcome.add("reciprocity_error", *std::max_element(reciprocity.begin(), reciprocity.end()),
+                    Unit::none);
     std::size_t steps = 0, dropouts = 0;
     std::optional<double> before;
     double longest = 0;
@@ -246,7 +275,8 @@ void add_quality(Outcome& outcome, const Network& n) {
             for (const auto* list : {&breaks.steps, &breaks.dropouts}) {
                 for (const auto at : *list) {
                     if (places.size() < 200)
-                        places += (places.empty() ? "" : ", ") + name.text + " at " + format({n.frequency_hz[at], Unit::hertz}) +
+                        places += (places.empty() ? "" : ", ") + name.text + " at " +
+                                  format({n.frequency_hz[at], Unit::hertz}) +
                                   (list == &breaks.steps ? " (step)" : " (dropout)");
                 }
             }
@@ -263,7 +293,8 @@ void add_quality(Outcome& outcome, const Network& n) {
         outcome.notes.emplace_back("causality is not told: that needs 16 evenly spaced frequencies");
     }
     if (before && *before > 0.01)
-        outcome.notes.push_back("what comes before t = 0 may be later than " + format({longest, Unit::second}) +
+        outcome.notes.push_back("what comes before t = 0 may be later than " +
+                                format({longest, Unit::second}) +
                                 " too: these cannot be told apart at this step of frequency");
 }
 
@@ -279,8 +310,13 @@ void add_noise(Outcome& outcome, const Network& n) {
     outcome.add("noise_figure_least", least->minimum_figure_db, Unit::db);
     outcome.add("noise_figure_at", least->frequency_hz, Unit::hertz);
     outcome.traces.push_back(std::move(out));
-    Table table{"noise", "Noise parameters",
-                {{"frequency", Unit::hertz}, {"least_figure", Unit::db}, {"optimum_magnitude"}, {"optimum_angle", Unit::degree}, {"resistance", Unit::ohm}},
+    Table table{"noise",
+                "Noise parameters",
+                {{"frequency", Unit::hertz},
+                 {"least_figure", Unit::db},
+                 {"optimum_magnitude"},
+                 {"optimum_angle", Unit::degree},
+                 {"resistance", Unit::ohm}},
                 {}};
     for (const auto& point : n.noise)
         table.rows.push_back({point.frequency_hz, point.minimum_figure_db, std::abs(point.optimum),
@@ -288,7 +324,33 @@ void add_noise(Outcome& outcome, const Network& n) {
     outcome.tables.push_back(std::move(table));
 }
 
-constexpr std::array parameters_inputs{device_input, terms_input};
+constexpr InputInfo earlier_data{"earlier", "network data measured earlier, drawn beside the magnitude",
+                                 false, nullptr, true};
+constexpr std::array parameters_inputs{device_input, terms_input, earlier_data};
+
+// The magnitude of the same parameter of earlier data, at the frequencies of this one.
+Trace::Companion companion_of(const Input& earlier, const Trace& magnitude, const PortPairs& pairs,
+                              const std::string& parameter) {
+    const Network n = take<Network>(earlier.capture, "network.parameters");
+    const Network shown = pairs.empty() ? n : mixed_mode(n, pairs);
+    const auto values = values_of(shown, parameter_named(parameter, n.ports, pairs));
+    Trace::Companion out{earlier.name, {}};
+    for (const double hz : magnitude.x) {
+        const auto above = std::lower_bound(n.frequency_hz.begin(), n.frequency_hz.end(), hz * (1 - 1e-12));
+        const auto b = static_cast<std::size_t>(above - n.frequency_hz.begin());
+        double db = std::nan("");
+        if (b < values.size() && (b > 0 || std::abs(n.frequency_hz[0] - hz) <= 1e-9 * hz)) {
+            const auto at = [&](std::size_t i) {
+                return 20 * std::log10(std::max(std::abs(values[i]), 1e-15));
+            };
+            const double share =
+                b == 0 ? 1 : (hz - n.frequency_hz[b - 1]) / (n.frequency_hz[b] - n.frequency_hz[b - 1]);
+            db = b == 0 ? at(0) : at(b - 1) + share * (at(b) - at(b - 1));
+        }
+        out.y.push_back(db);
+    }
+    return out;
+}
 
 Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     Outcome outcome;
@@ -304,8 +366,11 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     const PortPairs pairs = pairs_of(p.text("pairs"));
     const Network shown = pairs.empty() ? n : mixed_mode(n, pairs);
     const std::string wanted = p.text("parameter");
-    const ParameterName name =
-        parameter_named(!wanted.empty() ? wanted : !pairs.empty() ? "SDD11" : n.ports == 1 ? "S11" : "S21", n.ports, pairs);
+    const ParameterName name = parameter_named(!wanted.empty()  ? wanted
+                                               : !pairs.empty() ? "SDD11"
+                                               : n.ports == 1   ? "S11"
+                                                                : "S21",
+                                               n.ports, pairs);
     const double aperture = p.required("aperture"), down = p.required("down");
     if (aperture < 1 || aperture > 10000) fail_input("parameter aperture: 1 to 10000 are possible");
     if (!(down > 0)) fail_input("parameter down: must be above 0 dB");
@@ -318,6 +383,8 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     add_band(outcome, shown, db, down);
     Trace magnitude = curve("magnitude", "", shown, std::move(db), Unit::db);
     magnitude.title = name.text + ", magnitude";
+    for (const Input* earlier : inputs.all_of(earlier_data))
+        magnitude.companions.push_back(companion_of(*earlier, magnitude, pairs, name.text));
     outcome.traces.push_back(std::move(magnitude));
     Trace phase = curve("phase", "", shown, std::move(degrees), Unit::degree);
     phase.title = name.text + ", phase";
@@ -333,7 +400,8 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
         for (std::size_t i = 0; i < shown.frequency_hz.size(); ++i)
             u.push_back(shown.uncertainty[(i * shown.ports + name.to - 1) * shown.ports + name.from - 1]);
         outcome.add("largest_uncertainty", *std::max_element(u.begin(), u.end()), Unit::none);
-        outcome.traces.push_back(curve("uncertainty", "Standard uncertainty", shown, std::move(u), Unit::none));
+        outcome.traces.push_back(
+            curve("uncertainty", "Standard uncertainty", shown, std::move(u), Unit::none));
     }
     std::string steps;
     for (const auto& step : n.done) steps += (steps.empty() ? "" : "; ") + step;
@@ -346,22 +414,26 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
 }  // namespace
 
 Procedure network_parameters() {
-    return {"network.parameters",
-            "Scattering parameters: curves, markers, band, and whether the data can be",
-            "One parameter of network data with any number of ports (Touchstone, or a network analyser), raw data "
-            "corrected by error terms first where they are given. Mixed-mode parameters, other references and "
-            "orders of ports. Passivity, reciprocity, causality, steps and dropouts are results of their own. "
-            "Makes the corrected data for later tests.",
-            parameters_parameters,
-            parameters_traces,
-            parameters_products,
-            network_setup,
-            nullptr,
-            preset_named,
-            nullptr,
-            false,
-            parameters_inputs,
-            measure_parameters};
+    return {
+        "network.parameters",
+        "Scattering parameters: curves, markers, band, and whether the data can be",
+        "One parameter of network data with any number of ports (Touchstone, or a network analyser), raw "
+        "data "
+        "corrected by error terms first where they are given. Mixed-mode parameters, other references and "
+        "orders of ports. Passivity, reciprocity, causality, steps and dropouts are results of their own. "
+        "Makes the corrected data for later tests.",
+        parameters_parameters,
+        parameters_traces,
+        parameters_products,
+        network_setup,
+        nullptr,
+        preset_named,
+        lost_contact,
+        false,
+        parameters_inputs,
+        measure_parameters,
+        false,
+        Network::kind};
 }
 
 }  // namespace rt

@@ -45,8 +45,9 @@ Network corrected_input(Network raw, const ErrorTerms* terms, const Parameters& 
         const double below = *terms->source_dbm - *raw.source_dbm;
         const auto allowed = p.number("level_within");
         if (allowed && below > *allowed + 1e-9)
-            fail_signal(fmt::format("{} was measured {} below the level of the calibration, more than the {} allowed",
-                                    name, format({below, Unit::db}), format({*allowed, Unit::db})));
+            fail_signal(
+                fmt::format("{} was measured {} below the level of the calibration, more than the {} allowed",
+                            name, format({below, Unit::db}), format({*allowed, Unit::db})));
         if (below != 0)
             outcome.notes.push_back(fmt::format("{} was measured at {}, calibrated at {}", name,
                                                 format({*raw.source_dbm, Unit::dbm}),
@@ -64,10 +65,23 @@ Network corrected_input(Network raw, const ErrorTerms* terms, const Parameters& 
     }
 }
 
-Network taken_network(Inputs& inputs, const char* name, const Parameters& p, const char* procedure, Outcome& outcome) {
+std::optional<Unexpected> lost_contact(const Capture& capture, const Parameters& p) {
+    const auto least = p.number("contact");
+    const auto* n = std::get_if<Network>(&capture);
+    if (!least || !n || n->ports < 2) return std::nullopt;
+    const double db = 20 * std::log10(std::max(std::abs(n->at(0, 2, 1)), 1e-15));
+    if (db >= *least) return std::nullopt;
+    return Unexpected{
+        fmt::format("|S21| of {:.1f} dB at {}", db, format({n->frequency_hz.front(), Unit::hertz})),
+        fmt::format("contact, at least {:.1f} dB", *least)};
+}
+
+Network taken_network(Inputs& inputs, const char* name, const Parameters& p, const char* procedure,
+                      Outcome& outcome) {
     Network raw = take<Network>(inputs.take(name), procedure);
     if (!inputs.find("terms")) {
-        if (p.text("data") == "raw") fail_input("raw data needs the input terms: give the error terms, or data = corrected");
+        if (p.text("data") == "raw")
+            fail_input("raw data needs the input terms: give the error terms, or data = corrected");
         return raw;
     }
     const Capture any = *inputs.find("terms");
@@ -82,11 +96,14 @@ PortPairs pairs_of(const std::string& text) {
     for (const auto part : split(all, ' ')) {
         if (trim(part).empty()) continue;
         const auto minus = part.find('-');
-        const auto a = minus == std::string_view::npos ? std::nullopt : to_double(trim(part.substr(0, minus)));
-        const auto b = minus == std::string_view::npos ? std::nullopt : to_double(trim(part.substr(minus + 1)));
-        if (!a || !b || *a < 1 || *b < 1 || *a != std::floor(*a) || *b != std::floor(*b) || *a == *b || *a > 99 ||
-            *b > 99)
-            fail_input("parameter pairs: " + in_quotes(text) + " is none; write 1-2, or 1-3 2-4 for two pairs");
+        const auto a =
+            minus == std::string_view::npos ? std::nullopt : to_double(trim(part.substr(0, minus)));
+        const auto b =
+            minus == std::string_view::npos ? std::nullopt : to_double(trim(part.substr(minus + 1)));
+        if (!a || !b || *a < 1 || *b < 1 || *a != std::floor(*a) || *b != std::floor(*b) || *a == *b ||
+            *a > 99 || *b > 99)
+            fail_input("parameter pairs: " + in_quotes(text) +
+                       " is none; write 1-2, or 1-3 2-4 for two pairs");
         out.emplace_back(static_cast<std::size_t>(*a), static_cast<std::size_t>(*b));
     }
     return out;
@@ -101,11 +118,14 @@ ParameterName parameter_named(const std::string& text, std::size_t ports, const 
     std::size_t at = 1;
     std::string modes;
     while (at < word.size() && (word[at] == 'd' || word[at] == 'c' || word[at] == 's')) modes += word[at++];
-    if (word.empty() || word[0] != 's' || (!modes.empty() && modes.size() != 2)) fail("is no scattering parameter");
+    if (word.empty() || word[0] != 's' || (!modes.empty() && modes.size() != 2))
+        fail("is no scattering parameter");
     const std::string digits = word.substr(at);
     const auto comma = digits.find(',');
-    const std::string first = comma == std::string::npos ? digits.substr(0, digits.size() / 2) : digits.substr(0, comma);
-    const std::string second = comma == std::string::npos ? digits.substr(digits.size() / 2) : digits.substr(comma + 1);
+    const std::string first =
+        comma == std::string::npos ? digits.substr(0, digits.size() / 2) : digits.substr(0, comma);
+    const std::string second =
+        comma == std::string::npos ? digits.substr(digits.size() / 2) : digits.substr(comma + 1);
     const auto a = to_double(first), b = to_double(second);
     if (!a || !b || *a < 1 || *b < 1 || *a != std::floor(*a) || *b != std::floor(*b) ||
         (comma == std::string::npos && digits.size() != 2))
@@ -125,8 +145,9 @@ ParameterName parameter_named(const std::string& text, std::size_t ports, const 
         // Single ports beside pairs keep their number.
         std::size_t place = 2 * pairs.size();
         for (std::size_t port = 1; port <= ports; ++port) {
-            const bool paired = std::any_of(pairs.begin(), pairs.end(),
-                                            [&](const auto& pair) { return pair.first == port || pair.second == port; });
+            const bool paired = std::any_of(pairs.begin(), pairs.end(), [&](const auto& pair) {
+                return pair.first == port || pair.second == port;
+            });
             if (!paired) ++place;
             if (port == n && !paired) return place;
         }

@@ -15,19 +15,24 @@ inline constexpr ParameterInfo network_start_parameter{"start", ParameterKind::q
                                                        "first frequency asked for"};
 inline constexpr ParameterInfo network_stop_parameter{"stop", ParameterKind::quantity, Unit::hertz, "",
                                                       "last frequency asked for"};
-inline constexpr ParameterInfo network_points_parameter{"points", ParameterKind::whole_number, Unit::none, "401",
-                                                        "frequencies asked for"};
-inline constexpr ParameterInfo network_bandwidth_parameter{"bandwidth", ParameterKind::quantity, Unit::hertz, "1 kHz",
-                                                           "of the network analyser"};
+inline constexpr ParameterInfo network_points_parameter{"points", ParameterKind::whole_number, Unit::none,
+                                                        "401", "frequencies asked for"};
+inline constexpr ParameterInfo network_bandwidth_parameter{"bandwidth", ParameterKind::quantity, Unit::hertz,
+                                                           "1 kHz", "of the network analyser"};
 inline constexpr ParameterInfo level_within_parameter{
     "level_within", ParameterKind::quantity, Unit::db, "",
     "how far the source level may lie below that of the calibration; without it this is only noted"};
 inline constexpr ParameterInfo reference_parameter{
-    "reference", ParameterKind::quantity, Unit::ohm, "", "resistance that parameters count from; that of the data without it"};
+    "reference", ParameterKind::quantity, Unit::ohm, "",
+    "resistance that parameters count from; that of the data without it"};
 
 inline constexpr ParameterInfo network_data_parameter{
-    "data", ParameterKind::choice, Unit::none, "corrected",
-    "what the analyser gives: corrected (by its own calibration), or raw, for terms", "corrected raw"};
+    "data",
+    ParameterKind::choice,
+    Unit::none,
+    "corrected",
+    "what the analyser gives: corrected (by its own calibration), or raw, for terms",
+    "corrected raw"};
 
 // Throws Error(input) for values out of range. Raw data where the parameter `data` says so.
 CaptureSetup network_setup(const Parameters& p);
@@ -44,8 +49,16 @@ inline constexpr InputInfo terms_input{
 Network corrected_input(Network raw, const ErrorTerms* terms, const Parameters& p, const std::string& name,
                         Outcome& outcome);
 
+// Raw or corrected, below this |S21| at its lowest frequency probes have no contact.
+inline constexpr ParameterInfo contact_parameter{"contact", ParameterKind::quantity, Unit::db, "",
+                                                 "least |S21| at the lowest frequency, as it was measured: "
+                                                 "below it the probes have no contact, and touch down again"};
+// By the parameter `contact`; nothing without it.
+std::optional<Unexpected> lost_contact(const Capture& capture, const Parameters& p);
+
 // Takes inputs "terms" and `name`; the latter corrected.
-Network taken_network(Inputs& inputs, const char* name, const Parameters& p, const char* procedure, Outcome& outcome);
+Network taken_network(Inputs& inputs, const char* name, const Parameters& p, const char* procedure,
+                      Outcome& outcome);
 
 // "S21", "SDD21" (of pairs), "S12,11" for ports above 9.
 struct ParameterName {

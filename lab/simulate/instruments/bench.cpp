@@ -6,6 +6,7 @@
 #include "lab/simulate/accent.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/meters.hpp"
+#include "lab/simulate/instruments/probing.hpp"
 #include "lab/simulate/instruments/sources.hpp"
 #include "lab/simulate/instruments/unit_control.hpp"
 
@@ -50,6 +51,8 @@ constexpr SimulatedKind simulated_kinds[] = {
      [](MadeFrom stage, const Instrument& i) -> Made {
          return std::make_shared<SimulatedPowerMeter>(stage, i.role, i.connected_to);
      }},
+    {"source-measure", make_source<SimulatedSourceMeasure>},
+    {"wafer-stage", make_source<SimulatedWaferStage>},
     {"counter", make_meter<SimulatedCounter>},
     {"oscilloscope", make_meter<SimulatedOscilloscope>},
     {"network-analyser", make_meter<SimulatedNetworkAnalyser>},

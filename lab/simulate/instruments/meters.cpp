@@ -183,9 +183,18 @@ SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage,
         stale();
     });
     number("[SENSe]:BANDwidth:[RESolution]", bandwidth_hz_, ScpiUnit::hertz, {1, 1e6, 1e3}, stale);
-    number("SOURce:POWer:[LEVel]", power_dbm_, ScpiUnit::dbm, {-80, 10, -10}, stale);
-    flag("[SENSe]:CORRection:STATe", corrected_);
-    word("CALCulate:PARameter", parameter_, {"S11", "S12", "S21", "S22"}, stale);
+    number("SOURce:POWer:[LEVel]", power_dbm_, ScpiUnit::dbm, {-80, 10, -10}, [this, stale] {
+        send_signal();
+        stale();
+    });
+    number("SOURce:POWer:ATTenuation", attenuation_db_, ScpiUnit::decibel, {0, 70, 0}, [this, stale] {
+        attenuation_db_ = 10 * std::round(attenuation_db_ / 10);
+        stale();
+    });
+    flag("OUTPut:[STATe]", output_, [this] { send_signal(); });
+    flag("[SENSe]:CORRection:STATe", corrected_, stale);
+    send_signal();
+    word("CALCulate:PARameter", parameter_, {"S11", "S12", "S21", "S22", "A2B2", "A1B1"}, stale);
     tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { sweep(); });
     tree_.on_query("TRACe:[DATA]", [this](const auto&) {
         if (trace_.empty()) throw ScpiError{-230, "Data corrupt or stale"};
@@ -194,17 +203,43 @@ SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage,
 }
 
 void SimulatedNetworkAnalyser::reset() {
-    corrected_ = true;
+    corrected_ = output_ = true;
+    attenuation_db_ = 0;
     start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
     parameter_ = 0;
     trace_.clear();
     note_overload(false);
 }
 
+void SimulatedNetworkAnalyser::send_signal() {
+    stage_->set_signal(output_ ? std::optional(power_dbm_) : std::nullopt);
+}
+
+void SimulatedNetworkAnalyser::sweep_wafer() {
+    const Wafer& wafer = *stage_->unit().surroundings().wafer;
+    const double noise = wafer.noise * std::pow(10, (-10 - power_dbm_) / 20) * std::sqrt(bandwidth_hz_ / 1e3);
+    const double drift = wafer.drift_per_hour * stage_->seconds() / 3600;
+    Random random(seed_of(*stage_, wire_from_, sweeps_++));
+    trace_.clear();
+    for (double i = 0; i < points_; ++i) {
+        const double hz = start_hz_ + (stop_hz_ - start_hz_) * i / (points_ - 1);
+        const ProbeBoxes boxes = probe_boxes(hz, attenuation_db_, drift);
+        const Two actual = stage_->probed(hz);
+        const Two seen = corrected_ ? actual : boxes.read(actual, wafer.crosstalk);
+        const Complex all[]{seen.a, seen.b, seen.c, seen.d, boxes.forward, boxes.backward};
+        const Complex value = output_ ? all[parameter_] : Complex(0);
+        trace_.push_back(value.real() + noise * random.normal() / std::sqrt(2));
+        trace_.push_back(value.imag() + noise * random.normal() / std::sqrt(2));
+    }
+    note_overload(power_dbm_ > 5);
+}
+
 // A wire of 10 ns with its loss, matched to 26 dB. The noise follows bandwidth and source power.
 void SimulatedNetworkAnalyser::sweep() {
     if (!(stop_hz_ > start_hz_)) throw ScpiError{-221, "Settings conflict"};
     stage_->spend(points_ / bandwidth_hz_);
+    if (stage_->unit().surroundings().wafer) return sweep_wafer();
+    if (parameter_ > 3) throw ScpiError{-221, "Settings conflict"};
     const auto wire = stage_->wire(wire_from_, "");
     const auto load = stage_->load(wire_from_);
     constexpr double delay_s = 10e-9, reflection = 0.05;

@@ -67,8 +67,13 @@ class SimulatedNetworkAnalyser : public ScpiInstrument {
     void sweep();
 
     std::string wire_from_;
+    // At the probes of a wafer: raw, or with its own correction.
+    void sweep_wafer();
+    void send_signal();
+
     double start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
-    bool corrected_ = true;
+    double attenuation_db_ = 0;
+    bool corrected_ = true, output_ = true;
     std::size_t parameter_ = 0;
     std::vector<double> trace_;
     std::uint64_t sweeps_ = 0;
