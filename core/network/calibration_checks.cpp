@@ -26,19 +26,33 @@ double wrapped(double phase) {
     return std::remainder(phase, 2 * pi);
 }
 
-// A straight line through an unwrapped phase: where it begins at 0 Hz, its slope, how far points lie from it.
+// A straight line through an unwrapped phase: where it begins at 0 Hz, how far it turns over the band, how far
+// points lie from it.
 struct PhaseLine {
-    double at_zero = 0, slope = 0, residual = 1e9;
+    double at_zero = 0, turned = 0, residual = 1e9;
 };
 
+// Nothing can be told where a step may be a turn more, unless the lowest frequency is a whole number of steps:
+// then a turn more at each step makes no difference at 0 Hz.
 PhaseLine phase_line(const std::vector<double>& hz, const std::vector<Complex>& values) {
     PhaseLine out;
     if (hz.size() < 10) return out;
+    Complex mean = 0;
+    for (std::size_t i = 1; i < hz.size(); ++i) {
+        const Complex step = values[i] / values[i - 1];
+        mean += step / std::abs(step);
+    }
+    const double usual = std::arg(mean), spacing = (hz.back() - hz.front()) / static_cast<double>(hz.size() - 1);
+    bool even = true;
+    for (std::size_t i = 1; i < hz.size(); ++i) even = even && std::abs(hz[i] - hz[i - 1] - spacing) < 1e-3 * spacing;
+    const double first = hz.front() / spacing;
+    const bool whole = even && std::abs(first - std::round(first)) < 0.01;
+    if (!whole && std::abs(usual) > 1.5) return out;
     std::vector<double> phase{std::arg(values.front())};
     for (std::size_t i = 1; i < hz.size(); ++i) {
-        const double step = std::arg(values[i] / values[i - 1]);
-        if (!(std::abs(step) < 1.5)) return out;
-        phase.push_back(phase.back() + step);
+        const double beside = std::arg(values[i] / values[i - 1] * std::polar(1.0, -usual));
+        if (!(std::abs(beside) < 1)) return out;
+        phase.push_back(phase.back() + usual + beside);
     }
     double mx = 0, my = 0;
     for (std::size_t i = 0; i < hz.size(); ++i) mx += hz[i], my += phase[i];
@@ -46,11 +60,12 @@ PhaseLine phase_line(const std::vector<double>& hz, const std::vector<Complex>& 
     mx /= n, my /= n;
     double xx = 0, xy = 0;
     for (std::size_t i = 0; i < hz.size(); ++i) xx += (hz[i] - mx) * (hz[i] - mx), xy += (hz[i] - mx) * (phase[i] - my);
-    out.slope = xy / xx;
-    out.at_zero = wrapped(my - out.slope * mx);
+    const double slope = xy / xx;
+    out.at_zero = wrapped(my - slope * mx);
+    out.turned = std::abs(slope) * (hz.back() - hz.front());
     double sum = 0;
     for (std::size_t i = 0; i < hz.size(); ++i)
-        sum += std::pow(phase[i] - my - out.slope * (hz[i] - mx), 2);
+        sum += std::pow(phase[i] - my - slope * (hz[i] - mx), 2);
     out.residual = std::sqrt(sum / n);
     return out;
 }
@@ -144,7 +159,7 @@ void check_direction(const ErrorTerms& terms, std::size_t first, const std::stri
     if (line.residual > 0.3 || terms.frequency_hz.front() > 0.5 * span || pi - std::abs(line.at_zero) > 0.6) return;
     const std::string what = "the phase of port " + port + "'s tracking begins at 180 degrees";
     // A cable of a turn and more makes it certain that this phase means something.
-    if (line.slope * span < -2 * pi && line.residual < 0.2)
+    if (line.turned > 2 * pi && line.residual < 0.2)
         fail_signal(what + ": open and short are swapped (or the reflectometer turns the phase: set "
                            "reflectometer to any)");
     checks.flag(what + ": open and short may be swapped");

@@ -54,6 +54,8 @@ class InstrumentRole {
     // Samples of one period from -1 to 1, sent in the form that the dialect states for load_waveform. Throws
     // Error(bench) when it reports an error, or holds another number of them afterwards.
     void load_waveform(const std::vector<double>& samples);
+    // Whether the last capture was raw data, for which the correction was switched off; this one is `now`.
+    bool was_raw(bool now) { return std::exchange(raw_, now); }
     // Nothing when the dialect has no picture.
     std::string picture();
 
@@ -65,7 +67,7 @@ class InstrumentRole {
     void send_groups();
     std::string confirm(const std::string& setting, const std::string& wanted);
 
-    bool moving_ = false, refused_ = false;
+    bool moving_ = false, refused_ = false, raw_ = false;
     std::string last_;                          // what was begun and not yet taken, for messages
     std::map<std::string, std::string> group_;  // values of settings that go together, by setting
     std::set<std::string> waiting_;             // of these, what is to be sent

@@ -27,7 +27,10 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     session.send("set_points", {{"count", std::to_string(setup.points)}});
     session.send("set_bandwidth", {{"hz", exact(setup.bandwidth_hz)}});
     // Raw data is the receivers' own; what corrects it comes later.
-    if (session.knows("set_correction")) session.send("set_correction", {{"state", setup.raw ? "OFF" : "ON"}});
+    // Only what was switched off here is switched on again: an analyser that comes uncorrected stays so.
+    const bool was_raw = analyser.was_raw(setup.raw);
+    if (session.knows("set_correction") && (setup.raw || was_raw))
+        session.send("set_correction", {{"state", setup.raw ? "OFF" : "ON"}});
     ReadBack back(session);
     back.format_of_numbers("read_trace");
     auto differs = back.distrust();

@@ -27,16 +27,22 @@ Standard standard(const char* name, StandardKind kind, double delay_ps = 0) {
 CalibrationKit kit() {
     CalibrationKit out;
     out.title = "made";
-    Standard open = standard("open", StandardKind::open, 29), closed = standard("short", StandardKind::short_circuit, 31);
+    Standard open = standard("open", StandardKind::open, 29),
+             closed = standard("short", StandardKind::short_circuit, 31);
     open.capacitance = {49e-15, -310e-27, 23e-36, -0.16e-45};
     open.loss_ohm_s = 2.2e9;
     closed.inductance = {2e-12, -108e-24, 2.2e-33, -0.01e-42};
     closed.loss_ohm_s = 2.3e9;
     Standard load = standard("load", StandardKind::load);
     load.resistance_ohm = 50.4, load.inductance = {3e-12};
-    out.standards = {open, closed, load, standard("offset-short", StandardKind::short_circuit, 47),
-                     standard("thru", StandardKind::thru), standard("line", StandardKind::line, 12),
-                     standard("line-2", StandardKind::line, 80), standard("reflect", StandardKind::reflect)};
+    out.standards = {open,
+                     closed,
+                     load,
+                     standard("offset-short", StandardKind::short_circuit, 47),
+                     standard("thru", StandardKind::thru),
+                     standard("line", StandardKind::line, 12),
+                     standard("line-2", StandardKind::line, 80),
+                     standard("reflect", StandardKind::reflect)};
     Standard match = load;
     match.name = "match";
     out.standards.push_back(match);
@@ -89,7 +95,9 @@ class Bench {
         })));
         readings.push_back({"switch-terms", 0, data_.back().get()});
     }
-    Network read(Two (*what)(double) = device) { return raw(hz, what, noise > 0 ? &wild_ : nullptr, noise, cross); }
+    Network read(Two (*what)(double) = device) {
+        return raw(hz, what, noise > 0 ? &wild_ : nullptr, noise, cross);
+    }
 
     std::vector<StandardReading> readings;
 
@@ -141,10 +149,13 @@ TEST_CASE("standards reflect what their chain of line and end does") {
             const double a = s.loss_ohm_s * s.delay_s / (2 * s.impedance_ohm) * root;
             const Complex gl(a, w * s.delay_s + a);
             const Complex zc = s.impedance_ohm + (Complex(1, -1)) * s.loss_ohm_s / (2 * w) * root;
-            const auto poly = [&](const std::array<double, 4>& c) { return c[0] + c[1] * f + c[2] * f * f + c[3] * f * f * f; };
+            const auto poly = [&](const std::array<double, 4>& c) {
+                return c[0] + c[1] * f + c[2] * f * f + c[3] * f * f * f;
+            };
             const Complex end = s.kind == StandardKind::open ? 1.0 / Complex(0, w * poly(s.capacitance))
-                                : s.kind == StandardKind::load ? Complex(s.resistance_ohm, w * poly(s.inductance))
-                                                               : Complex(0, w * poly(s.inductance));
+                                : s.kind == StandardKind::load
+                                    ? Complex(s.resistance_ohm, w * poly(s.inductance))
+                                    : Complex(0, w * poly(s.inductance));
             // Input impedance of a line.
             const Complex t = std::tanh(gl), z = zc * (end + zc * t) / (zc + end * t);
             CHECK(std::abs(reflection_of(s, f, 50) - (z - 50.0) / (z + 50.0)) < 1e-12);
@@ -163,9 +174,11 @@ TEST_CASE("standards reflect what their chain of line and end does") {
     Standard strange = standard("open", StandardKind::load);
     strange.resistance_ohm = 50, strange.to_hz = 1e9;
     CHECK_THROWS_WITH_AS(reflection_of(strange, 2e9, 50), doctest::Contains("holds from"), Error);
-    strange.to_hz = 0, strange.data = network({1e9, 2e9}, 1, [](double) { return std::vector<Complex>{1.3}; });
+    strange.to_hz = 0,
+    strange.data = network({1e9, 2e9}, 1, [](double) { return std::vector<Complex>{1.3}; });
     CHECK_THROWS_WITH_AS(reflection_of(strange, 1.5e9, 50), doctest::Contains("no passive standard"), Error);
-    CHECK_THROWS_WITH_AS(reflection_of(strange, 3e9, 50), doctest::Contains("goes from 1 GHz to 2 GHz"), Error);
+    CHECK_THROWS_WITH_AS(reflection_of(strange, 3e9, 50), doctest::Contains("goes from 1 GHz to 2 GHz"),
+                         Error);
 }
 
 TEST_CASE("the twelve-term model reads what waves do, and is turned back") {
@@ -174,10 +187,12 @@ TEST_CASE("the twelve-term model reads what waves do, and is turned back") {
         TermValues e;
         for (auto& value : e) value = wild.within(0.3);
         e[reflection_tracking] = 1.0 + wild.within(0.3), e[transmission_tracking] = 1.0 + wild.within(0.3);
-        e[reverse + reflection_tracking] = 1.0 + wild.within(0.3), e[reverse + transmission_tracking] = 1.0 + wild.within(0.3);
+        e[reverse + reflection_tracking] = 1.0 + wild.within(0.3),
+                    e[reverse + transmission_tracking] = 1.0 + wild.within(0.3);
         const Two s{wild.within(1), wild.within(1), wild.within(4), wild.within(1)};
         const Two back = actual_of(raw_of(s, e), e);
-        for (const Complex& v : {back.a - s.a, back.b - s.b, back.c - s.c, back.d - s.d}) CHECK(std::abs(v) < 1e-11);
+        for (const Complex& v : {back.a - s.a, back.b - s.b, back.c - s.c, back.d - s.d})
+            CHECK(std::abs(v) < 1e-11);
         const Complex g = wild.within(1);
         CHECK(std::abs(actual_of(raw_of(g, e.data()), e.data()) - g) < 1e-12);
     }
@@ -196,7 +211,9 @@ TEST_CASE("open, short, load and thru give the device back") {
     leaking.cross = {0.01, -0.004};
     leaking.three_each(), leaking.thru();
     leaking.add("isolation", 0, [](double) { return ends(0, 0); });
-    CHECK(apart(corrected(leaking.read(), calibrate(kit(), leaking.readings, by(CalibrationMethod::two_port))), device) < 1e-9);
+    CHECK(
+        apart(corrected(leaking.read(), calibrate(kit(), leaking.readings, by(CalibrationMethod::two_port))),
+              device) < 1e-9);
 }
 
 TEST_CASE("a thru that is a line, standards by data, and more standards than three") {
@@ -228,11 +245,13 @@ TEST_CASE("one port") {
         });
         const Network n = corrected(raw_data, terms);
         REQUIRE(n.ports == 1);
-        for (std::size_t i = 0; i < hz.size(); ++i) CHECK(std::abs(n.s[i] - std::polar(0.7, hz[i] / 3e9)) < 1e-10);
+        for (std::size_t i = 0; i < hz.size(); ++i)
+            CHECK(std::abs(n.s[i] - std::polar(0.7, hz[i] / 3e9)) < 1e-10);
     }
 }
 
-TEST_CASE("an unknown thru, thru-reflect-line and line-reflect-match give the device back, with switch terms") {
+TEST_CASE(
+    "an unknown thru, thru-reflect-line and line-reflect-match give the device back, with switch terms") {
     SUBCASE("unknown thru of some length and loss") {
         Bench bench;
         bench.three_each();
@@ -294,7 +313,8 @@ TEST_CASE("standards mixed up, measured twice or not connected are refused or to
     SUBCASE("open and short swapped at both ports") {
         Bench bench;
         for (const std::size_t port : {1, 2})
-            bench.at_port("open", port, "short"), bench.at_port("short", port, "open"), bench.at_port("load", port);
+            bench.at_port("open", port, "short"), bench.at_port("short", port, "open"),
+                bench.at_port("load", port);
         bench.thru();
         CHECK(refusal(bench).find("swapped") != std::string::npos);
     }
@@ -333,8 +353,10 @@ TEST_CASE("standards mixed up, measured twice or not connected are refused or to
             Bench bench;
             bench.noise = 1e-5;
             bench.thru();
-            if (there) bench.thru("line", 0);
-            else bench.add("line", 0, [](double) { return ends(1, 1); });
+            if (there)
+                bench.thru("line", 0);
+            else
+                bench.add("line", 0, [](double) { return ends(1, 1); });
             bench.add("reflect", 1, [](double) { return ends(-1, 0); });
             bench.add("reflect", 2, [](double) { return ends(0, -1); });
             bench.switch_terms();

@@ -42,7 +42,8 @@ Two pads(double f) {
 }
 Two leads(double f) {
     const Complex s(0, 2 * std::numbers::pi * f);
-    return {s * 30e-12 + 1.5 + 0.4 + s * 5e-12, 0.4 + s * 5e-12, 0.4 + s * 5e-12, s * 28e-12 + 1.2 + 0.4 + s * 5e-12};
+    return {s * 30e-12 + 1.5 + 0.4 + s * 5e-12, 0.4 + s * 5e-12, 0.4 + s * 5e-12,
+            s * 28e-12 + 1.2 + 0.4 + s * 5e-12};
 }
 
 Network of(Two (*at)(double)) {
@@ -82,7 +83,9 @@ TEST_CASE("open and short give the transistor back, and the same through another
     const auto yd = matrices(device, Form::admittance), yo = matrices(open, Form::admittance),
                ys = matrices(closed, Form::admittance);
     for (std::size_t i = 0; i < hz.size(); ++i) {
-        const auto at = [&](const std::vector<Complex>& y) { return Two{y[4 * i], y[4 * i + 1], y[4 * i + 2], y[4 * i + 3]}; };
+        const auto at = [&](const std::vector<Complex>& y) {
+            return Two{y[4 * i], y[4 * i + 1], y[4 * i + 2], y[4 * i + 3]};
+        };
         const Two y = inverse(inverse(at(yd) - at(yo)) - inverse(at(ys) - at(yo)));
         CHECK(std::abs(scattering(y).c - inner.at(i, 2, 1)) < 1e-10);
     }
@@ -90,7 +93,8 @@ TEST_CASE("open and short give the transistor back, and the same through another
     // On another reference it is the same device.
     const Network device_20 = renormalised(device, {20}), open_20 = renormalised(open, {20}),
                   closed_20 = renormalised(closed, {20});
-    CHECK(apart(renormalised(de_embedded(device_20, {&open_20, &closed_20, nullptr}), {50}), transistor) < 1e-9);
+    CHECK(apart(renormalised(de_embedded(device_20, {&open_20, &closed_20, nullptr}), {50}), transistor) <
+          1e-9);
 }
 
 TEST_CASE("open alone takes the pads off, pads, open and short what the open's leads add") {
@@ -113,14 +117,18 @@ TEST_CASE("open alone takes the pads off, pads, open and short what the open's l
 TEST_CASE("dummies that are swapped, twice the same, or of another grid or reference are refused") {
     const Network device = of(embedded), open = of(open_pads), closed = of(shorted);
     CHECK_THROWS_WITH_AS(de_embedded(device, {&closed, &open, nullptr}), doctest::Contains("swapped"), Error);
-    CHECK_THROWS_WITH_AS(de_embedded(device, {&open, &open, nullptr}), doctest::Contains("measured twice"), Error);
+    CHECK_THROWS_WITH_AS(de_embedded(device, {&open, &open, nullptr}), doctest::Contains("measured twice"),
+                         Error);
     Network fewer = open;
     fewer.frequency_hz.pop_back(), fewer.s.resize(fewer.s.size() - 4);
-    CHECK_THROWS_WITH_AS(de_embedded(device, {&fewer, &closed, nullptr}), doctest::Contains("different frequencies"), Error);
+    CHECK_THROWS_WITH_AS(de_embedded(device, {&fewer, &closed, nullptr}),
+                         doctest::Contains("different frequencies"), Error);
     Network other = open;
     other.reference_ohm = {75};
-    CHECK_THROWS_WITH_AS(de_embedded(device, {&other, &closed, nullptr}), doctest::Contains("another reference"), Error);
-    CHECK_THROWS_WITH_AS(de_embedded(device, {&device, &closed, nullptr}), doctest::Contains("nothing is left"), Error);
+    CHECK_THROWS_WITH_AS(de_embedded(device, {&other, &closed, nullptr}),
+                         doctest::Contains("another reference"), Error);
+    CHECK_THROWS_WITH_AS(de_embedded(device, {&device, &closed, nullptr}),
+                         doctest::Contains("nothing is left"), Error);
 }
 
 TEST_CASE("uncertainty passes through de-embedding as noise does") {
@@ -135,7 +143,8 @@ TEST_CASE("uncertainty passes through de-embedding as noise does") {
     double square[4] = {};
     constexpr int times_read = 2000;
     for (int k = 0; k < times_read; ++k) {
-        const Two read = two_at(device, at) + Two{wild.normal(deviation), wild.normal(deviation), wild.normal(deviation), wild.normal(deviation)};
+        const Two read = two_at(device, at) + Two{wild.normal(deviation), wild.normal(deviation),
+                                                  wild.normal(deviation), wild.normal(deviation)};
         const Two far = without_pads(read, two_at(open, at), two_at(closed, at), 50) - two_at(inner, at);
         const Complex parts[]{far.a, far.b, far.c, far.d};
         for (int m = 0; m < 4; ++m) square[m] += std::norm(parts[m]) / times_read;
@@ -264,5 +273,6 @@ TEST_CASE("group delay of a line, and of a phase that turns often") {
     for (const std::size_t aperture : {1, 2, 5}) {
         for (const double delay : group_delay(hz, line, aperture)) CHECK(std::abs(delay - 0.7e-9) < 1e-15);
     }
-    CHECK(std::abs(unwrapped(line).back() - unwrapped(line).front() + 2 * std::numbers::pi * 39.5e9 * 0.7e-9) < 1e-6);
+    CHECK(std::abs(unwrapped(line).back() - unwrapped(line).front() +
+                   2 * std::numbers::pi * 39.5e9 * 0.7e-9) < 1e-6);
 }

@@ -177,7 +177,9 @@ TEST_CASE("every procedure on captures has its line here") {
     }
     // Of readings, not of captures with a signal.
     for (const char* other :
-         {"network.return-loss", "power.level", "power.gain", "path.loss", "receiver.error-rate"})
+         {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
+          "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
+          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.

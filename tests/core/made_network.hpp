@@ -73,7 +73,7 @@ struct Analyser {
 
     // Port 1 drives: b1/a1 and b2/a1. The outer network is box 1, S, box 2.
     Two read(const Two& s) const {
-        const auto solve = [&](const Complex (&a)[2][2], const Complex (&b)[2][2], const Two& d, Complex end) {
+        const auto solve = [&](const Complex(&a)[2][2], const Complex(&b)[2][2], const Two& d, Complex end) {
             // Unknown waves at the device: into port 1 (x), into port 2 (y), and into the far receiver (w).
             // x = in + match1 * (S11 x + S12 y); y = match2 (S21 x + S22 y) + into2 * w; w = end * out
             // out = far_reflect w + out2 (S21 x + S22 y)

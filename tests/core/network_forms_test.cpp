@@ -24,7 +24,8 @@ Network wild_network(unsigned seed, std::size_t ports, std::vector<double> refer
     Wild wild(seed);
     Network out = network(hz, ports, [&](double) {
         std::vector<Complex> s;
-        for (std::size_t i = 0; i < ports * ports; ++i) s.push_back(wild.within(0.9 / static_cast<double>(ports)));
+        for (std::size_t i = 0; i < ports * ports; ++i)
+            s.push_back(wild.within(0.9 / static_cast<double>(ports)));
         return s;
     });
     out.reference_ohm = std::move(references);
@@ -47,7 +48,8 @@ TEST_CASE("impedance, admittance, hybrid and chain parameters are those of the t
                                     100.0 * zc / den, ((s11 + 50.0) * (s22 - 50.0) - zc * zc) / den};
     };
     const Network n = network(hz, 2, tee);
-    const auto z = matrices(n, Form::impedance), y = matrices(n, Form::admittance), h = matrices(n, Form::hybrid);
+    const auto z = matrices(n, Form::impedance), y = matrices(n, Form::admittance),
+               h = matrices(n, Form::hybrid);
     const auto g = matrices(n, Form::inverse_hybrid), a = matrices(n, Form::chain);
     for (std::size_t i = 0; i < hz.size(); ++i) {
         const Complex za(10, hz[i] / 1e9), zb(20, -3), zc = capacitor(hz[i]);
@@ -72,8 +74,8 @@ TEST_CASE("impedance, admittance, hybrid and chain parameters are those of the t
 }
 
 TEST_CASE("every form leads back to the same parameters, on any references and numbers of ports") {
-    for (const Form form : {Form::impedance, Form::admittance, Form::hybrid, Form::inverse_hybrid, Form::chain,
-                            Form::wave_chain, Form::scattering}) {
+    for (const Form form : {Form::impedance, Form::admittance, Form::hybrid, Form::inverse_hybrid,
+                            Form::chain, Form::wave_chain, Form::scattering}) {
         const bool two_only = form != Form::impedance && form != Form::admittance && form != Form::scattering;
         for (const std::size_t ports : {1, 2, 3, 5}) {
             if (two_only && ports != 2) continue;
@@ -113,15 +115,19 @@ TEST_CASE("networks in a row: two series impedances are one, a line and its half
     };
     // The chain of different two-ports, by their chain parameters.
     const Network a = wild_network(1, 2), b = wild_network(2, 2), both = cascaded(a, b);
-    const auto ta = matrices(a, Form::wave_chain), tb = matrices(b, Form::wave_chain), tc = matrices(both, Form::wave_chain);
+    const auto ta = matrices(a, Form::wave_chain), tb = matrices(b, Form::wave_chain),
+               tc = matrices(both, Form::wave_chain);
     for (std::size_t i = 0; i < hz.size(); ++i)
         CHECK(std::abs(tc[4 * i + 1] - ta[4 * i] * tb[4 * i + 1] - ta[4 * i + 1] * tb[4 * i + 3]) <
               1e-10 * std::abs(tc[4 * i + 3]));
     CHECK(apart(behind(both, a).s, b.s) < 1e-10);
     CHECK(apart(before(both, b).s, a.s) < 1e-10);
-    CHECK(apart(behind(line(1), line(0.3)).s, cascaded(line(0.7), network(hz, 2, [](double) {
-                    return std::vector<Complex>{0, 1 / 0.9, 1 / 0.9, 0};
-                })).s) < 1e-12);
+    CHECK(apart(behind(line(1), line(0.3)).s,
+                cascaded(line(0.7), network(hz, 2,
+                                            [](double) {
+                                                return std::vector<Complex>{0, 1 / 0.9, 1 / 0.9, 0};
+                                            }))
+                    .s) < 1e-12);
     // Four ports, two and two.
     const Network p = wild_network(4, 4), q = wild_network(5, 4);
     CHECK(apart(behind(cascaded(p, q), p).s, q.s) < 1e-9);

@@ -119,7 +119,7 @@ TEST_CASE("broken touchstone files are refused with their line") {
         return input_error([&] { parse_touchstone(text, "x.s2p", 2); });
     };
     CHECK(error("# GHz S MA R 50\n1 1 2 3 4 5 6 7 x\n") == "x.s2p:2: \"x\" is not a number");
-    CHECK(error("# GHz Y MA R 50\n1 1 2 3 4 5 6 7 8\n").find("x.s2p:1:") == 0);
+    CHECK(error("# GHz X MA R 50\n1 1 2 3 4 5 6 7 8\n").find("x.s2p:1:") == 0);
     CHECK(error("2 1 0 1 0 1 0 1 0\n1 1 0 1 0 1 0 1 0\n") == "x.s2p:2: the frequencies must rise");
     CHECK(error("1 1 0 1 0\n").find("ends in the middle") != std::string::npos);
     CHECK(error("! nothing\n").find("no network data") != std::string::npos);

@@ -35,8 +35,16 @@ std::optional<std::size_t> axis_of(const ResultTable& table, const Parameters& p
 
 }  // namespace
 
-ResultCurve values_of(const ResultTable& table, const Parameters& p, bool exact) {
+void require_valid_rows(const ResultTable& table) {
     if (table.rows.empty()) fail_signal("there are no points to conclude from");
+    // Without a valid one there is no column of results to look for.
+    const auto valid = [](const ResultTable::Row& row) { return row.invalid.empty(); };
+    if (std::none_of(table.rows.begin(), table.rows.end(), valid))
+        fail_signal("no point is valid; " + table.rows.front().point + ": " + table.rows.front().invalid);
+}
+
+ResultCurve values_of(const ResultTable& table, const Parameters& p, bool exact) {
+    require_valid_rows(table);
     const std::size_t result = chosen(table.results, p.text("result"), "result");
     const auto axis = axis_of(table, p);
     ResultCurve out;

@@ -29,6 +29,9 @@ struct ResultCurve {
     std::vector<ResultPoint> points;  // in the order of the table
 };
 
+// Throws Error(signal) for a table without a valid point.
+void require_valid_rows(const ResultTable& table);
+
 // The result that the parameters name. Throws Error(input) for one that the table does not have, and
 // Error(signal) when a point is not valid or has no such result: what is concluded from some of the points is
 // no conclusion about all. `exact`: bounds are refused too.

@@ -70,6 +70,7 @@ std::size_t column_named(const std::vector<ResultTable::Column>& columns, const 
 std::vector<DieValue> dies_of(const ResultTable& table, const WaferMap& map, const Parameters& p,
                               Unit& unit) {
     if (table.axes.empty()) fail_input("the points have no axis of dies");
+    require_valid_rows(table);
     const std::size_t axis = p.text("over").empty() ? 0 : column_named(table.axes, p.text("over"), "axis");
     if (p.text("result").empty() && table.results.size() != 1)
         fail_input("which result is meant? Give the parameter result");

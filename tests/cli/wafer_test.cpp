@@ -1,0 +1,233 @@
+// A wafer from the choice of a level to its map, through the program: the demo's campaign on fewer dies, and
+// what goes wrong with it.
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "lab/tally/tally.hpp"
+#include "tests/about.hpp"
+#include "tests/cli/program.hpp"
+
+using namespace rt::lab;
+
+namespace {
+
+// The demo with a map of seven dies: one dead, one lost, one whose first touch-down makes no contact, one
+// that stands out, and with fewer frequencies.
+class Probes {
+  public:
+    Probes() {
+        for (const auto& file :
+             std::filesystem::directory_iterator(std::filesystem::path(RT_SOURCE) / "demo/wafer"))
+            folder.write(file.path().filename().string(), read_file(file.path()));
+        const std::string map = read_file(folder / "wafer.toml");
+        const auto from = map.find("dies = ["), to = map.find(']', from);
+        folder.write("wafer.toml",
+                     map.substr(0, from) + "dies = [\"...xx..\", \"...xxx.\", \"...Rx..\"" + map.substr(to));
+        change("simulated-wafer.toml", "[\"4,2\"]", "[\"4,2\"]");
+        change("simulated-wafer.toml", "[\"1,4\"]", "[\"4,1\"]");
+        change("simulated-wafer.toml", "[\"2,1\"]", "[\"3,1\"]");
+        change("simulated-wafer.toml", "[\"6,3\"]", "[\"5,1\"]");
+        for (int i = 0; i < 8; ++i) {
+            const std::string text = read_file(folder / "campaign.toml");
+            if (text.find("points = 80") == std::string::npos) break;
+            change("campaign.toml", "points = 80", "points = 40");
+            change("campaign.toml", "start = \"0.5 GHz\"", "start = \"1 GHz\"");
+        }
+        for (int i = 0; i < 3; ++i) change("campaign.toml", "\"3,3\"", "\"3,2\"");
+    }
+    void change(const std::string& file, const std::string& from, const std::string& to) {
+        std::string text = read_file(folder / file);
+        const auto at = text.find(from);
+        REQUIRE_MESSAGE(at != std::string::npos, file << ": " << from);
+        folder.write(file, text.replace(at, from.size(), to));
+    }
+    Said run(std::vector<std::string> more = {}) {
+        std::vector<std::string> arguments{"run",         "campaign.toml", "--unattended",
+                                           "--no-report", "--out",         "run"};
+        arguments.insert(arguments.end(), more.begin(), more.end());
+        return rare_tally(folder.path(), arguments);
+    }
+    RunRecord record() const { return Tally::open(folder / "run").read(); }
+    Said said(std::vector<std::string> arguments) { return rare_tally(folder.path(), arguments); }
+
+    TestFolder folder;
+};
+
+const PointRecord& last_of(const RunRecord& run, const std::string& test, const std::string& label = "") {
+    const PointRecord* found = nullptr;
+    for (const auto& point : run.points) {
+        if (point.test == test && point.standing == Standing::valid &&
+            (label.empty() || point.label == label))
+            found = &point;
+    }
+    REQUIRE_MESSAGE(found, test << " " << label);
+    return *found;
+}
+
+double result_of(const PointRecord& point, const char* name) {
+    const rt::Result* result = point.find_result(name);
+    REQUIRE_MESSAGE(result, name << ": " << point.invalid);
+    return result->value.value;
+}
+
+std::size_t passes(const RunRecord& run, const std::string& test) {
+    std::size_t count = 0;
+    for (const auto& point : run.points) {
+        if (point.test != test || point.standing != Standing::valid) continue;
+        for (const auto& finding : point.findings)
+            count += finding.verdict == rt::Verdict::pass || finding.verdict == rt::Verdict::marginal;
+    }
+    return count;
+}
+
+}  // namespace
+
+TEST_CASE("a wafer is measured from its level to its map, and the same again from what was kept") {
+    Probes probes;
+    const Said said = probes.run();
+    CAPTURE(said.err);
+    REQUIRE(said.code == 4);  // a dead die and one without contact have no verdict
+    const RunRecord run = probes.record();
+    CHECK(result_of(last_of(run, "verification"), "worst_vector_difference") < 0.02);
+    // The search ends where the wide device's current changes by 0.5 %: -12 dBm and 3 dB of 1 % in 10 dB.
+    CHECK(result_of(last_of(run, "highest-level"), "highest_level") == within(2, -13));
+    // What the simulation has at the middle: gm / (2 pi C) of its transistor without pads,
+    // 12 % less than in the middle.
+    const double middle = result_of(last_of(run, "amplifiers", "die=3,2"), "transition_frequency");
+    CHECK(middle == within(4e9, 114e9));
+    CHECK(last_of(run, "amplifiers", "die=3,1").invalid.empty());  // the second touch-down
+    CHECK(contains(last_of(run, "amplifiers", "die=5,1").invalid, "contact"));
+    CHECK(contains(last_of(run, "amplifiers", "die=4,1").invalid, "contact"));
+    const PointRecord& wafer = last_of(run, "wafer");
+    CHECK(result_of(wafer, "lost") == 2);
+    CHECK(wafer.find_result("yield")->known == rt::Known::at_least);
+    // Raw data was kept, and corrected data beside it.
+    const PointRecord& open = last_of(run, "open", "die=3,2");
+    CHECK(open.capture.file.ends_with(".s2p"));
+    CHECK(open.handed_on().file.ends_with("-made.ts"));
+    CHECK(contains(read_file(probes.folder / "run" / open.handed_on().file),
+                   "! done: corrected by open, short, load and thru"));
+    CHECK(probes.said({"verify", "run"}).code == 0);
+    const Said again = probes.said({"judge", "run", "--captures"});
+    CAPTURE(again.out);
+    CHECK(contains(again.out, "0 differ"));
+    const Said report = probes.said({"report", "run"});
+    CHECK(report.code == 0);
+    CHECK(std::filesystem::exists(probes.folder / "run/report/report.html"));
+    bool map = false;
+    for (const auto& file : std::filesystem::directory_iterator(probes.folder / "run/report/figures"))
+        map = map || contains(file.path().string(), "map");
+    CHECK(map);
+}
+
+TEST_CASE("nothing passes by a calibration that cannot be right") {
+    SUBCASE("open and short of the substrate swapped") {
+        Probes probes;
+        probes.change("campaign.toml", "input = \"open\"\nsettings = { \"stage.device\" = \"open\" }",
+                      "input = \"open\"\nsettings = { \"stage.device\" = \"short\" }");
+        probes.change("campaign.toml", "input = \"short\"\nsettings = { \"stage.device\" = \"short\" }",
+                      "input = \"short\"\nsettings = { \"stage.device\" = \"open\" }");
+        CHECK(probes.run().code == 4);
+        CHECK(contains(last_of(probes.record(), "calibration").invalid, "swapped"));
+        CHECK(passes(probes.record(), "verification") + passes(probes.record(), "amplifiers") == 0);
+    }
+    SUBCASE("the thru left out") {
+        Probes probes;
+        probes.change("campaign.toml", "settings = { \"stage.device\" = \"thru\" }",
+                      "settings = { \"stage.device\" = \"thru\", \"stage.contact\" = \"UP\" }");
+        CHECK(probes.run().code == 4);
+        CHECK(contains(last_of(probes.record(), "calibration").invalid, "not connected"));
+        CHECK(passes(probes.record(), "amplifiers") == 0);
+    }
+    SUBCASE("another attenuator for the wafer") {
+        Probes probes;
+        probes.change("campaign.toml", "settings = { \"stage.device\" = \"amplifier\",",
+                      "settings = { \"analyser.attenuation\" = \"0 dB\", \"stage.device\" = \"amplifier\",");
+        CHECK(probes.run().code == 4);
+        CHECK(contains(last_of(probes.record(), "amplifiers", "die=3,2").invalid, "source attenuator"));
+        CHECK(passes(probes.record(), "amplifiers") == 0);
+    }
+    SUBCASE("a bias that a compliance holds") {
+        Probes probes;
+        probes.change("campaign.toml", "\"bias.output_limit\" = \"50 mA\"",
+                      "\"bias.output_limit\" = \"1 mA\"");
+        CHECK(probes.run().code == 4);
+        CHECK(contains(last_of(probes.record(), "amplifiers", "die=3,2").invalid, "compliance"));
+        CHECK(passes(probes.record(), "amplifiers") == 0);
+    }
+}
+
+TEST_CASE("an analyser that drifts loses the verdicts since the last good look at the open") {
+    Probes probes;
+    probes.change("simulated-wafer.toml", "crosstalk = \"-70 dB\"",
+                  "crosstalk = \"-70 dB\"\ndrift = \"60 dB\"");
+    for (int i = 0; i < 2; ++i) probes.change("campaign.toml", "every_points = 40", "every_points = 4");
+    probes.run();
+    const RunRecord run = probes.record();
+    std::size_t voided = 0;
+    for (const auto& point : run.points)
+        voided += point.standing == Standing::voided || point.standing == Standing::superseded;
+    CHECK(voided > 0);
+    CHECK(std::any_of(run.events.begin(), run.events.end(),
+                      [](const EventRecord& e) { return contains(e.text, "marker_1_magnitude"); }));
+}
+
+TEST_CASE("error terms of one run correct data of a later one, by file") {
+    Probes probes;
+    probes.run({"--only", "calibration"});
+    const RunRecord run = probes.record();
+    const std::string terms = last_of(run, "calibration").handed_on().file;
+    probes.folder.write("terms.csv", read_file(probes.folder / "run" / terms));
+    probes.folder.write(
+        "later.toml",
+        "[campaign]\ntitle = \"l\"\nbench = \"bench.toml\"\nrulebooks = [\"limits.toml\"]\n"
+        "[campaign.settings]\n\"stage.contact\" = \"DOWN\"\n\"analyser.power\" = \"-20 "
+        "dBm\"\n\"analyser.attenuation\" = \"10 dB\"\n"
+        "[unit]\nmaker = \"N\"\nmodel = \"T\"\nserial = \"1\"\n"
+        "[[test]]\nname = \"line\"\nprocedure = \"network.verification\"\ninstrument = \"analyser\"\n"
+        "settings = { \"stage.die\" = \"kit\", \"stage.device\" = \"line\" }\n"
+        "inputs = { terms = \"file:terms.csv\", kit = \"file:kit.toml\" }\n"
+        "parameters = { start = \"1 GHz\", stop = \"40 GHz\", points = 40, bandwidth = \"100 Hz\", data = "
+        "\"raw\" }\n"
+        "[[test.judge]]\nrule = \"northhaven-ta1/verification\"\n");
+    const Said said = probes.said({"run", "later.toml", "--unattended", "--no-report", "--out", "later"});
+    CAPTURE(said.err);
+    CHECK(said.code == 0);
+    CHECK(probes.said({"verify", "later"}).code == 0);
+    // The copies of the run are enough, and one that was altered shows.
+    std::filesystem::remove(probes.folder / "terms.csv");
+    CHECK(contains(probes.said({"judge", "later", "--captures"}).out, "0 differ"));
+    // A file of another kind is named before anything moves.
+    probes.folder.write("terms.csv", "frequency [MHz],level [dBm]\n1,2\n2,3\n");
+    const Said wrong = probes.said({"check", "later.toml"});
+    CHECK(wrong.code == 2);
+    CHECK(contains(wrong.err, "the input terms must be error-terms, terms.csv gives spectrum"));
+}
+
+TEST_CASE("maps, kits and inputs that cannot be are refused with their line") {
+    Probes probes;
+    const auto refused = [&](const std::string& file, const std::string& from, const std::string& to) {
+        const std::string before = read_file(probes.folder / file);
+        probes.change(file, from, to);
+        const Said said = probes.said({"check", "campaign.toml"});
+        probes.folder.write(file, before);
+        CHECK(said.code == 2);
+        CHECK(lines(said.err) <= 1);
+        return said.err;
+    };
+    CHECK(contains(refused("wafer.toml", "...Rx", "...xx"), "has no reference die"));
+    CHECK(contains(refused("wafer.toml", "...xxx.", "...xRx."), "has 2 reference dies"));
+    CHECK(contains(refused("wafer.toml", "...xxx.", "...x?x."), "write '.', 'o', 'x', 'R' or 'r'"));
+    CHECK(contains(refused("wafer.toml", "pitch_x = \"1.2 mm\"", "pitch_x = \"0 mm\""), "must be above 0"));
+    CHECK(contains(refused("kit.toml", "name = \"open\"", "name = \"opn\""), "did you mean"));
+    CHECK(contains(refused("kit.toml", "capacitance = [\"-6.5e-15\"]", "inductance = [\"1\"]"),
+                   "is of a short or a load only"));
+    CHECK(contains(refused("campaign.toml", "map = \"file:wafer.toml\"", "map = \"file:kit.toml\""),
+                   "must be wafer-map"));
+    CHECK(contains(refused("campaign.toml", "kit = \"file:kit.toml\"", "kit = \"file:lost.toml\""),
+                   "lost.toml"));
+    CHECK(contains(
+        refused("campaign.toml", "terms = \"test:calibration\", kit", "terms = \"file:kit.toml\", kit"),
+        "must be error-terms"));
+}
