@@ -18,7 +18,10 @@ inline void copy_shipped(const std::filesystem::path& from, const std::filesyste
             fail_input((to / name).string(), "exists already and is never overwritten: name another folder");
         }
     }
-    for (const auto& name : names) write_file(to / name, read_file(from / name));
+    for (const auto& name : names) {
+        make_folder((to / name).parent_path());
+        write_file(to / name, read_file(from / name));
+    }
 }
 
 }  // namespace rt::cli

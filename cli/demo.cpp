@@ -26,6 +26,8 @@ constexpr std::array demos{
          "serial link over three cables: eye, mask, jitter; a two-wire bus with a late bit", false},
     Demo{"ports", "ports", "ports.toml",
          "wired ports: distortion with its disturber, droop, return loss, a USB handshake", false},
+    Demo{"wafer", "probes", "wafer/campaign.toml",
+         "a wafer under probes: level, calibration, every die between its dummies, yield and its map", false},
     Demo{"radio", "run", "campaign.toml",
          "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
          "carries on, "
@@ -88,7 +90,8 @@ ExitCode perform_demo(const Call& call) {
                  {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
                   "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
                   "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml", "laboratory.svg",
-                  "certificate.md.mustache"});
+                  "certificate.md.mustache", "wafer/campaign.toml", "wafer/bench.toml", "wafer/kit.toml",
+                  "wafer/limits.toml", "wafer/simulated-wafer.toml", "wafer/wafer.toml"});
     if (only) return show(call, *only, folder, true);
     ExitCode code = ExitCode::passed;
     std::vector<std::filesystem::path> all;
@@ -102,7 +105,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall four runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall five runs in one report: " + joined.html.string());
     return code;
 }
 

@@ -70,9 +70,9 @@ Wafer::Currents Stage::probe_currents() const {
     return wafer ? wafer->currents(probes_, bias_, signal_dbm_) : Wafer::Currents{};
 }
 
-Two Stage::probed(double hz) const {
+std::function<Two(double)> Stage::probed() const {
     const Lock lock(mutex_);
-    return unit_->surroundings().wafer->scattering(probes_, bias_, hz, signal_dbm_);
+    return unit_->surroundings().wafer->scattering(probes_, bias_, signal_dbm_);
 }
 
 bool Stage::powered() const {

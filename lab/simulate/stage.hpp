@@ -64,7 +64,7 @@ class Stage {
 
     // At the probes: currents there, and what a network analyser sees.
     Wafer::Currents probe_currents() const;
-    Two probed(double hz) const;
+    std::function<Two(double hz)> probed() const;
 
     // Equal text means equal emission, drift apart.
     std::string state_text() const;

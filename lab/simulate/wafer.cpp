@@ -62,6 +62,7 @@ Wafer read_wafer(const ConfigSection& section) {
     section.at("kit", [&] {
         out.kit = parse_kit(read_file(beside / section.text("kit")), beside / section.text("kit"));
     });
+    for (const auto& die : out.map.dies) out.edge_m_ = std::max(out.edge_m_, out.map.radius_m(die));
     out.gradient = section.quantity_or("gradient", 0) / 100;
     out.outliers = section.texts("outliers"), out.dead = section.texts("dead");
     out.first_touch = section.texts("first_touch"), out.lost = section.texts("lost");
@@ -87,9 +88,7 @@ bool Wafer::touches(const ProbePlace& place) const {
 Wafer::Transistor Wafer::transistor_at(const ProbePlace& place) const {
     Transistor out{0.12, 0.35};
     if (const auto* die = map.find(place.die)) {
-        double edge = 0;
-        for (const auto& other : map.dies) edge = std::max(edge, map.radius_m(other));
-        const double share = edge > 0 ? map.radius_m(*die) / edge : 0;
+        const double share = edge_m_ > 0 ? map.radius_m(*die) / edge_m_ : 0;
         // A little of its own for each die, the same on each day.
         const double own = std::sin(12.9898 * die->column + 78.233 * die->row) * 0.01;
         out.beta *= 1 - gradient * share * share + own;
@@ -140,27 +139,30 @@ Wafer::Currents Wafer::currents(const ProbePlace& place, const ProbeBias& bias,
     return out;
 }
 
-Two Wafer::scattering(const ProbePlace& place, const ProbeBias& bias, double hz,
-                      std::optional<double> rf_dbm) const {
-    const Two open_air{std::polar(0.999, -two_pi * hz * 0.3e-12), 1e-4, 1e-4,
-                       std::polar(0.999, -two_pi * hz * 0.3e-12)};
-    if (!touches(place)) return open_air;
+std::function<Two(double)> Wafer::scattering(const ProbePlace& place, const ProbeBias& bias,
+                                             std::optional<double> rf_dbm) const {
+    const auto air = [](double hz) {
+        const Complex g = std::polar(0.999, -two_pi * hz * 0.3e-12);
+        return Two{g, 1e-4, 1e-4, g};
+    };
+    if (!touches(place)) return air;
     if (place.die == "kit") {
         const Standard* one = kit.find(place.device, 1);
         if (!one) one = kit.find(place.device, 0);
-        if (!one) return open_air;
-        if (one->kind == StandardKind::thru || one->kind == StandardKind::line)
-            return transmission_of(*one, hz, kit.reference_ohm);
+        if (!one) return air;
         Standard as = *one;
         if (as.kind == StandardKind::reflect) as.kind = StandardKind::short_circuit;
-        const Complex g = reflection_of(as, hz, kit.reference_ohm);
-        return {g, 0, 0, g};
+        const double ohm = kit.reference_ohm;
+        if (as.kind == StandardKind::thru || as.kind == StandardKind::line)
+            return [as, ohm](double hz) { return transmission_of(as, hz, ohm); };
+        return [as, ohm](double hz) {
+            const Complex g = reflection_of(as, hz, ohm);
+            return Two{g, 0, 0, g};
+        };
     }
-    const auto scattering_with = [&](const Two& inner) {
-        return scattering_of_admittance(pads(hz) + inverse(leads(hz) + inverse(inner)), 50);
-    };
-    if (place.device == "open") return scattering_of_admittance(pads(hz), 50);
-    if (place.device == "short") return scattering_of_admittance(pads(hz) + inverse(leads(hz)), 50);
+    if (place.device == "open") return [](double hz) { return scattering_of_admittance(pads(hz), 50); };
+    if (place.device == "short")
+        return [](double hz) { return scattering_of_admittance(pads(hz) + inverse(leads(hz)), 50); };
     const Transistor t = transistor_at(place);
     // Small signal by differences of the currents.
     const auto current = [&](double input, double output) {
@@ -169,20 +171,21 @@ Two Wafer::scattering(const ProbePlace& place, const ProbeBias& bias, double hz,
         return bias.on ? currents(place, at, rf_dbm).output_a : 0.0;
     };
     constexpr double step = 1e-3;
-    const double gm =
-        (current(bias.input_v + step, bias.output_v) - current(bias.input_v - step, bias.output_v)) /
-        (2 * step);
-    const double gds = std::max(
-        1e-5, (current(bias.input_v, bias.output_v + step) - current(bias.input_v, bias.output_v - step)) /
-                  (2 * step));
-    const Complex s(0, two_pi * hz);
+    const double gm = (current(bias.input_v + step, bias.output_v) - current(bias.input_v - step, bias.output_v)) /
+                      (2 * step);
+    const double gds = std::max(1e-5, (current(bias.input_v, bias.output_v + step) -
+                                       current(bias.input_v, bias.output_v - step)) /
+                                          (2 * step));
     const double width = t.width;
-    const double input_f = 70e-15 * width, feedback_f = 9e-15 * width, output_f = 25e-15 * width;
-    const Two inner{s * (input_f + feedback_f) + 1e-6, -s * feedback_f,
-                    gm * std::exp(-s * 0.4e-12) - s * feedback_f, gds + s * (output_f + feedback_f)};
-    Two z = inverse(inner);
-    z.a += 5.0 / width;
-    return scattering_with(inverse(z));
+    return [gm, gds, width](double hz) {
+        const Complex s(0, two_pi * hz);
+        const double input_f = 70e-15 * width, feedback_f = 9e-15 * width, output_f = 25e-15 * width;
+        const Two inner{s * (input_f + feedback_f) + 1e-6, -s * feedback_f,
+                        gm * std::exp(-s * 0.4e-12) - s * feedback_f, gds + s * (output_f + feedback_f)};
+        Two z = inverse(inner);
+        z.a += 5.0 / width;
+        return scattering_of_admittance(pads(hz) + inverse(leads(hz) + z), 50);
+    };
 }
 
 ProbeBoxes probe_boxes(double hz, double attenuator_db, double drift) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -41,9 +42,10 @@ struct Wafer {
     double crosstalk = 0;
 
     bool touches(const ProbePlace& place) const;
-    // What stands at the place, with its pads, on 50 ohm. `rf_dbm` is the level of the signal, if it is on.
-    Two scattering(const ProbePlace& place, const ProbeBias& bias, double hz,
-                   std::optional<double> rf_dbm) const;
+    // What stands at the place, with its pads, on 50 ohm, by frequency. `rf_dbm` is the level of the signal, if it
+    // is on.
+    std::function<Two(double hz)> scattering(const ProbePlace& place, const ProbeBias& bias,
+                                             std::optional<double> rf_dbm) const;
     struct Currents {
         double input_a = 0, output_a = 0, output_v = 0;
         bool input_limited = false, output_limited = false;
@@ -56,6 +58,8 @@ struct Wafer {
         bool dead = false;
     };
     Transistor transistor_at(const ProbePlace& place) const;
+    double edge_m_ = 0;  // the outermost die
+    friend Wafer read_wafer(const ConfigSection& section);
 };
 
 Wafer read_wafer(const ConfigSection& section);

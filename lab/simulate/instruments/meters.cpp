@@ -221,10 +221,11 @@ void SimulatedNetworkAnalyser::sweep_wafer() {
     const double drift = wafer.drift_per_hour * stage_->seconds() / 3600;
     Random random(seed_of(*stage_, wire_from_, sweeps_++));
     trace_.clear();
+    const auto device = stage_->probed();
     for (double i = 0; i < points_; ++i) {
         const double hz = start_hz_ + (stop_hz_ - start_hz_) * i / (points_ - 1);
         const ProbeBoxes boxes = probe_boxes(hz, attenuation_db_, drift);
-        const Two actual = stage_->probed(hz);
+        const Two actual = device(hz);
         const Two seen = corrected_ ? actual : boxes.read(actual, wafer.crosstalk);
         const Complex all[]{seen.a, seen.b, seen.c, seen.d, boxes.forward, boxes.backward};
         const Complex value = output_ ? all[parameter_] : Complex(0);
