@@ -172,6 +172,8 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
     for (std::size_t i = 0; i < searched.size(); ++i)
         out.push_back(folder.draw(searched[i], stem + "-maximum-" + std::to_string(i + 1)));
     const std::string title = point.test + ": " + point.label;
+    for (const auto& map : outcome.maps)
+        out.push_back(folder.draw(die_figure(map, title), stem + "-" + slug(map.name)));
     // Single readings stand in the figure of their test.
     for (const auto& trace : outcome.traces) {
         if (trace.x.empty() || trace.spots) continue;
@@ -179,13 +181,12 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
         const bool first = &trace == &outcome.traces.front();
         Figure figure = trace_figure(trace, title, rules, point.findings);
         // A curve of single points: each is marked.
-        if (run.concluded(point)) figure.curves.front().role = CurveRole::sweep;
+        if (run.concluded(point) && figure.curves.front().role == CurveRole::trace)
+            figure.curves.front().role = CurveRole::sweep;
         out.push_back(folder.draw(std::move(figure), stem + (first ? "" : "-" + slug(trace.name))));
     }
     for (const auto& raster : outcome.rasters)
         out.push_back(folder.draw(raster_figure(raster, title), stem + "-" + slug(raster.name)));
-    for (const auto& map : outcome.maps)
-        out.push_back(folder.draw(die_figure(map, title), stem + "-" + slug(map.name)));
 }
 
 }  // namespace

@@ -117,6 +117,11 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     CHECK(short_cable("high") == about(std::hypot(2.2e-12, 1.73e-12)).epsilon(0.12));
     for (const auto& [point, valid] : values_of(link, "data_valid_greatest"))
         CHECK(valid == about(0.35e-6 + 0.76e-6).epsilon(0.2));
+    // The wafer: two dies at the edge fail, one is dead and one without contact.
+    const auto wafer =
+        nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/probes/report/results.json"));
+    CHECK(wafer["counts"]["FAIL"] == 2);
+    CHECK(wafer["counts"]["NONE"] == 4);
     // The wired ports: the compressing stage distorts, the unit suspends too late.
     const auto ports =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/ports/report/results.json"));
@@ -147,7 +152,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     // Each by its name, too.
     const Said list = rare_tally(folder.path(), {"demo", "--list"});
     for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
-    CHECK(lines(list.out) == 4);
+    CHECK(lines(list.out) == 5);
     const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
     CHECK(unknown.code == 2);
     CHECK(contains(unknown.err, "did you mean \"chamber\"?"));

@@ -2,7 +2,7 @@
 // what goes wrong with it.
 #include <doctest/doctest.h>
 
-#include <nlohmann/json.hpp>
+#include <map>
 
 #include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
@@ -230,4 +230,54 @@ TEST_CASE("maps, kits and inputs that cannot be are refused with their line") {
     CHECK(contains(
         refused("campaign.toml", "terms = \"test:calibration\", kit", "terms = \"file:kit.toml\", kit"),
         "must be error-terms"));
+}
+
+TEST_CASE("no fault of the probe station makes a PASS of something else") {
+    // What passes must have the undisturbed value.
+    const std::vector<std::string> only{"--only", "calibration", "--only", "verification", "--only",   "open",
+                                        "--only", "short",       "--only", "amplifiers",   "--no-live"};
+    const auto values = [](const RunRecord& run) {
+        std::map<std::string, double> out;
+        for (const auto& point : run.points) {
+            if (point.standing != Standing::valid) continue;
+            for (const auto& f : point.findings) {
+                const bool passes = f.verdict == rt::Verdict::pass || f.verdict == rt::Verdict::marginal;
+                if (passes) out[point.test + point.label + f.rule] = *f.value;
+            }
+        }
+        return out;
+    };
+    Probes probes;
+    const std::string bench = read_file(probes.folder / "bench.toml");
+    probes.run(only);
+    const auto truth = values(probes.record());
+    REQUIRE(truth.size() > 8);
+    std::uint64_t draw = 11;
+    std::size_t runs = 0, touched = 0;
+    for (const std::string role : {"analyser", "bias", "stage"}) {
+        for (const std::string kind : {"restart", "panel", "swap", "cut", "another-value"}) {
+            draw = draw * 6364136223846793005u + 1442695040888963407u;
+            std::string quick = bench;
+            for (std::size_t at = 0; (at = quick.find("\"30 s\"", at)) != std::string::npos;)
+                quick.replace(at, 6, "\"1 s\"");
+            const std::string fault = "[[simulation.fault]]\nrole = \"" + role + "\"\nkind = \"" + kind +
+                                      "\"\nafter = " + std::to_string(1 + (draw >> 33) % 60) + "\n";
+            probes.folder.write("bench.toml", quick + "\n" + fault);
+            std::filesystem::remove_all(probes.folder / "run");
+            CAPTURE(fault);
+            const Said said = probes.run(only);
+            CHECK_MESSAGE((said.code == 0 || said.code == 3 || said.code == 4), said.err);
+            ++runs;
+            const auto now = values(probes.record());
+            touched += now.size() != truth.size() || said.code == 3 || !probes.record().events.empty();
+            for (const auto& [name, value] : now) {
+                CAPTURE(name);
+                REQUIRE(truth.contains(name));
+                // Noise of another draw: 0.5 GHz of 115 GHz, 0.003 of the line.
+                CHECK(std::abs(value - truth.at(name)) < 0.01 * std::abs(truth.at(name)) + 0.02);
+            }
+        }
+    }
+    CHECK(runs == 15);
+    CHECK(touched > 8);
 }

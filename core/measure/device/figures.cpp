@@ -107,7 +107,7 @@ void add_unity(Outcome& outcome, const char* name, const char* slope_name, const
     const auto unity = unity_gain(hz, ratio, from, to);
     if (!unity) {
         outcome.notes.push_back(std::string("no ") + name +
-                                ": fewer than three frequencies in the range, or no gain there");
+                                ": fewer than three frequencies in the range, or none at some of them");
         return;
     }
     if (slope_name) outcome.add(slope_name, unity->slope_db, Unit::db);

@@ -169,7 +169,6 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
     outcome.deviations.insert(outcome.deviations.end(), terms.deviations.begin(), terms.deviations.end());
     outcome.notes.push_back(std::string("method: ") + name(options.method) + ", kit " + kit.title +
                             (kit.serial.empty() ? "" : " " + kit.serial));
-    outcome.add("standards", static_cast<double>(readings.size()), Unit::count);
     terms.method += " (" + kit.title + (kit.serial.empty() ? "" : " " + kit.serial) + ")";
     double directivity_most = -300, source_most = -300, load_most = -300, tracking_least = 300;
     const std::size_t first = terms.ports == 1 && terms.port == 2 ? 1 : 0,
@@ -202,6 +201,7 @@ Outcome measure_calibration(Inputs inputs, const Parameters& p) {
     outcome.add("largest_source_match", source_most, Unit::db);
     if (terms.ports == 2) outcome.add("largest_load_match", load_most, Unit::db);
     outcome.add("least_tracking", tracking_least, Unit::db);
+    outcome.add("standards", static_cast<double>(readings.size()), Unit::count);
     if (terms.distrust) outcome.invalid = *terms.distrust;
     outcome.made = std::move(terms);
     return outcome;

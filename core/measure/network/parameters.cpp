@@ -378,8 +378,6 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     std::vector<double> db, degrees = unwrapped(values);
     for (const auto& v : values) db.push_back(20 * std::log10(std::max(std::abs(v), 1e-15)));
     for (auto& phase : degrees) phase *= to_degrees;
-    outcome.add("ports", static_cast<double>(n.ports), Unit::count);
-    outcome.add("points", static_cast<double>(n.frequency_hz.size()), Unit::count);
     add_band(outcome, shown, db, down);
     Trace magnitude = curve("magnitude", "", shown, std::move(db), Unit::db);
     magnitude.title = name.text + ", magnitude";
@@ -393,6 +391,8 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     add_delay(outcome, shown, values, static_cast<std::size_t>(aperture));
     add_impedance(outcome, shown, name, values);
     add_quality(outcome, n);
+    outcome.add("ports", static_cast<double>(n.ports), Unit::count);
+    outcome.add("points", static_cast<double>(n.frequency_hz.size()), Unit::count);
     add_markers(outcome, shown, name, markers_of(p));
     add_noise(outcome, n);
     if (!shown.uncertainty.empty()) {

@@ -112,4 +112,32 @@
     button.addEventListener("click", function () { figure.plot ? close(figure, button) : open(figure, button); });
     figure.appendChild(button);
   });
+  // Planes, maps and eyes have no axis to read along: they are looked at more closely.
+  document.querySelectorAll("figure:not(.readable) > img").forEach(function (img) {
+    var size = 1, frame = document.createElement("div");
+    frame.className = "closer";
+    img.parentNode.insertBefore(frame, img); frame.appendChild(img);
+    frame.tabIndex = 0; frame.title = "Double click or + to look closer, - back, 0 everything, arrow keys to move";
+    function show(to, x, y) {
+      var left = x == null ? frame.clientWidth / 2 : x, top = y == null ? frame.clientHeight / 2 : y;
+      var at = [(frame.scrollLeft + left) / size, (frame.scrollTop + top) / size];
+      size = Math.max(1, Math.min(16, to));
+      img.style.width = size > 1 ? 100 * size + "%" : ""; img.style.maxWidth = size > 1 ? "none" : ""; img.style.height = size > 1 ? "auto" : "";
+      frame.scrollLeft = at[0] * size - left; frame.scrollTop = at[1] * size - top;
+    }
+    frame.addEventListener("dblclick", function (e) {
+      if (size === 1) frame.style.height = frame.clientHeight + "px";
+      var box = frame.getBoundingClientRect();
+      show(size >= 8 ? 1 : size * 2, e.clientX - box.left, e.clientY - box.top);
+      e.preventDefault();
+    });
+    frame.addEventListener("keydown", function (e) {
+      if (size === 1) frame.style.height = frame.clientHeight + "px";
+      if (e.key === "+" || e.key === "=") show(size * 2);
+      else if (e.key === "-") show(size / 2);
+      else if (e.key === "0") show(1);
+      else return;
+      e.preventDefault();
+    });
+  });
 })();
