@@ -84,6 +84,11 @@ Outcome run(const Procedure& procedure, Inputs inputs, const Parameters& paramet
 
 Outcome measure(const Procedure& procedure, Inputs inputs, const Parameters& parameters) {
     inputs.require(procedure.inputs, procedure.name);
+    if (procedure.require_named) {
+        std::set<std::string> names;
+        for (const auto& input : inputs.all()) names.insert(input.name);
+        procedure.require_named(names);
+    }
     const Capture& first = inputs.all().front().capture;
     const auto doubt = doubt_of(inputs);
     const auto observed = observed_part_s(first, parameters);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <set>
 #include <optional>
 #include <span>
 #include <string>
@@ -55,6 +56,9 @@ struct Procedure {
     bool by_program = false;
     // The kind of capture that it makes for later tests (Outcome::made); null for none.
     const char* makes = nullptr;
+    // Throws Error(input) when inputs of these names are not enough for a result: known before anything is
+    // measured. Null when the required ones are.
+    void (*require_named)(const std::set<std::string>& names) = nullptr;
 
     bool gives(std::string_view product) const;
     // One of its results. Throws Error(input) with the nearest name.

@@ -30,6 +30,11 @@ void Stage::set_tone(const std::string& generator, Tone tone) {
     const Lock lock(mutex_);
     tones_[generator] = tone;
 }
+Stage::Tone Stage::tone(const std::string& generator) const {
+    const Lock lock(mutex_);
+    const auto at = tones_.find(generator);
+    return at == tones_.end() ? Tone{} : at->second;
+}
 void Stage::set_attenuation(const std::string& attenuator, double db) {
     const Lock lock(mutex_);
     attenuations_[attenuator] = db;

@@ -37,6 +37,7 @@ class Stage {
         bool on = false;
     };
     void set_tone(const std::string& generator, Tone tone);
+    Tone tone(const std::string& generator) const;
     void set_attenuation(const std::string& attenuator, double db);
     void set_supply(double volts, double limit_a, bool on);
     void set_angle(double degrees);

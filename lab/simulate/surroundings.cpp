@@ -303,6 +303,11 @@ Surroundings read_surroundings(const ConfigSection& root,
         out.loads.push_back(load);
     }
     if (const auto s = root.table("wafer", wafer_section)) out.wafer = read_wafer(*s);
+    if (const auto s = root.table("scalar", scalar_section)) {
+        out.scalar = read_scalar_bench(*s);
+        if (!settings.contains(out.scalar->setting))
+            s->fail("setting", "the unit has no setting " + in_quotes(out.scalar->setting));
+    }
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;

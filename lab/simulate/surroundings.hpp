@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/simulate/scalar_bench.hpp"
 #include "lab/simulate/wafer.hpp"
 
 namespace rt::lab {
@@ -132,6 +133,7 @@ struct Surroundings {
     std::vector<LinePair> pairs;
     std::vector<PairLoad> loads;
     std::optional<Wafer> wafer;
+    std::optional<ScalarBench> scalar;
 };
 
 // `root` is the file of a simulated unit, `settings` what it has.

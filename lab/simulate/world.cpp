@@ -85,6 +85,7 @@ constexpr std::array simulated_root_keys{
     KeyInfo{"pair", Key::tables, false, "lines that hold voltages one after the other"},
     KeyInfo{"load", Key::tables, false, "what ends its connectors"},
     KeyInfo{"wafer", Key::table, false, "a wafer under probes"},
+    KeyInfo{"scalar", Key::table, false, "a scalar network bench"},
 };
 constexpr SectionInfo simulated_root_section{"the file", "", simulated_root_keys};
 constexpr SectionInfo simulated_unit_section{"[unit]", "The simulated unit.", simulated_unit_keys};
@@ -92,7 +93,7 @@ constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiple
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
 constexpr SectionInfo simulated_fault_section{"[[fault]]", "A fault.", simulated_fault_keys};
-constexpr std::array<const SectionInfo*, 16> simulated_sections{&simulated_root_section,
+constexpr std::array<const SectionInfo*, 17> simulated_sections{&simulated_root_section,
                                                                 &simulated_unit_section,
                                                                 &line_section,
                                                                 &noise_section,
@@ -107,7 +108,7 @@ constexpr std::array<const SectionInfo*, 16> simulated_sections{&simulated_root_
                                                                 &bus_section,
                                                                 &pair_section,
                                                                 &load_section,
-                                                                &wafer_section};
+                                                                &wafer_section,         &scalar_section};
 
 }  // namespace
 

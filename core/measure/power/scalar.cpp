@@ -106,10 +106,9 @@ class Readings {
     bool low_ = false;
 };
 
-Outcome measure_insertion(Inputs inputs, const Parameters& p) {
-    Readings read(inputs, p, "power.insertion");
-    const bool thru = read.has("thru"), incident = read.has("incident"),
-               thru_incident = read.has("thru-incident");
+void require_insertion(const std::set<std::string>& names) {
+    const bool thru = names.contains("thru"), incident = names.contains("incident");
+    const bool thru_incident = names.contains("thru-incident");
     if (!thru && !incident)
         fail_input(
             "one sensor at the output tells no gain: give the input thru (the level with a thru in place), "
@@ -118,6 +117,23 @@ Outcome measure_insertion(Inputs inputs, const Parameters& p) {
     if (thru && incident != thru_incident)
         fail_input("the incident level is known for one of device and thru only: give both, or neither");
     if (!thru && thru_incident) fail_input("thru-incident without thru");
+}
+
+void require_reflection(const std::set<std::string>& names) {
+    if (!names.contains("open") || !names.contains("short"))
+        fail_input(
+            std::string("return loss needs what comes back from an open and from a short: give the input ") +
+            (names.contains("open") ? "short" : "open"));
+    const auto incident =
+        names.contains("incident") + names.contains("open-incident") + names.contains("short-incident");
+    if (incident != 0 && incident != 3)
+        fail_input("the incident level is known for some of device, open and short only: give all, or none");
+}
+
+Outcome measure_insertion(Inputs inputs, const Parameters& p) {
+    Readings read(inputs, p, "power.insertion");
+    const bool thru = read.has("thru"), incident = read.has("incident"),
+               thru_incident = read.has("thru-incident");
     // What goes in first: a dead source is told as such.
     const double in = incident ? read.dbm("incident") : 0;
     const double reference = thru ? read.dbm("thru") - (thru_incident ? read.dbm("thru-incident") : 0) : 0;
@@ -138,13 +154,7 @@ Outcome measure_insertion(Inputs inputs, const Parameters& p) {
 // Reference (|open| + |short|) / 2 in voltages: source match cancels to first order.
 Outcome measure_reflection(Inputs inputs, const Parameters& p) {
     Readings read(inputs, p, "power.return-loss");
-    if (!read.has("open") || !read.has("short"))
-        fail_input(
-            std::string("return loss needs what comes back from an open and from a short: give the input ") +
-            (read.has("open") ? "short" : "open"));
-    const int incident = read.has("incident") + read.has("open-incident") + read.has("short-incident");
-    if (incident != 0 && incident != 3)
-        fail_input("the incident level is known for some of device, open and short only: give all, or none");
+    const bool incident = read.has("incident");
     const auto voltage = [&](const char* name, const char* in, bool low) {
         const double level = incident ? read.dbm(in) : 0;
         return std::pow(10, (read.dbm(name, low) - level) / 20);
@@ -159,7 +169,7 @@ Outcome measure_reflection(Inputs inputs, const Parameters& p) {
         fail_signal(fmt::format("open and short come back {:.1f} dB apart: one of them was not connected",
                                 std::abs(apart)));
     const double reflection = device / ((open + closed) / 2);
-    if (reflection > 1.12)
+    if (reflection > 1.35)
         fail_signal(
             fmt::format("{:.2f} times what open and short reflect comes back: the source has changed since, "
                         "or the device radiates",
@@ -196,7 +206,10 @@ Procedure power_insertion() {
             nullptr,
             false,
             insertion_inputs,
-            measure_insertion};
+            measure_insertion,
+            false,
+            nullptr,
+            require_insertion};
 }
 
 Procedure power_return_loss() {
@@ -215,7 +228,10 @@ Procedure power_return_loss() {
         nullptr,
         false,
         reflection_inputs,
-        measure_reflection};
+        measure_reflection,
+        false,
+        nullptr,
+        require_reflection};
 }
 
 }  // namespace rt

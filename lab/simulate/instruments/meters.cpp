@@ -59,6 +59,11 @@ double SimulatedPowerMeter::read(int sensor) {
     const Emission emission = stage_->emission(end_ + number);
     for (const auto& line : emission.lines) power += milliwatt(line.level_dbm);
     for (const auto& carrier : emission.carriers) power += milliwatt(carrier.level_dbm);
+    if (const auto& scalar = stage_->unit().surroundings().scalar; scalar && scalar->port == end_) {
+        const auto tone = stage_->tone(scalar->source);
+        if (tone.on)
+            power += milliwatt(scalar->level_dbm(sensor, stage_->unit().get(scalar->setting), tone.frequency_hz, tone.level_dbm));
+    }
     constexpr double noise_mw = 0.2e-6, offset_mw = 3e-6, most_mw = 100;
     Random random(seed_of(*stage_, stage_->state_text() + end_, readings_++));
     power += noise_mw / std::sqrt(averages_) * random.normal() + (zeroed_ ? 0 : offset_mw);
