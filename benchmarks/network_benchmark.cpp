@@ -49,7 +49,8 @@ BENCHMARK(BM_read_once);
 void BM_correct_and_de_embed(benchmark::State& state) {
     const Network device = made(1), open = made(0.1);
     Network closed = made(0.1);
-    for (std::size_t i = 0; i < closed.s.size(); ++i) closed.s[i] = (i % 4 == 0 || i % 4 == 3 ? -0.9 : 0.02) + 0.1 * closed.s[i];
+    for (std::size_t i = 0; i < closed.s.size(); ++i)
+        closed.s[i] = (i % 4 == 0 || i % 4 == 3 ? -0.9 : 0.02) + 0.1 * closed.s[i];
     const ErrorTerms e = terms();
     for (auto _ : state) {
         const Network d = corrected(device, e);

@@ -87,11 +87,28 @@ ExitCode perform_demo(const Call& call) {
     const std::filesystem::path folder =
         call.flag("out") ? std::filesystem::path(call.text("out")) : free_folder();
     copy_shipped(share_folder() / "demo", folder,
-                 {"campaign.toml", "bench.toml", "skerry-2.toml", "network-n3.csv", "answers.toml",
-                  "answers-evening.toml", "chamber.toml", "chamber-bench.toml", "antenna-h2.csv", "link.toml",
-                  "link-bench.toml", "nrz-link.toml", "ports.toml", "ports-bench.toml", "laboratory.svg",
-                  "certificate.md.mustache", "wafer/campaign.toml", "wafer/bench.toml", "wafer/kit.toml",
-                  "wafer/limits.toml", "wafer/simulated-wafer.toml", "wafer/wafer.toml"});
+                 {"campaign.toml",
+                  "bench.toml",
+                  "skerry-2.toml",
+                  "network-n3.csv",
+                  "answers.toml",
+                  "answers-evening.toml",
+                  "chamber.toml",
+                  "chamber-bench.toml",
+                  "antenna-h2.csv",
+                  "link.toml",
+                  "link-bench.toml",
+                  "nrz-link.toml",
+                  "ports.toml",
+                  "ports-bench.toml",
+                  "laboratory.svg",
+                  "certificate.md.mustache",
+                  "wafer/campaign.toml",
+                  "wafer/bench.toml",
+                  "wafer/kit.toml",
+                  "wafer/limits.toml",
+                  "wafer/simulated-wafer.toml",
+                  "wafer/wafer.toml"});
     if (only) return show(call, *only, folder, true);
     ExitCode code = ExitCode::passed;
     std::vector<std::filesystem::path> all;

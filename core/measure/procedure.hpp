@@ -2,8 +2,8 @@
 #pragma once
 
 #include <functional>
-#include <set>
 #include <optional>
+#include <set>
 #include <span>
 #include <string>
 #include <string_view>

@@ -21,11 +21,16 @@ namespace rt {
 
 const char* name(CalibrationMethod method) {
     switch (method) {
-        case CalibrationMethod::one_port: return "open, short and load at one port";
-        case CalibrationMethod::two_port: return "open, short, load and thru";
-        case CalibrationMethod::unknown_thru: return "open, short, load and an unknown thru";
-        case CalibrationMethod::thru_reflect_line: return "thru, reflect and line";
-        case CalibrationMethod::line_reflect_match: return "line, reflect and match";
+        case CalibrationMethod::one_port:
+            return "open, short and load at one port";
+        case CalibrationMethod::two_port:
+            return "open, short, load and thru";
+        case CalibrationMethod::unknown_thru:
+            return "open, short, load and an unknown thru";
+        case CalibrationMethod::thru_reflect_line:
+            return "thru, reflect and line";
+        case CalibrationMethod::line_reflect_match:
+            return "line, reflect and match";
     }
     return "";
 }
@@ -50,10 +55,12 @@ class Calibration {
         const auto& first = readings.front();
         for (const auto& reading : readings) {
             require_same_grid(*first.data, first.text(), *reading.data, reading.text());
-            if (reading.data->ports > 2) fail_input(reading.text() + ": readings of one or two ports are calibrated");
+            if (reading.data->ports > 2)
+                fail_input(reading.text() + ": readings of one or two ports are calibrated");
             if (reading.port == 0 && reading.data->ports != 2)
                 fail_input(reading.text() + " must be measured in both directions: a two-port (.s2p)");
-            if (reading.data->ports == 2 && reading.port > 2) fail_input(reading.text() + ": there are ports 1 and 2");
+            if (reading.data->ports == 2 && reading.port > 2)
+                fail_input(reading.text() + ": there are ports 1 and 2");
         }
     }
 
@@ -104,13 +111,14 @@ class Calibration {
         for (const auto& reading : readings_) {
             if (reading.data->distrust && !out.distrust)
                 out.distrust = reading.text() + ": " + *reading.data->distrust;
-            const auto same = [&](std::optional<double>& all, const std::optional<double>& one, const char* what,
-                                  Unit unit) {
+            const auto same = [&](std::optional<double>& all, const std::optional<double>& one,
+                                  const char* what, Unit unit) {
                 if (!one) return;
                 if (all && *all != *one)
-                    fail_signal(fmt::format("{} was measured with the {} at {}, others at {}: one state for all "
-                                            "standards",
-                                            reading.text(), what, format({*one, unit}), format({*all, unit})));
+                    fail_signal(
+                        fmt::format("{} was measured with the {} at {}, others at {}: one state for all "
+                                    "standards",
+                                    reading.text(), what, format({*one, unit}), format({*all, unit})));
                 all = one;
             };
             same(out.attenuator_db, reading.data->attenuator_db, "source attenuator", Unit::db);
@@ -132,8 +140,7 @@ class Calibration {
                 continue;
             }
             // A thru that is not known needs no definition.
-            const bool unknown =
-                reading.name == "thru" && options_.method == CalibrationMethod::unknown_thru;
+            const bool unknown = reading.name == "thru" && options_.method == CalibrationMethod::unknown_thru;
             const Standard* standard = kit_.find(reading.name, reading.port);
             if (!standard && !unknown)
                 fail_input(fmt::format("the kit has no {}{}", reading.name,
@@ -162,7 +169,9 @@ class Calibration {
             need(count >= 3, fmt::format("three standards at port {}, there are {}", port, count));
         };
         switch (options_.method) {
-            case CalibrationMethod::one_port: three(options_.port); break;
+            case CalibrationMethod::one_port:
+                three(options_.port);
+                break;
             case CalibrationMethod::two_port:
             case CalibrationMethod::unknown_thru:
                 three(1), three(2);
@@ -186,7 +195,8 @@ class Calibration {
     }
 
     bool needs_switch() const {
-        return options_.method != CalibrationMethod::one_port && options_.method != CalibrationMethod::two_port;
+        return options_.method != CalibrationMethod::one_port &&
+               options_.method != CalibrationMethod::two_port;
     }
 
     Readings readings_here() const {
@@ -221,22 +231,25 @@ class Calibration {
             std::vector<double> share;
             for (std::size_t i = 0; i < known.reading->data->frequency_hz.size(); ++i) {
                 const Two m = two_at(*known.reading->data, i);
-                const Complex one = reflect_[0]->reading->at(i) - m.a, other = reflect_[1]->reading->at(i) - m.d;
+                const Complex one = reflect_[0]->reading->at(i) - m.a,
+                              other = reflect_[1]->reading->at(i) - m.d;
                 share.push_back(std::abs(m.b * m.c) / (std::abs(one * other) + 1e-300));
             }
             if (median(share) < 4e-4)
                 fail_signal("the " + known.reading->name + " lets nothing through: it is not connected");
         }
         if (!turn.empty() && median(turn) > 45)
-            fail_signal(fmt::format("the line turns the phase {:.3g} degrees otherwise than the kit says: it is another "
-                                    "one, or the thru was measured twice",
-                                    median(turn)));
+            fail_signal(fmt::format(
+                "the line turns the phase {:.3g} degrees otherwise than the kit says: it is another "
+                "one, or the thru was measured twice",
+                median(turn)));
         if (!turn.empty() && median(turn) > 20)
             checks_.flag("the line turns the phase more than 20 degrees otherwise than the kit says");
         if (median(reflect) < 0.3 || median(reflect) > 1.2)
-            fail_signal(fmt::format("the reflect comes out with a reflection of {:.3g}: it was not connected, or not "
-                                    "the same at both ports",
-                                    median(reflect)));
+            fail_signal(
+                fmt::format("the reflect comes out with a reflection of {:.3g}: it was not connected, or not "
+                            "the same at both ports",
+                            median(reflect)));
     }
 
     // One port's standards over all frequencies: read alike, or never three apart.
@@ -326,9 +339,10 @@ class Calibration {
         }
         const double from_end = std::asin(std::min(best, 1.0)) / degree;
         if (from_end < 5)
-            fail_signal(fmt::format("the line is {:.3g} degrees from a thru (or from half a turn) at {}: no term "
-                                    "can be told; take another line",
-                                    from_end, format({hz_, Unit::hertz})));
+            fail_signal(
+                fmt::format("the line is {:.3g} degrees from a thru (or from half a turn) at {}: no term "
+                            "can be told; take another line",
+                            from_end, format({hz_, Unit::hertz})));
         if (from_end < 20) checks_.flag("the line is less than 20 degrees from a thru or half a turn", hz_);
     }
 
@@ -350,11 +364,16 @@ class Calibration {
             }
             case CalibrationMethod::unknown_thru: {
                 const PortTerms one = port(1, r), other = port(2, r);
-                out = twelve_terms(one, other, joint_by_thru(one, other, plain(thru_.front(), r), near_), f, b);
+                out =
+                    twelve_terms(one, other, joint_by_thru(one, other, plain(thru_.front(), r), near_), f, b);
                 break;
             }
-            case CalibrationMethod::thru_reflect_line: out = by_line(r, f, b); break;
-            case CalibrationMethod::line_reflect_match: out = by_match(r, f, b); break;
+            case CalibrationMethod::thru_reflect_line:
+                out = by_line(r, f, b);
+                break;
+            case CalibrationMethod::line_reflect_match:
+                out = by_match(r, f, b);
+                break;
         }
         out[isolation] = xf, out[reverse + isolation] = xr;
         return out;
@@ -375,8 +394,9 @@ class Calibration {
         const Complex turn = std::exp(-(long_one.gamma_l - short_one.gamma_l));
         const auto once = std::exp(-short_one.gamma_l);
         Complex eigen;
-        LineTerms t = solve_thru_line(chain_of(plain(thru_.front(), r)), chain_of(plain(*chosen_line_, r)), turn,
-                                      r[reflect_[0]->at], r[reflect_[1]->at], reflect_near() / once, eigen);
+        LineTerms t =
+            solve_thru_line(chain_of(plain(thru_.front(), r)), chain_of(plain(*chosen_line_, r)), turn,
+                            r[reflect_[0]->at], r[reflect_[1]->at], reflect_near() / once, eigen);
         if (collect_) found_.push_back(t.reflection), turned_.push_back(eigen / turn);
         if (thru.delay_s > 0) {
             // The line's own loss and phase, in proportion to the length.
@@ -429,7 +449,7 @@ class Calibration {
     std::vector<Known> thru_, line_;
     std::optional<Known> switch_, isolation_;
     CalibrationChecks checks_;
-    std::vector<Complex> through_;  // S21 of the unknown thru so far
+    std::vector<Complex> through_;         // S21 of the unknown thru so far
     std::vector<Complex> found_, turned_;  // the reflect, and the line's turn against the expected one
     bool collect_ = false;
     Complex near_ = 1;

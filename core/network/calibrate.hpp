@@ -24,13 +24,15 @@ struct StandardReading {
     // "open at port 1"
     std::string text() const;
     // Reflection at its port; one-port data is of that port, whichever.
-    Complex at(std::size_t index) const { return data->ports == 1 ? data->s[index] : data->at(index, port, port); }
+    Complex at(std::size_t index) const {
+        return data->ports == 1 ? data->s[index] : data->at(index, port, port);
+    }
 };
 
 struct CalibrationOptions {
     CalibrationMethod method = CalibrationMethod::two_port;
-    std::size_t port = 1;                       // one_port
-    double noise_floor = 0, noise_share = 0;    // of a raw reading, standard deviations
+    std::size_t port = 1;                     // one_port
+    double noise_floor = 0, noise_share = 0;  // of a raw reading, standard deviations
     bool upright = true;  // the phase of reflection tracking begins at 0: tells swapped standards
 };
 
@@ -38,9 +40,9 @@ struct CalibrationOptions {
 //  - a standard that reads as another one does, or whose definitions lie closer than 0.05 to one another
 //  - a thru that lets nothing through, open and short swapped, a source match of 1 or more
 //  - readings of more than three standards that contradict one another; a line within 5 degrees of 0 or 180
-// Throws Error(input) for a kit without a standard, readings that the method lacks, and different frequencies.
-// Notes in `deviations` what still may be right: switch terms that are not known, a line outside 20 to 160
-// degrees, a directivity above the tracking, a phase that begins at 180 degrees.
+// Throws Error(input) for a kit without a standard, readings that the method lacks, and different
+// frequencies. Notes in `deviations` what still may be right: switch terms that are not known, a line outside
+// 20 to 160 degrees, a directivity above the tracking, a phase that begins at 180 degrees.
 //
 // One port: least squares of D + G M S - G (D S - T) = M over its standards. Two ports: load match and
 // transmission tracking by the thru. Unknown thru: A. Ferrero, U. Pisani, IEEE Microwave and Guided Wave

@@ -26,14 +26,14 @@ double wrapped(double phase) {
     return std::remainder(phase, 2 * pi);
 }
 
-// A straight line through an unwrapped phase: where it begins at 0 Hz, how far it turns over the band, how far
-// points lie from it.
+// A straight line through an unwrapped phase: where it begins at 0 Hz, how far it turns over the band, how
+// far points lie from it.
 struct PhaseLine {
     double at_zero = 0, turned = 0, residual = 1e9;
 };
 
-// Nothing can be told where a step may be a turn more, unless the lowest frequency is a whole number of steps:
-// then a turn more at each step makes no difference at 0 Hz.
+// Nothing can be told where a step may be a turn more, unless the lowest frequency is a whole number of
+// steps: then a turn more at each step makes no difference at 0 Hz.
 PhaseLine phase_line(const std::vector<double>& hz, const std::vector<Complex>& values) {
     PhaseLine out;
     if (hz.size() < 10) return out;
@@ -42,9 +42,11 @@ PhaseLine phase_line(const std::vector<double>& hz, const std::vector<Complex>& 
         const Complex step = values[i] / values[i - 1];
         mean += step / std::abs(step);
     }
-    const double usual = std::arg(mean), spacing = (hz.back() - hz.front()) / static_cast<double>(hz.size() - 1);
+    const double usual = std::arg(mean),
+                 spacing = (hz.back() - hz.front()) / static_cast<double>(hz.size() - 1);
     bool even = true;
-    for (std::size_t i = 1; i < hz.size(); ++i) even = even && std::abs(hz[i] - hz[i - 1] - spacing) < 1e-3 * spacing;
+    for (std::size_t i = 1; i < hz.size(); ++i)
+        even = even && std::abs(hz[i] - hz[i - 1] - spacing) < 1e-3 * spacing;
     const double first = hz.front() / spacing;
     const bool whole = even && std::abs(first - std::round(first)) < 0.01;
     if (!whole && std::abs(usual) > 1.5) return out;
@@ -59,13 +61,13 @@ PhaseLine phase_line(const std::vector<double>& hz, const std::vector<Complex>& 
     const auto n = static_cast<double>(hz.size());
     mx /= n, my /= n;
     double xx = 0, xy = 0;
-    for (std::size_t i = 0; i < hz.size(); ++i) xx += (hz[i] - mx) * (hz[i] - mx), xy += (hz[i] - mx) * (phase[i] - my);
+    for (std::size_t i = 0; i < hz.size(); ++i)
+        xx += (hz[i] - mx) * (hz[i] - mx), xy += (hz[i] - mx) * (phase[i] - my);
     const double slope = xy / xx;
     out.at_zero = wrapped(my - slope * mx);
     out.turned = std::abs(slope) * (hz.back() - hz.front());
     double sum = 0;
-    for (std::size_t i = 0; i < hz.size(); ++i)
-        sum += std::pow(phase[i] - my - slope * (hz[i] - mx), 2);
+    for (std::size_t i = 0; i < hz.size(); ++i) sum += std::pow(phase[i] - my - slope * (hz[i] - mx), 2);
     out.residual = std::sqrt(sum / n);
     return out;
 }
@@ -78,10 +80,12 @@ void CalibrationChecks::flag(const std::string& text) {
 
 void CalibrationChecks::flag(const std::string& text, double hz) {
     const auto same = [&](const std::string& known) { return known.starts_with(text); };
-    if (std::none_of(flags.begin(), flags.end(), same)) flags.push_back(text + ", first at " + format({hz, Unit::hertz}));
+    if (std::none_of(flags.begin(), flags.end(), same))
+        flags.push_back(text + ", first at " + format({hz, Unit::hertz}));
 }
 
-void check_readings(const std::vector<PortReading>& all, const std::vector<double>& hz, CalibrationChecks& checks) {
+void check_readings(const std::vector<PortReading>& all, const std::vector<double>& hz,
+                    CalibrationChecks& checks) {
     // A pair that differs by its definitions and not by its readings, measured by the pair that differs most.
     double most = 0;
     for (std::size_t a = 0; a < all.size(); ++a) {
@@ -108,9 +112,10 @@ void check_readings(const std::vector<PortReading>& all, const std::vector<doubl
                     best = std::max(best, std::min({std::abs(x - y), std::abs(y - z), std::abs(x - z)}));
                 }
         if (all.size() > 2 && best < 0.05)
-            fail_signal(fmt::format("no three standards at the port of {} are apart at {}: two of them reflect the "
-                                    "same to {:.2g}",
-                                    all[0].name, format({hz[i], Unit::hertz}), best));
+            fail_signal(
+                fmt::format("no three standards at the port of {} are apart at {}: two of them reflect the "
+                            "same to {:.2g}",
+                            all[0].name, format({hz[i], Unit::hertz}), best));
     }
     if (all.size() <= 3) return;
     // How far the terms leave each reading, against how far the readings are apart.
@@ -128,10 +133,13 @@ void check_readings(const std::vector<PortReading>& all, const std::vector<doubl
     }
     const double typical = median(miss);
     if (typical > 0.2)
-        fail_signal(fmt::format("the standards at the port of {} contradict one another by {:.2g} of the "
-                                "tracking: one of them is not what it should be",
-                                all[0].name, typical));
-    if (typical > 0.05) checks.flag("the standards at the port of " + all[0].name + " contradict one another by more than 0.05");
+        fail_signal(
+            fmt::format("the standards at the port of {} contradict one another by {:.2g} of the "
+                        "tracking: one of them is not what it should be",
+                        all[0].name, typical));
+    if (typical > 0.05)
+        checks.flag("the standards at the port of " + all[0].name +
+                    " contradict one another by more than 0.05");
 }
 
 namespace {
@@ -143,11 +151,13 @@ void check_direction(const ErrorTerms& terms, std::size_t first, const std::stri
         const auto* t = terms.values[i].data() + first;
         const double hz = terms.frequency_hz[i];
         if (!(std::abs(t[source_match]) < 1))
-            fail_signal(fmt::format("the source match of port {} comes out as {:.3g} at {}: standards are mixed up, "
-                                    "or not those of the kit",
-                                    port, std::abs(t[source_match]), format({hz, Unit::hertz})));
+            fail_signal(
+                fmt::format("the source match of port {} comes out as {:.3g} at {}: standards are mixed up, "
+                            "or not those of the kit",
+                            port, std::abs(t[source_match]), format({hz, Unit::hertz})));
         if (!(std::abs(t[reflection_tracking]) > 1e-6))
-            fail_signal("port " + port + " shows no difference between its standards at " + format({hz, Unit::hertz}));
+            fail_signal("port " + port + " shows no difference between its standards at " +
+                        format({hz, Unit::hertz}));
         if (std::abs(t[directivity]) > std::abs(t[reflection_tracking]))
             checks.flag("the directivity of port " + port + " is above its tracking", hz);
         tracking.push_back(t[reflection_tracking]);
@@ -156,12 +166,14 @@ void check_direction(const ErrorTerms& terms, std::size_t first, const std::stri
     const PhaseLine line = phase_line(terms.frequency_hz, tracking);
     const double span = terms.frequency_hz.back() - terms.frequency_hz.front();
     // A line that can be followed to 0 Hz: straight, and not from far away.
-    if (line.residual > 0.3 || terms.frequency_hz.front() > 0.5 * span || pi - std::abs(line.at_zero) > 0.6) return;
+    if (line.residual > 0.3 || terms.frequency_hz.front() > 0.5 * span || pi - std::abs(line.at_zero) > 0.6)
+        return;
     const std::string what = "the phase of port " + port + "'s tracking begins at 180 degrees";
     // A cable of a turn and more makes it certain that this phase means something.
     if (line.turned > 2 * pi && line.residual < 0.2)
-        fail_signal(what + ": open and short are swapped (or the reflectometer turns the phase: set "
-                           "reflectometer to any)");
+        fail_signal(what +
+                    ": open and short are swapped (or the reflectometer turns the phase: set "
+                    "reflectometer to any)");
     checks.flag(what + ": open and short may be swapped");
 }
 
@@ -185,9 +197,11 @@ void check_terms(const CheckedTerms& checked, bool upright) {
     check_direction(terms, 0, "1", upright, *checked.checks);
     check_direction(terms, reverse, "2", upright, *checked.checks);
     if (median(size) > 0.7 && median(size) < 1.4 && median(turn) < 0.35)
-        fail_signal("the signs of reflection and transmission do not fit: open and short are swapped at one of the "
-                    "ports");
-    if (median(size) < 0.05) checked.checks->flag("the thru loses more than 13 dB that the standards do not show");
+        fail_signal(
+            "the signs of reflection and transmission do not fit: open and short are swapped at one of the "
+            "ports");
+    if (median(size) < 0.05)
+        checked.checks->flag("the thru loses more than 13 dB that the standards do not show");
 }
 
 }  // namespace rt

@@ -1,4 +1,5 @@
-// What readings and error terms of a calibration give away: standards mixed up, measured twice, not connected.
+// What readings and error terms of a calibration give away: standards mixed up, measured twice, not
+// connected.
 #pragma once
 
 #include <string>
@@ -32,8 +33,8 @@ struct CheckedTerms {
     const ErrorTerms* terms;
     CalibrationChecks* checks;
 };
-// Throws Error(signal) for a source match of 1 or more, a thru that lets nothing through and, when reflectometers
-// are `upright`, for open and short swapped.
+// Throws Error(signal) for a source match of 1 or more, a thru that lets nothing through and, when
+// reflectometers are `upright`, for open and short swapped.
 void check_terms(const CheckedTerms& checked, bool upright);
 
 }  // namespace rt

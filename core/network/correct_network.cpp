@@ -14,11 +14,11 @@ namespace rt {
 Two raw_of(const Two& s, const TermValues& e) {
     const Complex det = s.determinant();
     const auto side = [&](const Complex* t, Complex own, Complex other, Complex through) {
-        const Complex den =
-            1.0 - times(t[source_match], own) - times(t[load_match], other) +
-            times(times(t[source_match], t[load_match]), det);
-        return std::pair{t[directivity] + over(times(t[reflection_tracking], own - times(t[load_match], det)), den),
-                         t[isolation] + over(times(t[transmission_tracking], through), den)};
+        const Complex den = 1.0 - times(t[source_match], own) - times(t[load_match], other) +
+                            times(times(t[source_match], t[load_match]), det);
+        return std::pair{
+            t[directivity] + over(times(t[reflection_tracking], own - times(t[load_match], det)), den),
+            t[isolation] + over(times(t[transmission_tracking], through), den)};
     };
     const auto [m11, m21] = side(e.data(), s.a, s.d, s.c);
     const auto [m22, m12] = side(e.data() + reverse, s.d, s.a, s.b);
@@ -34,8 +34,7 @@ Two actual_of(const Two& m, const TermValues& e) {
     const Complex d = over(m.d - r[directivity], r[reflection_tracking]);
     const Complex up = 1.0 + times(a, f[source_match]), down = 1.0 + times(d, r[source_match]);
     const Complex bc = times(b, c);
-    const Complex k =
-        inverse(times(up, down) - times(bc, times(f[load_match], r[load_match])));
+    const Complex k = inverse(times(up, down) - times(bc, times(f[load_match], r[load_match])));
     return {times(times(a, down) - times(f[load_match], bc), k),
             times(times(c, 1.0 + times(a, f[source_match] - r[load_match])), k),
             times(times(b, 1.0 + times(d, r[source_match] - f[load_match])), k),
@@ -115,9 +114,10 @@ Network corrected(const Network& raw, const ErrorTerms& terms) {
     grid.frequency_hz = terms.frequency_hz;
     require_same_grid(raw, "the data", grid, "the error terms");
     if (raw.attenuator_db && terms.attenuator_db && *raw.attenuator_db != *terms.attenuator_db)
-        fail_signal(fmt::format("the source attenuator stood at {} for the calibration and stands at {} now: "
-                                "source match and tracking are others",
-                                format({*terms.attenuator_db, Unit::db}), format({*raw.attenuator_db, Unit::db})));
+        fail_signal(
+            fmt::format("the source attenuator stood at {} for the calibration and stands at {} now: "
+                        "source match and tracking are others",
+                        format({*terms.attenuator_db, Unit::db}), format({*raw.attenuator_db, Unit::db})));
     Network out = raw;
     out.uncertainty.clear(), out.noise.clear();
     if (terms.ports == 1) {

@@ -8,8 +8,8 @@
 
 namespace rt {
 
-// Twelve-term model of a two-port measured in both directions (R. Marks, 50th ARFTG Conference, 1997), and its
-// inverse.
+// Twelve-term model of a two-port measured in both directions (R. Marks, 50th ARFTG Conference, 1997), and
+// its inverse.
 Two raw_of(const Two& actual, const TermValues& terms);
 Two actual_of(const Two& raw, const TermValues& terms);
 // One port: M = D + T G / (1 - S G), and its inverse. `terms` are the three of one direction.

@@ -46,12 +46,14 @@ void check_dummies(const Network& device, const Dummies& d) {
         // By waves, so that an ideal short has a size too.
         alike.push_back(size_of(o - s));
         const auto conducts = [&](const Two& x) {
-            return (std::abs(1.0 - x.a) + std::abs(1.0 - x.d)) / (std::abs(1.0 + x.a) + std::abs(1.0 + x.d) + 1e-300);
+            return (std::abs(1.0 - x.a) + std::abs(1.0 - x.d)) /
+                   (std::abs(1.0 + x.a) + std::abs(1.0 + x.d) + 1e-300);
         };
         open_to_short.push_back(conducts(o) / (conducts(s) + 1e-300));
     }
     if (median(alike) < 0.02) fail_signal("open and short dummy are the same: one was measured twice");
-    if (median(open_to_short) > 1) fail_signal("the open dummy conducts more than the short one: they are swapped");
+    if (median(open_to_short) > 1)
+        fail_signal("the open dummy conducts more than the short one: they are swapped");
 }
 
 }  // namespace
@@ -59,14 +61,18 @@ void check_dummies(const Network& device, const Dummies& d) {
 Network de_embedded(const Network& device, const Dummies& d) {
     const std::pair<const Network*, const char*> all[]{
         {d.open, "the open"}, {d.short_circuit, "the short"}, {d.pad, "the pad"}};
-    if (device.ports != 2) fail_input(fmt::format("a device with two ports is de-embedded, this has {}", device.ports));
-    if (!device.one_reference()) fail_input("the device's ports have different references: renormalise first");
+    if (device.ports != 2)
+        fail_input(fmt::format("a device with two ports is de-embedded, this has {}", device.ports));
+    if (!device.one_reference())
+        fail_input("the device's ports have different references: renormalise first");
     for (const auto& [network, name] : all) {
         if (!network) continue;
-        if (network->ports != 2) fail_input(fmt::format("{} has {} ports, the device 2", name, network->ports));
+        if (network->ports != 2)
+            fail_input(fmt::format("{} has {} ports, the device 2", name, network->ports));
         require_same_grid(device, "the device", *network, name);
         if (!network->one_reference() || network->reference(1) != device.reference(1))
-            fail_input(fmt::format("{} counts from another reference than the device: renormalise it first", name));
+            fail_input(
+                fmt::format("{} counts from another reference than the device: renormalise it first", name));
     }
     const double ohm = device.reference(1);
     if (d.short_circuit) check_dummies(device, d);
@@ -85,9 +91,10 @@ Network de_embedded(const Network& device, const Dummies& d) {
         const Two base = inner(x, o, s, p);
         for (const auto& v : {base.a, base.b, base.c, base.d}) {
             if (!std::isfinite(std::abs(v)))
-                fail_signal(fmt::format("nothing is left of the device at {}: a dummy is the device itself, or has no "
-                                        "admittance",
-                                        format({device.frequency_hz[i], Unit::hertz})));
+                fail_signal(fmt::format(
+                    "nothing is left of the device at {}: a dummy is the device itself, or has no "
+                    "admittance",
+                    format({device.frequency_hz[i], Unit::hertz})));
         }
         put(out, i, base);
         if (!known) continue;
@@ -145,8 +152,8 @@ DeviceFigures figures_of(const Two& s) {
     return out;
 }
 
-std::optional<UnityGain> unity_gain(const std::vector<double>& hz, const std::vector<double>& ratio, double from_hz,
-                                    double to_hz) {
+std::optional<UnityGain> unity_gain(const std::vector<double>& hz, const std::vector<double>& ratio,
+                                    double from_hz, double to_hz) {
     std::vector<double> x, y;
     for (std::size_t i = 0; i < hz.size(); ++i) {
         if (hz[i] < from_hz * (1 - 1e-9) || hz[i] > to_hz * (1 + 1e-9) || !(hz[i] > 0)) continue;
@@ -157,7 +164,8 @@ std::optional<UnityGain> unity_gain(const std::vector<double>& hz, const std::ve
     const auto n = static_cast<double>(x.size());
     double mx = 0, my = 0, xx = 0, xy = 0;
     for (std::size_t i = 0; i < x.size(); ++i) mx += x[i] / n, my += y[i] / n;
-    for (std::size_t i = 0; i < x.size(); ++i) xx += (x[i] - mx) * (x[i] - mx), xy += (x[i] - mx) * (y[i] - my);
+    for (std::size_t i = 0; i < x.size(); ++i)
+        xx += (x[i] - mx) * (x[i] - mx), xy += (x[i] - mx) * (y[i] - my);
     UnityGain out;
     out.slope_db = xx > 0 ? xy / xx : 0;
     out.frequency_hz = std::pow(10, mx + my / 20);

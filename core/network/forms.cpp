@@ -34,8 +34,7 @@ void put_matrix(std::vector<Complex>& values, std::size_t index, const Matrix& m
 // X with X b = a.
 Matrix divided(const Matrix& a, const Matrix& b, const char* what, double hz) {
     const Eigen::FullPivLU<Matrix> lu(b.transpose());
-    if (!(lu.rcond() > 1e-13))
-        fail_signal(std::string(what) + " at " + format({hz, Unit::hertz}));
+    if (!(lu.rcond() > 1e-13)) fail_signal(std::string(what) + " at " + format({hz, Unit::hertz}));
     return lu.solve(a.transpose()).transpose();
 }
 
@@ -47,13 +46,20 @@ Matrix root_of_references(const Network& n) {
 
 const char* name_of(Form form) {
     switch (form) {
-        case Form::impedance: return "impedance";
-        case Form::admittance: return "admittance";
-        case Form::hybrid: return "hybrid";
-        case Form::inverse_hybrid: return "inverse hybrid";
-        case Form::chain: return "chain";
-        case Form::wave_chain: return "wave chain";
-        case Form::scattering: return "scattering";
+        case Form::impedance:
+            return "impedance";
+        case Form::admittance:
+            return "admittance";
+        case Form::hybrid:
+            return "hybrid";
+        case Form::inverse_hybrid:
+            return "inverse hybrid";
+        case Form::chain:
+            return "chain";
+        case Form::wave_chain:
+            return "wave chain";
+        case Form::scattering:
+            return "scattering";
     }
     return "";
 }
@@ -87,7 +93,8 @@ Matrix two_port_form(const Two& s, double r1, double r2, Form form, double hz) {
     const auto ports = ports_of(s, r1, r2);
     const Sides sides = sides_of(form);
     Matrix left(2, 2), right(2, 2);
-    for (int i = 0; i < 2; ++i) left.row(i) = ports.row(sides.left[i]), right.row(i) = ports.row(sides.right[i]);
+    for (int i = 0; i < 2; ++i)
+        left.row(i) = ports.row(sides.left[i]), right.row(i) = ports.row(sides.right[i]);
     right.row(1) *= sides.last;
     const std::string what = std::string("there are no ") + name_of(form) + " parameters";
     return divided(left, right, what.c_str(), hz);
@@ -145,7 +152,8 @@ std::vector<Complex> matrices(const Network& n, Form form) {
         }
         const Matrix s = matrix_at(n.s, i, n.ports);
         if (form == Form::impedance)
-            put_matrix(out, i, root * divided(one + s, one - s, "there are no impedance parameters", hz) * root);
+            put_matrix(out, i,
+                       root * divided(one + s, one - s, "there are no impedance parameters", hz) * root);
         else
             put_matrix(out, i,
                        inverse_root * divided(one - s, one + s, "there are no admittance parameters", hz) *
@@ -228,7 +236,8 @@ Network reordered(const Network& n, const std::vector<std::size_t>& order) {
     std::set<std::size_t> seen;
     if (order.empty()) fail_input("no ports are named");
     for (const auto port : order) {
-        if (port < 1 || port > n.ports) fail_input(fmt::format("the data has no port {}, it has {}", port, n.ports));
+        if (port < 1 || port > n.ports)
+            fail_input(fmt::format("the data has no port {}, it has {}", port, n.ports));
         if (!seen.insert(port).second) fail_input(fmt::format("port {} is named twice", port));
     }
     Network out = n;
@@ -252,7 +261,8 @@ Network reordered(const Network& n, const std::vector<std::size_t>& order) {
 
 void require_same_grid(const Network& a, std::string_view name_a, const Network& b, std::string_view name_b) {
     const auto describe = [](const Network& n) {
-        return fmt::format("{} from {} to {}", n.frequency_hz.size(), format({n.frequency_hz.front(), Unit::hertz}),
+        return fmt::format("{} from {} to {}", n.frequency_hz.size(),
+                           format({n.frequency_hz.front(), Unit::hertz}),
                            format({n.frequency_hz.back(), Unit::hertz}));
     };
     bool same = a.frequency_hz.size() == b.frequency_hz.size();
@@ -262,11 +272,10 @@ void require_same_grid(const Network& a, std::string_view name_a, const Network&
         same = std::abs(hz - b.frequency_hz[i]) <= 1e-9 * std::abs(hz);
     }
     if (same) return;
-    fail_input(fmt::format("{} and {} have different frequencies ({} and {}{}): measure both on one grid", name_a,
-                           name_b, describe(a), describe(b),
-                           a.frequency_hz.size() == b.frequency_hz.size()
-                               ? ", apart at " + format({hz, Unit::hertz})
-                               : ""));
+    fail_input(fmt::format(
+        "{} and {} have different frequencies ({} and {}{}): measure both on one grid", name_a, name_b,
+        describe(a), describe(b),
+        a.frequency_hz.size() == b.frequency_hz.size() ? ", apart at " + format({hz, Unit::hertz}) : ""));
 }
 
 namespace {
@@ -292,8 +301,7 @@ Matrix scattering(const Matrix& t, double hz) {
     const Matrix d = lu.inverse();
     Matrix out(2 * h, 2 * h);
     out.topLeftCorner(h, h) = t.topRightCorner(h, h) * d;
-    out.topRightCorner(h, h) =
-        t.topLeftCorner(h, h) - t.topRightCorner(h, h) * d * t.bottomLeftCorner(h, h);
+    out.topRightCorner(h, h) = t.topLeftCorner(h, h) - t.topRightCorner(h, h) * d * t.bottomLeftCorner(h, h);
     out.bottomLeftCorner(h, h) = d;
     out.bottomRightCorner(h, h) = -d * t.bottomLeftCorner(h, h);
     return out;
@@ -317,7 +325,7 @@ Network joined(const Network& a, const Network& b, Part part) {
                                                  : a.reference(half + p) == b.reference(half + p);
         if (!fits) fail_input("the references differ where the networks are joined: renormalise one first");
         out.reference_ohm[p - 1] = part == Part::second ? b.reference(half + p) : a.reference(p);
-        out.reference_ohm[half + p - 1] = part == Part::first ? b.reference(p)
+        out.reference_ohm[half + p - 1] = part == Part::first   ? b.reference(p)
                                           : part == Part::whole ? b.reference(half + p)
                                                                 : a.reference(half + p);
     }
@@ -360,7 +368,8 @@ Matrix modes(std::size_t ports, const PortPairs& pairs) {
     const double half = std::sqrt(0.5);
     for (std::size_t i = 0; i < pairs.size(); ++i) {
         for (const auto port : {pairs[i].first, pairs[i].second}) {
-            if (port < 1 || port > ports) fail_input(fmt::format("the data has no port {}, it has {}", port, ports));
+            if (port < 1 || port > ports)
+                fail_input(fmt::format("the data has no port {}, it has {}", port, ports));
             if (!used.insert(port).second) fail_input(fmt::format("port {} is in pairs twice", port));
         }
         const auto a = index_of(pairs[i].first - 1), b = index_of(pairs[i].second - 1);
@@ -400,7 +409,8 @@ Network mixed_mode(const Network& n, const PortPairs& pairs) {
     std::vector<double> ohm;
     for (const auto& [a, b] : pairs) {
         if (n.reference(a) != n.reference(b))
-            fail_input(fmt::format("ports {} and {} of a pair have different references: renormalise first", a, b));
+            fail_input(
+                fmt::format("ports {} and {} of a pair have different references: renormalise first", a, b));
         ohm.push_back(2 * n.reference(a));
     }
     for (const auto& [a, b] : pairs) ohm.push_back(n.reference(a) / 2);

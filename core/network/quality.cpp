@@ -128,9 +128,12 @@ Breaks breaks_of(const std::vector<Complex>& v, double factor, double floor) {
             i = k;
             continue;
         }
-        if (i == 0) out.dropouts.push_back(0);
-        else if (i + 2 == n) out.dropouts.push_back(n - 1);
-        else out.steps.push_back(i + 1);
+        if (i == 0)
+            out.dropouts.push_back(0);
+        else if (i + 2 == n)
+            out.dropouts.push_back(n - 1);
+        else
+            out.steps.push_back(i + 1);
     }
     // The same number again and again is no reading.
     for (std::size_t i = 0; i + 2 < n; ++i) {

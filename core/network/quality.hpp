@@ -26,15 +26,15 @@ std::optional<double> energy_before_zero(const std::vector<double>& frequency_hz
                                          double* longest_s = nullptr);
 
 // Places where one value lies apart from what its neighbours lead to: more than `factor` times the typical
-// (median) distance of neighbours there, and above `floor`. `steps` begin something new, `dropouts` are single
-// values (or equal ones in a row) between neighbours that fit together.
+// (median) distance of neighbours there, and above `floor`. `steps` begin something new, `dropouts` are
+// single values (or equal ones in a row) between neighbours that fit together.
 struct Breaks {
     std::vector<std::size_t> steps, dropouts;  // indices, of a step the first value behind it
 };
 Breaks breaks_of(const std::vector<std::complex<double>>& values, double factor = 12, double floor = 1e-3);
 
-// -d(phase)/d(angular frequency) in s, phase unwrapped, over `aperture` steps centred on each frequency (fewer
-// at the ends).
+// -d(phase)/d(angular frequency) in s, phase unwrapped, over `aperture` steps centred on each frequency
+// (fewer at the ends).
 std::vector<double> group_delay(const std::vector<double>& frequency_hz,
                                 const std::vector<std::complex<double>>& values, std::size_t aperture);
 

@@ -20,8 +20,8 @@ PortTerms solve_port(std::span<const Complex> actual, std::span<const Complex> r
 
 Two without_switch(const Two& m, Complex forward, Complex backward) {
     const Complex bc = m.b * m.c, down = 1.0 - bc * forward * backward;
-    return {(m.a - bc * forward) / down, (m.b - m.a * m.b * backward) / down, (m.c - m.d * m.c * forward) / down,
-            (m.d - bc * backward) / down};
+    return {(m.a - bc * forward) / down, (m.b - m.a * m.b * backward) / down,
+            (m.c - m.d * m.c * forward) / down, (m.d - bc * backward) / down};
 }
 
 TermValues twelve_terms(const PortTerms& one, const PortTerms& two, Complex joint, Complex forward,
@@ -40,8 +40,8 @@ TermValues twelve_terms(const PortTerms& one, const PortTerms& two, Complex join
     return out;
 }
 
-TermValues terms_by_thru(const PortTerms& one, const PortTerms& two, const Two& m, const Two& t, Complex x_forward,
-                         Complex x_backward) {
+TermValues terms_by_thru(const PortTerms& one, const PortTerms& two, const Two& m, const Two& t,
+                         Complex x_forward, Complex x_backward) {
     const auto side = [](const PortTerms& p, Complex m11, Complex m21, Complex t11, Complex t21, Complex t12,
                          Complex t22) {
         const Complex up = m11 - p.directivity, in = up / (p.tracking + p.source_match * up);
@@ -60,8 +60,10 @@ TermValues terms_by_thru(const PortTerms& one, const PortTerms& two, const Two& 
 Complex joint_by_thru(const PortTerms& one, const PortTerms& two, const Two& m, Complex near) {
     const Complex root = std::sqrt(m.c / m.b * one.tracking * two.tracking);
     // With box A = [D T; 1 S] and so on the corrected S21 goes with 1 / root.
-    const Two a = {one.source_match * one.directivity - one.tracking, -one.directivity, one.source_match, -1.0};
-    const Two b = {two.source_match * two.directivity - two.tracking, -two.source_match, two.directivity, -1.0};
+    const Two a = {one.source_match * one.directivity - one.tracking, -one.directivity, one.source_match,
+                   -1.0};
+    const Two b = {two.source_match * two.directivity - two.tracking, -two.source_match, two.directivity,
+                   -1.0};
     // Chain parameters times e10 and e32, so that T = root inv(a) T_M inv(b).
     const Two t = inverse(a) * chain_of(m) * inverse(b);
     const Complex through = 1.0 / (root * t.d);
@@ -91,8 +93,8 @@ LineTerms completed(const PortTerms& one, const Two& through, Complex reflection
 
 }  // namespace
 
-LineTerms solve_thru_line(const Two& through, const Two& line, Complex turn, Complex reflect_1, Complex reflect_2,
-                          Complex reflect_near, Complex& eigen) {
+LineTerms solve_thru_line(const Two& through, const Two& line, Complex turn, Complex reflect_1,
+                          Complex reflect_2, Complex reflect_near, Complex& eigen) {
     // A diag(x, 1/x) inv(A), x = exp(-gamma dl): columns of A are its eigenvectors.
     const Two q = line * inverse(through);
     const Complex half = (q.a + q.d) / 2.0, root = std::sqrt(half * half - q.determinant());
@@ -105,7 +107,8 @@ LineTerms solve_thru_line(const Two& through, const Two& line, Complex turn, Com
     // the surer one is taken.
     const Complex z = std::abs(x - q.d) >= std::abs(q.b) ? q.c / (x - q.d) : (x - q.a) / q.b;
     const Complex d = std::abs(y - q.a) >= std::abs(q.c) ? q.b / (y - q.a) : (y - q.d) / q.c;
-    // A reading less the directivity, on the other column: (T - D S) G, and seen through port 2 (T - D S) / G.
+    // A reading less the directivity, on the other column: (T - D S) G, and seen through port 2 (T - D S) /
+    // G.
     const auto plain = [&](Complex read) { return (read - d) / (1.0 - z * read); };
     const Complex h1 = plain(reflect_1), h2 = plain(through_chain(through, reflect_2));
     Complex size = std::sqrt(h1 * h2);
@@ -119,8 +122,8 @@ LineTerms solve_line_match(const Two& through, Complex once, Complex match, Comp
     const Complex squared = once * once;
     // Seen through the line, what ends port 2 is E / G at port 1.
     const Complex v_match = through_chain(through, match_2), v_reflect = through_chain(through, reflect_2);
-    const Complex cross = (match_1 - reflect_1) * (v_match - v_reflect) /
-                          ((match_1 - v_reflect) * (v_match - reflect_1));
+    const Complex cross =
+        (match_1 - reflect_1) * (v_match - v_reflect) / ((match_1 - v_reflect) * (v_match - reflect_1));
     const Complex k = std::sqrt(cross / squared);
     Complex g = (match + k * squared) / (1.0 + k * match);
     const Complex other = (match - k * squared) / (1.0 - k * match);

@@ -39,15 +39,15 @@ struct LineTerms {
     Complex reflection;  // of the reflect, as found
 };
 
-// The other line as chain parameters of raw data; `turn` is about exp(-gamma (l_line - l_thru)), `reflect_near`
-// about what the reflect is. Planes in the middle of the thru. `eigen` comes back as exp(-gamma (l_line -
-// l_thru)) as found.
+// The other line as chain parameters of raw data; `turn` is about exp(-gamma (l_line - l_thru)),
+// `reflect_near` about what the reflect is. Planes in the middle of the thru. `eigen` comes back as
+// exp(-gamma (l_line - l_thru)) as found.
 LineTerms solve_thru_line(const Two& through, const Two& line, Complex turn, Complex reflect_1,
                           Complex reflect_2, Complex reflect_near, Complex& eigen);
 
-// `once` = exp(-gamma l) of the line in between, `match` what the match is, read as match_1 and match_2. Planes
-// at both ends of the line.
-LineTerms solve_line_match(const Two& through, Complex once, Complex match, Complex match_1,
-                           Complex match_2, Complex reflect_1, Complex reflect_2, Complex reflect_near);
+// `once` = exp(-gamma l) of the line in between, `match` what the match is, read as match_1 and match_2.
+// Planes at both ends of the line.
+LineTerms solve_line_match(const Two& through, Complex once, Complex match, Complex match_1, Complex match_2,
+                           Complex reflect_1, Complex reflect_2, Complex reflect_near);
 
 }  // namespace rt

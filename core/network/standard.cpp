@@ -71,8 +71,9 @@ std::complex<double> reflection_of(const Standard& s, double hz, double referenc
     // Measured data of a short may lie above 1 by its noise.
     constexpr double most = 1.05;
     if (!(std::abs(out) <= most))
-        fail_input(fmt::format("the kit's {} reflects {:.4g} times what comes in at {}: no passive standard does",
-                               s.name, std::abs(out), format({hz, Unit::hertz})));
+        fail_input(
+            fmt::format("the kit's {} reflects {:.4g} times what comes in at {}: no passive standard does",
+                        s.name, std::abs(out), format({hz, Unit::hertz})));
     return out;
 }
 

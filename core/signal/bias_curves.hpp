@@ -19,7 +19,7 @@ struct ForcedSteps {
 // compliance the other one of them.
 struct BiasSetup {
     ForcedSteps input, output;
-    bool input_current = false;  // the input is forced by current
+    bool input_current = false;                          // the input is forced by current
     double input_compliance = 0, output_compliance = 0;  // A, or V where a current is forced
     double settling_s = 0;                               // after each value
 };

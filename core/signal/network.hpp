@@ -36,14 +36,14 @@ struct Network {
         "network data (Touchstone)";  // what a procedure says that takes nothing else
 
     std::size_t ports = 0;
-    std::vector<double> frequency_hz;        // ascends strictly
-    std::vector<std::complex<double>> s;     // for each frequency ports x ports values, row by row
-    std::vector<double> reference_ohm{50};   // one for all ports, or one for each
-    std::vector<NoisePoint> noise{};         // of two-ports whose file gives it
-    std::vector<double> uncertainty{};       // standard, of each of `s` as a distance; empty when not known
-    std::optional<double> source_dbm{};      // level that drove the ports
-    std::optional<double> attenuator_db{};   // in the source while it was measured
-    std::vector<std::string> done{};         // what was done to it since it was measured, step by step
+    std::vector<double> frequency_hz;       // ascends strictly
+    std::vector<std::complex<double>> s;    // for each frequency ports x ports values, row by row
+    std::vector<double> reference_ohm{50};  // one for all ports, or one for each
+    std::vector<NoisePoint> noise{};        // of two-ports whose file gives it
+    std::vector<double> uncertainty{};      // standard, of each of `s` as a distance; empty when not known
+    std::optional<double> source_dbm{};     // level that drove the ports
+    std::optional<double> attenuator_db{};  // in the source while it was measured
+    std::vector<std::string> done{};        // what was done to it since it was measured, step by step
     std::optional<std::string> distrust{};  // why it cannot be trusted, if it cannot
 
     // Wave out of port `to` for a wave into port `from`; ports count from 1. S21 is (2, 1).

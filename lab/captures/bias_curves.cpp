@@ -16,7 +16,8 @@ namespace {
 
 double value_at(const ForcedSteps& steps, std::size_t index) {
     if (steps.points < 2) return steps.from;
-    return steps.from + (steps.to - steps.from) * static_cast<double>(index) / static_cast<double>(steps.points - 1);
+    return steps.from +
+           (steps.to - steps.from) * static_cast<double>(index) / static_cast<double>(steps.points - 1);
 }
 
 BiasPoint measured(ScpiSession& session) {
@@ -24,8 +25,9 @@ BiasPoint measured(ScpiSession& session) {
     std::array<double, 6> values{};
     const auto parts = split(text, ',');
     if (parts.size() != values.size())
-        session.fail("six numbers were expected (voltage, current and compliance of both channels), the answer is " +
-                     in_quotes(text));
+        session.fail(
+            "six numbers were expected (voltage, current and compliance of both channels), the answer is " +
+            in_quotes(text));
     for (std::size_t i = 0; i < values.size(); ++i) {
         const auto value = to_reading(std::string(trim(parts[i])));
         if (!value) session.fail("a voltage or a current was expected, the answer is " + in_quotes(text));
@@ -80,18 +82,21 @@ class BiasCurvesKind : public KindOf<BiasCurves> {
     std::string text_of(const BiasSetup& s) const override {
         const Unit forced = s.input_current ? Unit::ampere : Unit::volt;
         return "input " + format({s.input.from, forced}) + " to " + format({s.input.to, forced}) + ", " +
-               std::to_string(s.input.points) + " curves; output " + format({s.output.from, Unit::volt}) + " to " +
-               format({s.output.to, Unit::volt}) + ", " + std::to_string(s.output.points) + " points";
+               std::to_string(s.input.points) + " curves; output " + format({s.output.from, Unit::volt}) +
+               " to " + format({s.output.to, Unit::volt}) + ", " + std::to_string(s.output.points) +
+               " points";
     }
     std::optional<Band> band_of(const BiasSetup&) const override { return std::nullopt; }
     std::optional<Unit> unit_of(const BiasSetup&) const override { return std::nullopt; }
     void complete(BiasCurves&, std::optional<double>) const override {}
     WrittenCapture keep(const std::filesystem::path& stem, const BiasCurves& data) const override {
-        std::string out = distrust_line(data.distrust) + "# forced at the input: " +
-                          (data.input_current ? "current" : "voltage") +
-                          "\ninput voltage [V],input current [A],output voltage [V],output current [A],limited\n";
+        std::string out =
+            distrust_line(data.distrust) +
+            "# forced at the input: " + (data.input_current ? "current" : "voltage") +
+            "\ninput voltage [V],input current [A],output voltage [V],output current [A],limited\n";
         for (const auto& p : data.points)
-            out += exact(p.input_v) + "," + exact(p.input_a) + "," + exact(p.output_v) + "," + exact(p.output_a) + "," +
+            out += exact(p.input_v) + "," + exact(p.input_a) + "," + exact(p.output_v) + "," +
+                   exact(p.output_a) + "," +
                    (p.input_limited && p.output_limited ? "both"
                     : p.input_limited                   ? "input"
                     : p.output_limited                  ? "output"
@@ -99,31 +104,34 @@ class BiasCurvesKind : public KindOf<BiasCurves> {
                    "\n";
         return keep_text(stem, ".csv", std::move(out));
     }
-    std::optional<BiasCurves> from_table(std::string_view heading, std::string_view text, const std::string& file,
-                                         const CaptureHints&) const override {
+    std::optional<BiasCurves> from_table(std::string_view heading, std::string_view text,
+                                         const std::string& file, const CaptureHints&) const override {
         if (!heading.starts_with("input voltage")) return std::nullopt;
         const CsvTable csv(text, file);
         BiasCurves out;
         out.distrust = distrust_of(csv);
         const std::string forced = csv.remark("forced at the input");
         if (!forced.empty() && forced != "voltage" && forced != "current")
-            fail_input(file, "the remark \"forced at the input\" says voltage or current, not " + in_quotes(forced));
+            fail_input(
+                file, "the remark \"forced at the input\" says voltage or current, not " + in_quotes(forced));
         out.input_current = forced == "current";
         const CsvColumn* const columns[]{&csv.required("input voltage"), &csv.required("input current"),
                                          &csv.required("output voltage"), &csv.required("output current")};
         for (int i = 0; i < 4; ++i) {
             const Unit unit = i % 2 == 0 ? Unit::volt : Unit::ampere;
             if (!columns[i]->unit || columns[i]->unit->unit != unit)
-                fail_input(csv.place(*columns[i]), "write the unit: " + columns[i]->name + " [" + symbol(unit) + "]");
+                fail_input(csv.place(*columns[i]),
+                           "write the unit: " + columns[i]->name + " [" + symbol(unit) + "]");
         }
         const CsvColumn* limited = csv.find("limited");
         for (std::size_t row = 0; row < csv.rows(); ++row) {
-            BiasPoint p{csv.number(*columns[0], row), csv.number(*columns[1], row), csv.number(*columns[2], row),
-                        csv.number(*columns[3], row)};
+            BiasPoint p{csv.number(*columns[0], row), csv.number(*columns[1], row),
+                        csv.number(*columns[2], row), csv.number(*columns[3], row)};
             if (limited) {
                 const std::string& word = limited->cells[row];
                 if (!word.empty() && word != "input" && word != "output" && word != "both")
-                    fail_input(csv.place(*limited, row), in_quotes(word) + ": write input, output, both or nothing");
+                    fail_input(csv.place(*limited, row),
+                               in_quotes(word) + ": write input, output, both or nothing");
                 p.input_limited = word == "input" || word == "both";
                 p.output_limited = word == "output" || word == "both";
             }

@@ -51,8 +51,9 @@ Network scan_network(InstrumentRole& analyser, const NetworkSetup& setup) {
     for (std::size_t parameter = 0; parameter < 4; ++parameter) {
         const bool reflects = parameter == 0 || parameter == 3;
         if (setup.switch_terms && reflects) continue;
-        const std::string word = setup.switch_terms ? parameter == 2 ? "A2B2" : "A1B1"
-                                                    : fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
+        const std::string word = setup.switch_terms
+                                     ? parameter == 2 ? "A2B2" : "A1B1"
+                                     : fmt::format("S{}{}", parameter / 2 + 1, parameter % 2 + 1);
         const auto said = words.find(word);
         const std::string its_word = said == words.end() ? word : said->second;
         session.send("set_parameter", {{"parameter", its_word}});

@@ -59,7 +59,8 @@ void read_file_input(const ConfigSection& section, const std::string& input, con
 }
 
 // An input that the procedure has and that comes from nowhere else yet.
-static void require_name(const ConfigSection& part, const char* key, const std::string& name, const Test& test) {
+static void require_name(const ConfigSection& part, const char* key, const std::string& name,
+                         const Test& test) {
     const auto names = names_of(*test.procedure);
     if (names.empty())
         part.fail(key, std::string(test.procedure->name) + " takes one capture, which has no name");
@@ -71,7 +72,8 @@ static void require_name(const ConfigSection& part, const char* key, const std::
         part.fail(key, "the input " + in_quotes(name) + " comes from two places");
 }
 
-void read_given(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named, Test& test) {
+void read_given(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named,
+                Test& test) {
     for (const auto& [name, from] : section.pairs("inputs")) {
         constexpr std::string_view mark = "test:", file_mark = "file:";
         if (from.starts_with(file_mark)) {

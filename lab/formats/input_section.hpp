@@ -17,7 +17,8 @@ void read_inputs(const ConfigSection& section, const InputFiles& files, std::vec
                  Test& test);
 
 // "inputs" alone: from earlier tests and files.
-void read_given(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named, Test& test);
+void read_given(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named,
+                Test& test);
 void read_file_input(const ConfigSection& section, const std::string& input, const std::string& reference,
                      const InputFiles& files, std::vector<NamedFile>& named, Test& test);
 

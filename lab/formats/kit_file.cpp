@@ -18,13 +18,14 @@ constexpr std::array kit_root_keys{
 constexpr std::array kit_keys{
     KeyInfo{"title", Key::text, true, "what it is, in words"},
     KeyInfo{"serial", Key::text, false, "of this one"},
-    KeyInfo{"reference", Key::quantity, false, "resistance that corrected parameters count from; 50 ohm without it",
-            Unit::ohm},
+    KeyInfo{"reference", Key::quantity, false,
+            "resistance that corrected parameters count from; 50 ohm without it", Unit::ohm},
 };
 constexpr std::array kit_standard_keys{
-    KeyInfo{"name", Key::text, true,
-            "how a calibration calls it: open, short, load, offset-open, offset-short, offset-load, thru, line, "
-            "line-2, reflect or match"},
+    KeyInfo{
+        "name", Key::text, true,
+        "how a calibration calls it: open, short, load, offset-open, offset-short, offset-load, thru, line, "
+        "line-2, reflect or match"},
     KeyInfo{"kind", Key::text, false,
             "what it is: open, short, load, thru, line or reflect; what its name begins with, without it"},
     KeyInfo{"port", Key::whole, false, "1 or 2 for one that is for this port only"},
@@ -32,22 +33,25 @@ constexpr std::array kit_standard_keys{
     KeyInfo{"inductance", Key::words, false,
             "of a short or a load: up to four numbers, in H, H/Hz, H/Hz^2, H/Hz^3"},
     KeyInfo{"resistance", Key::quantity, false, "of a load; 50 ohm without it", Unit::ohm},
-    KeyInfo{"delay", Key::quantity, false, "of the line before it, or of the line itself, one way", Unit::second},
+    KeyInfo{"delay", Key::quantity, false, "of the line before it, or of the line itself, one way",
+            Unit::second},
     KeyInfo{"loss", Key::word, false, "of that line, in ohm/s at 1 GHz (grows with the root of frequency)"},
     KeyInfo{"impedance", Key::quantity, false, "of that line; 50 ohm without it", Unit::ohm},
     KeyInfo{"from", Key::quantity, false, "lowest frequency that it holds for", Unit::hertz},
     KeyInfo{"to", Key::quantity, false, "highest frequency that it holds for", Unit::hertz},
-    KeyInfo{"file", Key::text, false, "its parameters as measured, a Touchstone file beside the kit, in place of a model"},
+    KeyInfo{"file", Key::text, false,
+            "its parameters as measured, a Touchstone file beside the kit, in place of a model"},
     KeyInfo{"data", Key::text, false, "the same, the text of a Touchstone file itself"},
 };
 constexpr SectionInfo kit_root{"the file", "", kit_root_keys};
 constexpr SectionInfo kit_section{"[kit]", "The kit as a whole.", kit_keys};
-constexpr SectionInfo kit_standard_section{"[[standard]]", "One standard: an end behind a line, a line, or measured data.",
-                                           kit_standard_keys};
+constexpr SectionInfo kit_standard_section{
+    "[[standard]]", "One standard: an end behind a line, a line, or measured data.", kit_standard_keys};
 constexpr std::array<const SectionInfo*, 3> kit_sections{&kit_root, &kit_section, &kit_standard_section};
 
-const std::set<std::string> standard_names{"open",        "short", "load", "offset-open", "offset-short", "offset-load",
-                                           "thru",        "line",  "line-2", "reflect",   "match"};
+const std::set<std::string> standard_names{"open",         "short",       "load", "offset-open",
+                                           "offset-short", "offset-load", "thru", "line",
+                                           "line-2",       "reflect",     "match"};
 
 StandardKind kind_of_standard(const ConfigSection& section, const std::string& name) {
     const std::string kind = section.text("kind");
@@ -75,7 +79,8 @@ std::array<double, 4> polynomial(const ConfigSection& section, const char* key) 
 
 // The text of a Touchstone file says itself how many ports it has, in version 2 or by its remark.
 Network data_of(const ConfigSection& section, const std::filesystem::path& file) {
-    if (section.has("file") && section.has("data")) section.fail("data", "stands beside file: one of them is enough");
+    if (section.has("file") && section.has("data"))
+        section.fail("data", "stands beside file: one of them is enough");
     Network out;
     if (section.has("file")) {
         section.at("file", [&] { out = read_touchstone(file.parent_path() / section.text("file")); });
@@ -131,7 +136,8 @@ Standard read_standard(const ConfigSection& section, const std::filesystem::path
 
 }  // namespace
 
-const FileInfo kit_file{"calibration-kit", "Standards of known reflection and transmission, to calibrate network analysers.",
+const FileInfo kit_file{"calibration-kit",
+                        "Standards of known reflection and transmission, to calibrate network analysers.",
                         kit_sections};
 
 CalibrationKit parse_kit(std::string_view text, const std::filesystem::path& file) {

@@ -71,7 +71,8 @@ std::string touchstone(const Network& n) {
     for (const auto& point : n.noise) {
         out += exact(point.frequency_hz) + " " + exact(point.minimum_figure_db) + " " +
                exact(std::abs(point.optimum)) + " " +
-               exact(std::arg(point.optimum) * 180 / std::numbers::pi) + " " + exact(point.resistance_ohm) + "\n";
+               exact(std::arg(point.optimum) * 180 / std::numbers::pi) + " " + exact(point.resistance_ohm) +
+               "\n";
     }
     return out + "[End]\n";
 }

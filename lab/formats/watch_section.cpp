@@ -72,8 +72,8 @@ Watch read_watch(const ConfigSection& section) {
     return watch;
 }
 
-Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures, const InputFiles& files,
-                     std::vector<NamedFile>& named) {
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures,
+                     const InputFiles& files, std::vector<NamedFile>& named) {
     const Procedure* procedure = nullptr;
     section.at("procedure", [&] { procedure = &procedures.find(section.text("procedure")); });
     Recheck recheck;

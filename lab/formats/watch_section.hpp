@@ -18,7 +18,7 @@ extern const SectionInfo watch_section, recheck_section;
 Watch read_watch(const ConfigSection& section);
 
 // Files that its inputs name are added to `named`.
-Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures, const InputFiles& files,
-                     std::vector<NamedFile>& named);
+Recheck read_recheck(const ConfigSection& section, const ProcedureLibrary& procedures,
+                     const InputFiles& files, std::vector<NamedFile>& named);
 
 }  // namespace rt::lab

@@ -118,7 +118,8 @@ void add_arc(Curve& curve, double x, double y, double radius, double from, doubl
 // Lines of equal resistance and reactance, counted from the reference (P. Smith, Electronics, 1939).
 Curve impedance_lines() {
     Curve out{"", CurveRole::grid, {-1, 1, 0}, {0, 0, std::nan("")}};
-    for (const double r : {0.0, 0.2, 0.5, 1.0, 2.0, 5.0}) add_arc(out, r / (1 + r), 0, 1 / (1 + r), 0, two_pi);
+    for (const double r : {0.0, 0.2, 0.5, 1.0, 2.0, 5.0})
+        add_arc(out, r / (1 + r), 0, 1 / (1 + r), 0, two_pi);
     for (const double x : {0.2, 0.5, 1.0, 2.0, 5.0}) {
         // From where it leaves the unit circle to infinite impedance at (1, 0).
         const double half = std::atan(x);
@@ -129,7 +130,8 @@ Curve impedance_lines() {
 }
 
 Curve magnitude_lines(double reach) {
-    Curve out{"", CurveRole::grid, {-reach, reach, 0, 0, 0, 0}, {0, 0, std::nan(""), -reach, reach, std::nan("")}};
+    Curve out{
+        "", CurveRole::grid, {-reach, reach, 0, 0, 0, 0}, {0, 0, std::nan(""), -reach, reach, std::nan("")}};
     for (int i = 1; i <= 4; ++i) add_arc(out, 0, 0, reach * i / 4, 0, two_pi);
     return out;
 }
@@ -139,14 +141,19 @@ Figure plane_figure(const Trace& trace, const std::string& title) {
     figure.title = title;
     figure.plane = true;
     double most = 0;
-    for (std::size_t i = 0; i < trace.x.size(); ++i) most = std::max(most, std::hypot(trace.x[i], trace.y[i]));
+    for (std::size_t i = 0; i < trace.x.size(); ++i)
+        most = std::max(most, std::hypot(trace.x[i], trace.y[i]));
     if (trace.shape == Shape::smith) {
         figure.x_label = "lines: resistance and reactance of 0, 0.2, 0.5, 1, 2, 5 times the reference";
         figure.curves.push_back(impedance_lines());
     } else {
         const double decade = std::pow(10, std::floor(std::log10(std::max(most, 1e-12))));
-        const double reach = decade * (most <= 2 * decade ? 2 : most <= 4 * decade ? 4 : most <= 8 * decade ? 8 : 10);
-        figure.x_label = "outermost circle: magnitude " + format({reach, Unit::none}) + ", four circles evenly spaced";
+        const double reach = decade * (most <= 2 * decade   ? 2
+                                       : most <= 4 * decade ? 4
+                                       : most <= 8 * decade ? 8
+                                                            : 10);
+        figure.x_label =
+            "outermost circle: magnitude " + format({reach, Unit::none}) + ", four circles evenly spaced";
         figure.curves.push_back(magnitude_lines(reach));
     }
     figure.curves.push_back({trace.title, CurveRole::trace, trace.x, trace.y});

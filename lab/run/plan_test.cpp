@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -240,6 +241,17 @@ void require_given(const Campaign& campaign, const Test& test) {
         fail_input(test.where, "test " + in_quotes(test.name) + ": the input " + name + " must be " + wanted +
                                    ", " + from + " gives " + kind);
     };
+    if (test.procedure->require_named) {
+        std::set<std::string> names;
+        for (const auto& take : test.takes) names.insert(take.input);
+        for (const auto& source : test.sources) names.insert(source.input);
+        for (const auto& file : test.files) names.insert(file.input);
+        try {
+            test.procedure->require_named(names);
+        } catch (const Error& error) {
+            fail_input(test.where, "test " + in_quotes(test.name) + ": " + error.message());
+        }
+    }
     for (const auto& file : test.files)
         require(file.input, file.reference, kind_name(parse_capture(file.text, file.reference)));
     if (test.concludes) return;

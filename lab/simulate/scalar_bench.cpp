@@ -11,11 +11,16 @@ namespace {
 
 constexpr std::array scalar_keys{
     KeyInfo{"source", Key::text, true, "role of the generator"},
-    KeyInfo{"port", Key::text, true, "what the power meter is connected to: sensor 1 at the output, 2 before the input, 3 for what comes back"},
-    KeyInfo{"setting", Key::text, true, "setting of the unit that says what is in place: device, thru, open or short"},
+    KeyInfo{"port", Key::text, true,
+            "what the power meter is connected to: sensor 1 at the output, 2 before the input, 3 for what "
+            "comes back"},
+    KeyInfo{"setting", Key::text, true,
+            "setting of the unit that says what is in place: device, thru, open or short"},
     KeyInfo{"coupling", Key::quantity, false, "of both couplers; 10 dB without it", Unit::db},
-    KeyInfo{"directivity", Key::quantity, false, "of the coupler for what comes back; 30 dB without it", Unit::db},
-    KeyInfo{"source_match", Key::quantity, false, "return loss of the source behind it; 20 dB without it", Unit::db},
+    KeyInfo{"directivity", Key::quantity, false, "of the coupler for what comes back; 30 dB without it",
+            Unit::db},
+    KeyInfo{"source_match", Key::quantity, false, "return loss of the source behind it; 20 dB without it",
+            Unit::db},
     KeyInfo{"centre", Key::quantity, true, "of the filter", Unit::hertz},
     KeyInfo{"width", Key::quantity, true, "of the filter, between -3 dB points", Unit::hertz},
     KeyInfo{"order", Key::whole, false, "of the filter; 3 without it"},
@@ -39,8 +44,8 @@ ScalarBench read_scalar_bench(const ConfigSection& s) {
     return out;
 }
 
-// A filter after Butterworth: what does not pass comes back. The coupler's own leak and what goes round between
-// device and source add to what comes back, with phases of lengths of their own.
+// A filter after Butterworth: what does not pass comes back. The coupler's own leak and what goes round
+// between device and source add to what comes back, with phases of lengths of their own.
 double ScalarBench::level_dbm(int sensor, const std::string& in_place, double hz, double source_dbm) const {
     const double coupled = source_dbm - coupling_db;
     if (sensor == 2) return coupled;

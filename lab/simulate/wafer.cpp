@@ -171,11 +171,12 @@ std::function<Two(double)> Wafer::scattering(const ProbePlace& place, const Prob
         return bias.on ? currents(place, at, rf_dbm).output_a : 0.0;
     };
     constexpr double step = 1e-3;
-    const double gm = (current(bias.input_v + step, bias.output_v) - current(bias.input_v - step, bias.output_v)) /
-                      (2 * step);
-    const double gds = std::max(1e-5, (current(bias.input_v, bias.output_v + step) -
-                                       current(bias.input_v, bias.output_v - step)) /
-                                          (2 * step));
+    const double gm =
+        (current(bias.input_v + step, bias.output_v) - current(bias.input_v - step, bias.output_v)) /
+        (2 * step);
+    const double gds = std::max(
+        1e-5, (current(bias.input_v, bias.output_v + step) - current(bias.input_v, bias.output_v - step)) /
+                  (2 * step));
     const double width = t.width;
     return [gm, gds, width](double hz) {
         const Complex s(0, two_pi * hz);

@@ -42,8 +42,8 @@ struct Wafer {
     double crosstalk = 0;
 
     bool touches(const ProbePlace& place) const;
-    // What stands at the place, with its pads, on 50 ohm, by frequency. `rf_dbm` is the level of the signal, if it
-    // is on.
+    // What stands at the place, with its pads, on 50 ohm, by frequency. `rf_dbm` is the level of the signal,
+    // if it is on.
     std::function<Two(double hz)> scattering(const ProbePlace& place, const ProbeBias& bias,
                                              std::optional<double> rf_dbm) const;
     struct Currents {

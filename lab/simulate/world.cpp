@@ -93,22 +93,11 @@ constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiple
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
 constexpr SectionInfo simulated_fault_section{"[[fault]]", "A fault.", simulated_fault_keys};
-constexpr std::array<const SectionInfo*, 17> simulated_sections{&simulated_root_section,
-                                                                &simulated_unit_section,
-                                                                &line_section,
-                                                                &noise_section,
-                                                                &radio_section,
-                                                                &simulated_fault_section,
-                                                                &wire_section,
-                                                                &receiver_section,
-                                                                &draw_section,
-                                                                &through_section,
-                                                                &pattern_section,
-                                                                &waveform_section,
-                                                                &bus_section,
-                                                                &pair_section,
-                                                                &load_section,
-                                                                &wafer_section,         &scalar_section};
+constexpr std::array<const SectionInfo*, 17> simulated_sections{
+    &simulated_root_section,  &simulated_unit_section, &line_section,     &noise_section, &radio_section,
+    &simulated_fault_section, &wire_section,           &receiver_section, &draw_section,  &through_section,
+    &pattern_section,         &waveform_section,       &bus_section,      &pair_section,  &load_section,
+    &wafer_section,           &scalar_section};
 
 }  // namespace
 

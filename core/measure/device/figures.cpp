@@ -60,6 +60,13 @@ constexpr std::array figures_inputs{
     InputInfo{"pad", "the pads alone, where open is pads and leads", false},
 };
 
+void require_dummies(const std::set<std::string>& names) {
+    const bool open = names.contains("open"), short_one = names.contains("short"),
+               pad = names.contains("pad");
+    if (!open && (short_one || pad)) fail_input("a short or a pad without the open: give the input open too");
+    if (pad && !short_one) fail_input("the input pad needs open and short besides");
+}
+
 Network inner_device(Inputs& inputs, const Parameters& p, Outcome& outcome) {
     const char* const who = "device.figures";
     Network device = taken_network(inputs, "device", p, who, outcome);
@@ -67,8 +74,6 @@ Network inner_device(Inputs& inputs, const Parameters& p, Outcome& outcome) {
         fail_input(fmt::format("device.figures needs two ports, the data has {}", device.ports));
     if (!device.one_reference()) device = renormalised(device, {device.reference(1)});
     const bool open = inputs.find("open"), short_one = inputs.find("short"), pad = inputs.find("pad");
-    if (!open && (short_one || pad)) fail_input("a short or a pad without the open: give the input open too");
-    if (pad && !short_one) fail_input("the input pad needs open and short besides");
     if (!open) {
         outcome.notes.emplace_back(
             "nothing is de-embedded: the figures are those of the device with its pads");
@@ -224,7 +229,8 @@ Procedure device_figures() {
         figures_inputs,
         measure_figures,
         false,
-        Network::kind};
+        Network::kind,
+        require_dummies};
 }
 
 }  // namespace rt

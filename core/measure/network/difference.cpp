@@ -15,7 +15,8 @@ namespace {
 constexpr std::array verification_parameters{
     ParameterInfo{"standard", ParameterKind::text, Unit::none, "line",
                   "which one of the kit the device is, where a kit is given: line, open, short ..."},
-    ParameterInfo{"port", ParameterKind::whole_number, Unit::none, "1", "port that a one-port standard is at"},
+    ParameterInfo{"port", ParameterKind::whole_number, Unit::none, "1",
+                  "port that a one-port standard is at"},
     level_within_parameter,
     network_start_parameter,
     network_stop_parameter,
@@ -41,7 +42,8 @@ constexpr std::array verification_inputs{
 };
 
 Network model_of(Inputs& inputs, const Parameters& p, const Network& device) {
-    if (inputs.find("model") && inputs.find("kit")) fail_input("model and kit are given: one of them is enough");
+    if (inputs.find("model") && inputs.find("kit"))
+        fail_input("model and kit are given: one of them is enough");
     if (inputs.find("model")) {
         Network model = take<Network>(inputs.take("model"), "network.verification");
         if (model.ports != device.ports)
@@ -49,7 +51,8 @@ Network model_of(Inputs& inputs, const Parameters& p, const Network& device) {
         if (model.reference_ohm != device.reference_ohm) model = renormalised(model, device.reference_ohm);
         return model;
     }
-    if (!inputs.find("kit")) fail_input("network.verification needs the input model, or a kit: write model=FILE");
+    if (!inputs.find("kit"))
+        fail_input("network.verification needs the input model, or a kit: write model=FILE");
     const auto kit = take<CalibrationKit>(inputs.take("kit"), "network.verification");
     const std::string name = p.text("standard");
     const auto port = static_cast<std::size_t>(p.required("port"));
@@ -60,13 +63,15 @@ Network model_of(Inputs& inputs, const Parameters& p, const Network& device) {
     if (!found) fail_input("the kit has no " + name);
     const bool two = found->kind == StandardKind::thru || found->kind == StandardKind::line;
     if (two != (device.ports == 2))
-        fail_input(fmt::format("the kit's {} has {}, the device {} ports", name, two ? "two ports" : "one port",
-                               device.ports));
+        fail_input(fmt::format("the kit's {} has {}, the device {} ports", name,
+                               two ? "two ports" : "one port", device.ports));
     Network out = device;
     for (std::size_t i = 0; i < device.frequency_hz.size(); ++i) {
         const double hz = device.frequency_hz[i];
-        if (two) put(out, i, transmission_of(*found, hz, device.reference(1)));
-        else out.s[i] = reflection_of(*found, hz, device.reference(1));
+        if (two)
+            put(out, i, transmission_of(*found, hz, device.reference(1)));
+        else
+            out.s[i] = reflection_of(*found, hz, device.reference(1));
     }
     return out;
 }
@@ -105,21 +110,22 @@ Outcome measure_verification(Inputs inputs, const Parameters& p) {
 }  // namespace
 
 Procedure network_verification() {
-    return {"network.verification",
-            "A known device against its model or its earlier data",
-            "Every parameter at every frequency as a vector difference; magnitude in dB and phase in degrees for "
-            "parameters above -40 dB. The model is a file, an earlier test, or a standard of a kit. Raw data is "
-            "corrected by error terms first where they are given.",
-            verification_parameters,
-            verification_traces,
-            verification_products,
-            network_setup,
-            nullptr,
-            preset_named,
-            nullptr,
-            false,
-            verification_inputs,
-            measure_verification};
+    return {
+        "network.verification",
+        "A known device against its model or its earlier data",
+        "Every parameter at every frequency as a vector difference; magnitude in dB and phase in degrees for "
+        "parameters above -40 dB. The model is a file, an earlier test, or a standard of a kit. Raw data is "
+        "corrected by error terms first where they are given.",
+        verification_parameters,
+        verification_traces,
+        verification_products,
+        network_setup,
+        nullptr,
+        preset_named,
+        nullptr,
+        false,
+        verification_inputs,
+        measure_verification};
 }
 
 }  // namespace rt

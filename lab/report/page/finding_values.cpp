@@ -84,6 +84,9 @@ std::string page_number(std::optional<double> value, int decimals) {
 }
 
 std::string page_value(const Finding& f, std::optional<double> value) {
+    // Of small plain numbers, such as vector differences, two decimals would leave nothing.
+    const bool plain = f.unit == Unit::none && value && std::abs(*value) < 1;
+    if (plain) return with_minus(format({*value, f.unit}, 3));
     return is_decibel(f.unit) || !info(f.unit).prefixed ? page_number(value)
            : value                                      ? with_minus(format({*value, f.unit}, 5))
                                                         : "–";

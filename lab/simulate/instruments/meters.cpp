@@ -62,7 +62,8 @@ double SimulatedPowerMeter::read(int sensor) {
     if (const auto& scalar = stage_->unit().surroundings().scalar; scalar && scalar->port == end_) {
         const auto tone = stage_->tone(scalar->source);
         if (tone.on)
-            power += milliwatt(scalar->level_dbm(sensor, stage_->unit().get(scalar->setting), tone.frequency_hz, tone.level_dbm));
+            power += milliwatt(scalar->level_dbm(sensor, stage_->unit().get(scalar->setting),
+                                                 tone.frequency_hz, tone.level_dbm));
     }
     constexpr double noise_mw = 0.2e-6, offset_mw = 3e-6, most_mw = 100;
     Random random(seed_of(*stage_, stage_->state_text() + end_, readings_++));
