@@ -49,6 +49,7 @@ std::string found_text(const FoundAxis& found) {
 std::vector<std::string> remarks_of(const Test& test) {
     std::vector<std::string> out;
     if (!test.prompt.empty()) out.push_back("first, the operator: " + test.prompt);
+    if (!test.look.empty()) out.push_back("the operator looks: " + test.look);
     if (!test.power_cycle.empty()) out.push_back("the unit's supply is switched off and on first");
     for (const auto& need : test.needs) out.push_back("needs the calibration " + need);
     for (const auto& take : test.takes) {

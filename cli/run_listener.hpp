@@ -30,6 +30,9 @@ class ConsoleListener : public RunListener {
     void point_done(const PointRecord& point, const Progress& progress) override;
     void event(const EventRecord& event) override;
     Reply ask(const Request& request) override;
+    bool answered_by_person(const Request& request) const override {
+        return person_ || replies_.contains(request.name);
+    }
     bool stop() override;
 
     // The page's last state.

@@ -166,7 +166,7 @@ void check_direction(const ErrorTerms& terms, std::size_t first, const std::stri
     const PhaseLine line = phase_line(terms.frequency_hz, tracking);
     const double span = terms.frequency_hz.back() - terms.frequency_hz.front();
     // A line that can be followed to 0 Hz: straight, and not from far away.
-    if (line.residual > 0.3 || terms.frequency_hz.front() > 0.5 * span || pi - std::abs(line.at_zero) > 0.6)
+    if (line.residual > 0.3 || terms.frequency_hz.front() > 0.5 * span || pi - std::abs(line.at_zero) > 0.45)
         return;
     const std::string what = "the phase of port " + port + "'s tracking begins at 180 degrees";
     // A cable of a turn and more makes it certain that this phase means something.

@@ -54,6 +54,10 @@ constexpr std::array test_keys{
             "anomaly"},
     KeyInfo{"prompt", Key::text, false,
             "what the operator has to do before the test; waits for go, skip or stop"},
+    KeyInfo{
+        "look", Key::text, false,
+        "what the operator looks at before a capture counts: needles, planarity. Redo lifts and touches down "
+        "again; without anybody there is no verdict"},
     KeyInfo{"power_cycle", Key::text, false, "role of a supply that is switched off and on before the test"},
     KeyInfo{"provides", Key::text, false, "name of the calibration that this test makes"},
     KeyInfo{"provides_result", Key::text, false,
@@ -267,6 +271,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     if (!test.trend.empty() && test.trend != "rising" && test.trend != "falling")
         section.fail("trend", "is " + in_quotes(test.trend) + ": write rising or falling");
     test.prompt = section.text("prompt");
+    test.look = section.text("look");
     test.power_cycle = section.text("power_cycle");
     test.redo = static_cast<int>(section.whole("redo").value_or(1));
     test.selects_only = section.flag("selects_only");

@@ -105,6 +105,7 @@ struct Test {
     std::string note;
     std::string trend;            // "rising", "falling", "": of the first result over the last axis
     std::string prompt;           // what the operator has to do before the test; "" for nothing
+    std::string look;             // what the operator looks at before a capture counts; "" for nothing
     std::string power_cycle;      // role of the supply that is switched off and on before the test
     std::string provides;         // name of the calibration that its results are; "" for none
     std::string provides_result;  // which result, tabulated over the axis that sets a frequency

@@ -75,7 +75,10 @@ Range x_range(const Figure& figure) {
     for (const auto& curve : figure.curves) {
         if (curve.x.empty()) continue;
         const auto [low, high] = std::minmax_element(curve.x.begin(), curve.x.end());
-        range = {std::min(range.low, *low), std::max(range.high, *high)};
+        // Bars stand around their places.
+        const bool bars = curve.role == CurveRole::bars && curve.x.size() > 1;
+        const double half = bars ? (*high - *low) / static_cast<double>(curve.x.size() - 1) / 2 : 0;
+        range = {std::min(range.low, *low - half), std::max(range.high, *high + half)};
     }
     // A single place has room on both sides.
     if (range.low == range.high) {

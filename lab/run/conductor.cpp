@@ -113,10 +113,28 @@ RunEnd Conductor::run() {
             maker_.note("without finding", missing);
         }
     }
+    leave_probes();
     watches_.close_events();
     flush_watches();
     end_.counts = tally_.counts();
     return end_;
+}
+
+// Nothing stays biased or under the needles when nobody looks any more.
+void Conductor::leave_probes() {
+    const auto speaking = bench_.speaking();
+    for (const auto& role : speaking) {
+        const Instrument& instrument = *plan_.bench->find(role);
+        const bool bias = instrument.is("source-measure"), stage = instrument.is("wafer-stage");
+        if (!bias && !stage) continue;
+        try {
+            bench_.role(role).set(bias ? "output" : "contact", bias ? "OFF" : "UP");
+        } catch (const Error& error) {
+            if (error.kind() != ErrorKind::bench) throw;
+            maker_.note("left on", "the " + role + " could not be " + (bias ? "switched off" : "lifted") +
+                                       ": " + error.what());
+        }
+    }
 }
 
 Conductor::Flow Conductor::interrupted(RunListener::Reply reply) {

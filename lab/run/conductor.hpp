@@ -31,6 +31,7 @@ class Conductor {
 
     void zero_instruments();
     Flow confirm_connections();
+    void leave_probes();
     Flow run_stretch(const Stretch& stretch);
     Flow prepare(const PlannedTest& planned);
     Flow require_calibrations(const PlannedTest& planned);

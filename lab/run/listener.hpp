@@ -18,6 +18,7 @@ struct Request {
         by_hand,      // the unit has been set
         unexpected,   // the signal is not the one expected
         failure,      // a point has failed
+        look,         // whether what a person looks at is in order
     };
     Kind kind = Kind::prompt;
     std::string name;  // of the test, or "connections": answers files use it
@@ -38,6 +39,8 @@ class RunListener {
     // go: done, or leave it as it is; redo: measure again; skip: the rest of the test; stop: the run.
     enum class Reply { go, redo, skip, stop };
     virtual Reply ask(const Request& request) = 0;
+    // Whether a person answers it, now or beforehand: not when a run goes on by itself.
+    virtual bool answered_by_person(const Request&) const { return true; }
     // Asked before every point; true ends the run in good order.
     virtual bool stop() = 0;
 };

@@ -153,13 +153,41 @@ Capture Taker::recorded(const PointJob& job, const Instrument& instrument, const
 }
 
 // Captures until the signal is the one expected, or somebody says that this one is to be taken.
-Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters) {
+bool Taker::looked_at(const PointJob& job, std::string& doubt) {
+    const Request request{Request::Kind::look, job.test->name, job.test->look + ": in order?", true};
+    const auto reply = listener_.ask(request);
+    const bool person = listener_.answered_by_person(request);
+    note("looked at", job.test->name + ", " + label(*job.sweep, *job.point) + ": " + job.test->look + ": " +
+                          (!person                             ? "nobody was there to look"
+                           : reply == RunListener::Reply::redo ? "not yet, once more"
+                           : reply == RunListener::Reply::go   ? "in order"
+                                                               : "not in order"));
+    if (reply == RunListener::Reply::skip || reply == RunListener::Reply::stop) throw Interruption{reply};
+    if (!person) doubt = "nobody has looked whether it is in order: " + job.test->look;
+    return reply == RunListener::Reply::redo;
+}
+
+void Taker::set_up_again(const PointJob& job, const Take* take) {
+    setter_.forget("unit");
+    // A contact that was not made may be made by another touch-down.
+    for (const auto& instrument : bench_.bench().instruments) {
+        if (instrument.is("wafer-stage")) setter_.forget(instrument.role);
+    }
+    set_up(job, take);
+}
+
+Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
+                       std::string& doubt) {
     for (int tries = 0;; ++tries) {
         Capture capture =
             wanted.instrument->recorded()
                 ? recorded(job, *wanted.instrument, parameters)
                 : kind_of(wanted.setup).acquire(bench_.role(wanted.instrument->role), wanted.setup);
         if (kind_of(wanted.setup).moves_settings()) setter_.forget(wanted.instrument->role);
+        if (wanted.first && !job.test->look.empty() && looked_at(job, doubt)) {
+            set_up_again(job, wanted.take);
+            continue;
+        }
         if (!wanted.first || !job.test->procedure->check || distrust(capture)) return capture;
         const auto unexpected = job.test->procedure->check(capture, parameters);
         if (!unexpected) return capture;
@@ -170,12 +198,7 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
             {Request::Kind::unexpected, job.test->name, unexpected->text(), tries < job.test->redo});
         if (reply == RunListener::Reply::skip || reply == RunListener::Reply::stop) throw Interruption{reply};
         if (reply == RunListener::Reply::go) return capture;
-        setter_.forget("unit");
-        // A contact that was not made may be made by another touch-down.
-        for (const auto& instrument : bench_.bench().instruments) {
-            if (instrument.is("wafer-stage")) setter_.forget(instrument.role);
-        }
-        set_up(job, wanted.take);
+        set_up_again(job, wanted.take);
     }
 }
 
@@ -254,7 +277,8 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             look_for_restarts();
             set_up(job, wanted.take);
             watches.look();
-            taken = capture(job, wanted, parameters);
+            std::string unseen;
+            taken = capture(job, wanted, parameters, unseen);
             watches.look();
             // What restarted meanwhile was not in the state that this was taken in.
             if (look_for_restarts()) {
@@ -262,7 +286,7 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
                 if (++restarts < most_restarts) continue;
                 fail_bench("instruments restart again and again in the middle of a point");
             }
-            doubt = setter_.doubt();
+            doubt = unseen.empty() ? setter_.doubt() : unseen;
             if (doubt.empty()) doubt = vouch();
             return std::move(*taken);
         } catch (const Error& error) {

@@ -92,7 +92,11 @@ class Taker {
                  WatchKeeper& watches, std::string& doubt);
     // Brought to the unit through the signal path; gives why that could not be done.
     std::string correct(const std::string& role, Capture& capture);
-    Capture capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters);
+    Capture capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
+                    std::string& doubt);
+    // A person looks at what was set up: true to set it up and take the capture again.
+    bool looked_at(const PointJob& job, std::string& doubt);
+    void set_up_again(const PointJob& job, const Take* take);
     Capture recorded(const PointJob& job, const Instrument& instrument, const Parameters& parameters);
 
     Tally& tally_;

@@ -281,3 +281,27 @@ TEST_CASE("no fault of the probe station makes a PASS of something else") {
     CHECK(runs == 15);
     CHECK(touched > 8);
 }
+
+TEST_CASE("planarity is looked at by a person until it is in order, and by nobody without one") {
+    const auto with_look = [](Probes& probes) {
+        probes.change("campaign.toml", "title = \"A line of the substrate against its model\"",
+                      "title = \"Line\"\nlook = \"marks of all needles alike\"");
+    };
+    const std::vector<std::string> only{"--only", "calibration", "--only", "verification"};
+    Probes alone;
+    with_look(alone);
+    CHECK(alone.run(only).code == 4);
+    CHECK(contains(last_of(alone.record(), "verification").invalid, "nobody has looked"));
+    Probes told;
+    with_look(told);
+    told.folder.write("answers.toml", "verification = \"go\"\n");
+    const Said said =
+        told.said({"run", "campaign.toml", "--no-report", "--no-live", "--out", "run", "--answers",
+                   "answers.toml", "--only", "calibration", "--only", "verification"});
+    CAPTURE(said.err);
+    CHECK(said.code == 0);
+    const RunRecord run = told.record();
+    CHECK(std::any_of(run.events.begin(), run.events.end(), [](const EventRecord& e) {
+        return e.kind == "looked at" && contains(e.text, "marks of all needles alike: in order");
+    }));
+}

@@ -171,8 +171,9 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
         if (std::abs(hz[i] - wanted) < std::abs(hz[at] - wanted)) at = i;
     }
     outcome.add("transition_frequency_at", hz[at] * h21[at], Unit::hertz);
-    outcome.add("current_gain_at", 20 * std::log10(h21[at]), Unit::db);
-    outcome.add("stability_at", k[at], Unit::none);
+    outcome.add("current_gain_at", 20 * std::log10(std::max(h21[at], 1e-15)), Unit::db);
+    // Without feedback nothing can make it unstable, and K is infinite.
+    if (std::isfinite(k[at])) outcome.add("stability_at", k[at], Unit::none);
     if (std::isfinite(power_db(all[at].available)))
         outcome.add("available_gain_at", power_db(all[at].available), Unit::db);
     if (std::isfinite(power_db(all[at].unilateral)))
@@ -181,9 +182,11 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
                 Unit::siemens);
     outcome.notes.push_back("single values at " + format({hz[at], Unit::hertz}));
     if (const auto crossing = crossing_at(hz, k, 1, true)) outcome.add("stable_from", *crossing, Unit::hertz);
-    outcome.add("least_stability", *std::min_element(k.begin(), k.end()), Unit::none);
-    outcome.traces.push_back(figure_trace(
-        figures_traces[0], hz, column([](const DeviceFigures& f) { return 20 * std::log10(f.h21); })));
+    if (const double least = *std::min_element(k.begin(), k.end()); std::isfinite(least))
+        outcome.add("least_stability", least, Unit::none);
+    outcome.traces.push_back(figure_trace(figures_traces[0], hz, column([](const DeviceFigures& f) {
+                                              return 20 * std::log10(std::max(f.h21, 1e-15));
+                                          })));
     const auto gain = [&](const Product& product, std::vector<double> ratio) {
         // Where there is none the curve has a gap that nothing may be judged across: it is left out as a
         // whole.

@@ -25,7 +25,7 @@ constexpr std::array parameters_parameters{
                   "ports that carry pairs, as 1-2 3-4: for mixed-mode parameters"},
     ParameterInfo{"order", ParameterKind::text, Unit::none, "",
                   "ports in another order, or some of them, as 2 1: the others end in their references"},
-    reference_parameter,
+    network_reference_parameter,
     ParameterInfo{"markers", ParameterKind::text, Unit::none, "",
                   "up to six frequencies whose values are results, as 1 GHz, 2.4 GHz"},
     ParameterInfo{"down", ParameterKind::quantity, Unit::db, "3 dB",

@@ -22,7 +22,7 @@ inline constexpr ParameterInfo network_bandwidth_parameter{"bandwidth", Paramete
 inline constexpr ParameterInfo level_within_parameter{
     "level_within", ParameterKind::quantity, Unit::db, "",
     "how far the source level may lie below that of the calibration; without it this is only noted"};
-inline constexpr ParameterInfo reference_parameter{
+inline constexpr ParameterInfo network_reference_parameter{
     "reference", ParameterKind::quantity, Unit::ohm, "",
     "resistance that parameters count from; that of the data without it"};
 
