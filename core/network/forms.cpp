@@ -2,45 +2,28 @@
 
 #include <fmt/core.h>
 
-#include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <set>
 
 #include "core/base/error.hpp"
-#include "core/network/two.hpp"
+#include "core/network/matrix.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
 namespace {
 
-using Matrix = Eigen::MatrixXcd;
-using Rows = Eigen::Matrix<Complex, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
-
-Eigen::Index index_of(std::size_t n) {
-    return static_cast<Eigen::Index>(n);
-}
-
-Matrix matrix_at(const std::vector<Complex>& values, std::size_t index, std::size_t ports) {
-    const auto n = index_of(ports);
-    return Eigen::Map<const Rows>(values.data() + index * ports * ports, n, n);
-}
-
-void put_matrix(std::vector<Complex>& values, std::size_t index, const Matrix& matrix) {
-    const auto n = matrix.rows();
-    Eigen::Map<Rows>(values.data() + index * static_cast<std::size_t>(n * n), n, n) = matrix;
-}
-
 // X with X b = a.
-Matrix divided(const Matrix& a, const Matrix& b, const char* what, double hz) {
-    const Eigen::FullPivLU<Matrix> lu(b.transpose());
+PortMatrix divided(const PortMatrix& a, const PortMatrix& b, const char* what, double hz) {
+    const Eigen::FullPivLU<PortMatrix> lu(b.transpose());
     if (!(lu.rcond() > 1e-13)) fail_signal(std::string(what) + " at " + format({hz, Unit::hertz}));
     return lu.solve(a.transpose()).transpose();
 }
 
-Matrix root_of_references(const Network& n) {
-    Matrix out = Matrix::Zero(index_of(n.ports), index_of(n.ports));
-    for (std::size_t p = 0; p < n.ports; ++p) out(index_of(p), index_of(p)) = std::sqrt(n.reference(p + 1));
+PortMatrix root_of_references(const Network& n) {
+    PortMatrix out = PortMatrix::Zero(eigen_index(n.ports), eigen_index(n.ports));
+    for (std::size_t p = 0; p < n.ports; ++p)
+        out(eigen_index(p), eigen_index(p)) = std::sqrt(n.reference(p + 1));
     return out;
 }
 
@@ -89,10 +72,10 @@ Sides sides_of(Form form) {
     return {{0, 1}, {2, 3}, -1};  // chain
 }
 
-Matrix two_port_form(const Two& s, double r1, double r2, Form form, double hz) {
+PortMatrix two_port_form(const Two& s, double r1, double r2, Form form, double hz) {
     const auto ports = ports_of(s, r1, r2);
     const Sides sides = sides_of(form);
-    Matrix left(2, 2), right(2, 2);
+    PortMatrix left(2, 2), right(2, 2);
     for (int i = 0; i < 2; ++i)
         left.row(i) = ports.row(sides.left[i]), right.row(i) = ports.row(sides.right[i]);
     right.row(1) *= sides.last;
@@ -101,7 +84,7 @@ Matrix two_port_form(const Two& s, double r1, double r2, Form form, double hz) {
 }
 
 // left = X right, with waves: (l a + m b) = X (r a + t b) solved for b = S a.
-Two from_two_port_form(const Matrix& x, double r1, double r2, Form form, double hz) {
+Two from_two_port_form(const PortMatrix& x, double r1, double r2, Form form, double hz) {
     const Sides sides = sides_of(form);
     Eigen::Matrix<Complex, 4, 2> of_a = Eigen::Matrix<Complex, 4, 2>::Zero(), of_b = of_a;
     const double u[2] = {std::sqrt(r1), std::sqrt(r2)};
@@ -109,16 +92,16 @@ Two from_two_port_form(const Matrix& x, double r1, double r2, Form form, double 
         of_a(2 * p, p) = of_b(2 * p, p) = u[p];
         of_a(2 * p + 1, p) = 1 / u[p], of_b(2 * p + 1, p) = -1 / u[p];
     }
-    Matrix la(2, 2), lb(2, 2), ra(2, 2), rb(2, 2);
+    PortMatrix la(2, 2), lb(2, 2), ra(2, 2), rb(2, 2);
     for (int i = 0; i < 2; ++i) {
         la.row(i) = of_a.row(sides.left[i]), lb.row(i) = of_b.row(sides.left[i]);
         ra.row(i) = of_a.row(sides.right[i]), rb.row(i) = of_b.row(sides.right[i]);
     }
     ra.row(1) *= sides.last, rb.row(1) *= sides.last;
-    const Eigen::FullPivLU<Matrix> lu(lb - x * rb);
+    const Eigen::FullPivLU<PortMatrix> lu(lb - x * rb);
     if (!(lu.rcond() > 1e-13))
         fail_signal("there are no scattering parameters at " + format({hz, Unit::hertz}));
-    const Matrix s = lu.solve(x * ra - la);
+    const PortMatrix s = lu.solve(x * ra - la);
     return {s(0, 0), s(0, 1), s(1, 0), s(1, 1)};
 }
 
@@ -133,8 +116,8 @@ std::vector<Complex> matrices(const Network& n, Form form) {
     require_two(form, n.ports);
     if (form == Form::scattering) return n.s;
     std::vector<Complex> out(n.s.size());
-    const Matrix one = Matrix::Identity(index_of(n.ports), index_of(n.ports));
-    const Matrix root = root_of_references(n), inverse_root = root.inverse();
+    const PortMatrix one = PortMatrix::Identity(eigen_index(n.ports), eigen_index(n.ports));
+    const PortMatrix root = root_of_references(n), inverse_root = root.inverse();
     for (std::size_t i = 0; i < n.frequency_hz.size(); ++i) {
         const double hz = n.frequency_hz[i];
         if (for_two_ports(form) && form != Form::wave_chain) {
@@ -145,12 +128,12 @@ std::vector<Complex> matrices(const Network& n, Form form) {
             const Two s = two_at(n, i);
             if (s.c == 0.0) fail_signal("there are no wave chain parameters at " + format({hz, Unit::hertz}));
             const Two t = chain_of(s);
-            Matrix m(2, 2);
+            PortMatrix m(2, 2);
             m << t.a, t.b, t.c, t.d;
             put_matrix(out, i, m);
             continue;
         }
-        const Matrix s = matrix_at(n.s, i, n.ports);
+        const PortMatrix s = matrix_at(n.s, i, n.ports);
         if (form == Form::impedance)
             put_matrix(out, i,
                        root * divided(one + s, one - s, "there are no impedance parameters", hz) * root);
@@ -170,11 +153,11 @@ Network network_of(Form form, std::vector<double> frequency_hz, const std::vecto
     n.frequency_hz = std::move(frequency_hz);
     n.reference_ohm = std::move(reference_ohm);
     n.s.resize(values.size());
-    const Matrix one = Matrix::Identity(index_of(ports), index_of(ports));
-    const Matrix root = root_of_references(n), inverse_root = root.inverse();
+    const PortMatrix one = PortMatrix::Identity(eigen_index(ports), eigen_index(ports));
+    const PortMatrix root = root_of_references(n), inverse_root = root.inverse();
     for (std::size_t i = 0; i < n.frequency_hz.size(); ++i) {
         const double hz = n.frequency_hz[i];
-        const Matrix x = matrix_at(values, i, ports);
+        const PortMatrix x = matrix_at(values, i, ports);
         if (form == Form::scattering) {
             put_matrix(n.s, i, x);
         } else if (form == Form::wave_chain) {
@@ -184,10 +167,10 @@ Network network_of(Form form, std::vector<double> frequency_hz, const std::vecto
         } else if (for_two_ports(form)) {
             put(n, i, from_two_port_form(x, n.reference(1), n.reference(2), form, hz));
         } else if (form == Form::impedance) {
-            const Matrix z = inverse_root * x * inverse_root;
+            const PortMatrix z = inverse_root * x * inverse_root;
             put_matrix(n.s, i, divided(z - one, z + one, "there are no scattering parameters", hz));
         } else {
-            const Matrix y = root * x * root;
+            const PortMatrix y = root * x * root;
             put_matrix(n.s, i, divided(one - y, one + y, "there are no scattering parameters", hz));
         }
     }
@@ -204,13 +187,13 @@ Network renormalised(const Network& n, std::vector<double> reference_ohm) {
     Network out = n;
     out.reference_ohm = std::move(reference_ohm);
     if (out.one_reference()) out.reference_ohm.resize(1);
-    const auto ports = index_of(n.ports);
-    Matrix g = Matrix::Zero(ports, ports), k = g, one_over_k = g;
+    const auto ports = eigen_index(n.ports);
+    PortMatrix g = PortMatrix::Zero(ports, ports), k = g, one_over_k = g;
     bool same = true;
     for (std::size_t p = 1; p <= n.ports; ++p) {
         const double from = n.reference(p), to = out.reference(p);
         same = same && from == to;
-        const auto i = index_of(p - 1);
+        const auto i = eigen_index(p - 1);
         g(i, i) = (to - from) / (to + from);
         k(i, i) = (to + from) / (2 * std::sqrt(to * from)), one_over_k(i, i) = 1.0 / k(i, i);
     }
@@ -222,9 +205,9 @@ Network renormalised(const Network& n, std::vector<double> reference_ohm) {
         const Complex up = 1.0 + point.optimum, down = 1.0 - point.optimum;
         point.optimum = (from * up - to * down) / (from * up + to * down);
     }
-    const Matrix one = Matrix::Identity(ports, ports);
+    const PortMatrix one = PortMatrix::Identity(ports, ports);
     for (std::size_t i = 0; i < n.frequency_hz.size(); ++i) {
-        const Matrix s = matrix_at(n.s, i, n.ports);
+        const PortMatrix s = matrix_at(n.s, i, n.ports);
         put_matrix(out.s, i,
                    k * divided(s - g, one - g * s, "no reference can be put in place", n.frequency_hz[i]) *
                        one_over_k);
@@ -276,172 +259,6 @@ void require_same_grid(const Network& a, std::string_view name_a, const Network&
         "{} and {} have different frequencies ({} and {}{}): measure both on one grid", name_a, name_b,
         describe(a), describe(b),
         a.frequency_hz.size() == b.frequency_hz.size() ? ", apart at " + format({hz, Unit::hertz}) : ""));
-}
-
-namespace {
-
-// [b1; a1] = T [a2; b2] with the first half of the ports as side 1.
-Matrix chain(const Matrix& s, double hz) {
-    const auto h = s.rows() / 2;
-    const Eigen::FullPivLU<Matrix> lu(s.bottomLeftCorner(h, h));
-    if (!(lu.rcond() > 1e-13)) fail_signal("nothing goes through at " + format({hz, Unit::hertz}));
-    const Matrix c = lu.inverse();
-    Matrix out(2 * h, 2 * h);
-    out.topLeftCorner(h, h) = s.topRightCorner(h, h) - s.topLeftCorner(h, h) * c * s.bottomRightCorner(h, h);
-    out.topRightCorner(h, h) = s.topLeftCorner(h, h) * c;
-    out.bottomLeftCorner(h, h) = -c * s.bottomRightCorner(h, h);
-    out.bottomRightCorner(h, h) = c;
-    return out;
-}
-
-Matrix scattering(const Matrix& t, double hz) {
-    const auto h = t.rows() / 2;
-    const Eigen::FullPivLU<Matrix> lu(t.bottomRightCorner(h, h));
-    if (!(lu.rcond() > 1e-13)) fail_signal("nothing goes through at " + format({hz, Unit::hertz}));
-    const Matrix d = lu.inverse();
-    Matrix out(2 * h, 2 * h);
-    out.topLeftCorner(h, h) = t.topRightCorner(h, h) * d;
-    out.topRightCorner(h, h) = t.topLeftCorner(h, h) - t.topRightCorner(h, h) * d * t.bottomLeftCorner(h, h);
-    out.bottomLeftCorner(h, h) = d;
-    out.bottomRightCorner(h, h) = -d * t.bottomLeftCorner(h, h);
-    return out;
-}
-
-enum class Part { whole, second, first };
-
-Network joined(const Network& a, const Network& b, Part part) {
-    if (a.ports != b.ports || a.ports % 2 != 0)
-        fail_input(fmt::format("networks in a row need the same even number of ports, these have {} and {}",
-                               a.ports, b.ports));
-    require_same_grid(a, "the first", b, "the second");
-    const std::size_t half = a.ports / 2;
-    Network out = a;
-    out.noise.clear(), out.uncertainty.clear();
-    out.reference_ohm.resize(a.ports);
-    for (std::size_t p = 1; p <= half; ++p) {
-        // Where the two meet, and where the result keeps the ports of either.
-        const bool fits = part == Part::whole    ? a.reference(half + p) == b.reference(p)
-                          : part == Part::second ? a.reference(p) == b.reference(p)
-                                                 : a.reference(half + p) == b.reference(half + p);
-        if (!fits) fail_input("the references differ where the networks are joined: renormalise one first");
-        out.reference_ohm[p - 1] = part == Part::second ? b.reference(half + p) : a.reference(p);
-        out.reference_ohm[half + p - 1] = part == Part::first   ? b.reference(p)
-                                          : part == Part::whole ? b.reference(half + p)
-                                                                : a.reference(half + p);
-    }
-    if (out.one_reference()) out.reference_ohm.resize(1);
-    for (std::size_t i = 0; i < a.frequency_hz.size(); ++i) {
-        const double hz = a.frequency_hz[i];
-        const Matrix s = matrix_at(a.s, i, a.ports), t = matrix_at(b.s, i, b.ports);
-        const auto h = index_of(half);
-        if (part == Part::whole) {
-            // Without chain parameters, so that what lets nothing through can be joined too.
-            const Matrix one = Matrix::Identity(h, h);
-            const Matrix s11 = s.topLeftCorner(h, h), s12 = s.topRightCorner(h, h);
-            const Matrix s21 = s.bottomLeftCorner(h, h), s22 = s.bottomRightCorner(h, h);
-            const Matrix t11 = t.topLeftCorner(h, h), t12 = t.topRightCorner(h, h);
-            const Matrix t21 = t.bottomLeftCorner(h, h), t22 = t.bottomRightCorner(h, h);
-            const Eigen::FullPivLU<Matrix> there(one - t11 * s22), back(one - s22 * t11);
-            if (!(there.rcond() > 1e-13) || !(back.rcond() > 1e-13))
-                fail_signal("the two resonate without loss at " + format({hz, Unit::hertz}));
-            Matrix m(2 * h, 2 * h);
-            m.topLeftCorner(h, h) = s11 + s12 * there.solve(t11 * s21);
-            m.topRightCorner(h, h) = s12 * there.solve(t12);
-            m.bottomLeftCorner(h, h) = t21 * back.solve(s21);
-            m.bottomRightCorner(h, h) = t22 + t21 * back.solve(s22 * t12);
-            put_matrix(out.s, i, m);
-            continue;
-        }
-        const Matrix ta = chain(s, hz), tb = chain(t, hz);
-        // Part::second: a is the first, b the total; Part::first: a the total, b the last.
-        const Eigen::FullPivLU<Matrix> lu(part == Part::second ? ta : tb);
-        const Matrix m = part == Part::second ? Matrix(lu.solve(tb)) : Matrix(ta * lu.inverse());
-        put_matrix(out.s, i, scattering(m, hz));
-    }
-    return out;
-}
-
-// Rows of the orthonormal matrix that makes modes of ports: differential of all pairs, common, single ones.
-Matrix modes(std::size_t ports, const PortPairs& pairs) {
-    Matrix m = Matrix::Zero(index_of(ports), index_of(ports));
-    std::set<std::size_t> used;
-    const double half = std::sqrt(0.5);
-    for (std::size_t i = 0; i < pairs.size(); ++i) {
-        for (const auto port : {pairs[i].first, pairs[i].second}) {
-            if (port < 1 || port > ports)
-                fail_input(fmt::format("the data has no port {}, it has {}", port, ports));
-            if (!used.insert(port).second) fail_input(fmt::format("port {} is in pairs twice", port));
-        }
-        const auto a = index_of(pairs[i].first - 1), b = index_of(pairs[i].second - 1);
-        m(index_of(i), a) = half, m(index_of(i), b) = -half;
-        m(index_of(pairs.size() + i), a) = half, m(index_of(pairs.size() + i), b) = half;
-    }
-    auto row = index_of(2 * pairs.size());
-    for (std::size_t port = 1; port <= ports; ++port) {
-        if (!used.contains(port)) m(row++, index_of(port - 1)) = 1;
-    }
-    return m;
-}
-
-Network turned(const Network& n, const Matrix& m) {
-    Network out = n;
-    out.noise.clear(), out.uncertainty.clear();
-    for (std::size_t i = 0; i < n.frequency_hz.size(); ++i)
-        put_matrix(out.s, i, m * matrix_at(n.s, i, n.ports) * m.adjoint());
-    return out;
-}
-
-}  // namespace
-
-Network cascaded(const Network& first, const Network& second) {
-    return joined(first, second, Part::whole);
-}
-Network behind(const Network& total, const Network& first) {
-    return joined(first, total, Part::second);
-}
-Network before(const Network& total, const Network& last) {
-    return joined(total, last, Part::first);
-}
-
-Network mixed_mode(const Network& n, const PortPairs& pairs) {
-    const Matrix m = modes(n.ports, pairs);
-    Network out = turned(n, m);
-    std::vector<double> ohm;
-    for (const auto& [a, b] : pairs) {
-        if (n.reference(a) != n.reference(b))
-            fail_input(
-                fmt::format("ports {} and {} of a pair have different references: renormalise first", a, b));
-        ohm.push_back(2 * n.reference(a));
-    }
-    for (const auto& [a, b] : pairs) ohm.push_back(n.reference(a) / 2);
-    std::set<std::size_t> used;
-    for (const auto& [a, b] : pairs) used.insert({a, b});
-    for (std::size_t port = 1; port <= n.ports; ++port) {
-        if (!used.contains(port)) ohm.push_back(n.reference(port));
-    }
-    out.reference_ohm = std::move(ohm);
-    return out;
-}
-
-Network single_ended(const Network& mixed, const PortPairs& pairs) {
-    const Matrix m = modes(mixed.ports, pairs);
-    Network out = turned(mixed, m.adjoint());
-    std::vector<double> ohm(mixed.ports);
-    std::set<std::size_t> used;
-    for (std::size_t i = 0; i < pairs.size(); ++i) {
-        const double each = mixed.reference(i + 1) / 2;
-        if (std::abs(2 * mixed.reference(pairs.size() + i + 1) - each) > 1e-9 * each)
-            fail_input("a pair's differential reference must be four times its common one");
-        ohm[pairs[i].first - 1] = ohm[pairs[i].second - 1] = each;
-        used.insert({pairs[i].first, pairs[i].second});
-    }
-    std::size_t next = 2 * pairs.size();
-    for (std::size_t port = 1; port <= mixed.ports; ++port) {
-        if (!used.contains(port)) ohm[port - 1] = mixed.reference(++next);
-    }
-    out.reference_ohm = std::move(ohm);
-    if (out.one_reference()) out.reference_ohm.resize(1);
-    return out;
 }
 
 }  // namespace rt

@@ -66,7 +66,6 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
     finish(begun);
 }
 
-// By the order that the dialect states, frequencies first without one.
 // Probes that are down, or of which nothing is known, are lifted before the wafer moves; what is to be down
 // afterwards touches down anew.
 void Setter::lift_before(const SettingTarget& target, const std::string& value, std::vector<Begun>& begun) {
@@ -84,6 +83,7 @@ void Setter::lift_before(const SettingTarget& target, const std::string& value, 
     present["contact"] = "UP";
 }
 
+// By the order that the dialect states, frequencies first without one.
 std::size_t Setter::rank_of(const SettingTarget& target) const {
     const Instrument* instrument = bench_.bench().find(target.role);
     const auto& order = instrument->dialect.order;
