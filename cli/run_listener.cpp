@@ -79,6 +79,7 @@ std::vector<std::string> prompt_names(const Plan& plan) {
         bool asks = !planned.test->prompt.empty();
         for (const auto& axis : planned.test->sweep.axes) asks = asks || !axis.prompt.empty();
         if (asks) names.push_back(planned.test->name);
+        if (!planned.test->look.empty()) names.push_back(look_name(*planned.test));
     }
     return names;
 }

@@ -159,6 +159,15 @@ void CampaignParts::finish() {
         note_books(conclusion, campaign_);
         campaign_.tests.push_back(std::move(conclusion));
     }
+    // What is made of a calibration's own capture holds no longer than the calibration does.
+    for (auto& test : campaign_.tests) {
+        for (const auto& source : test.sources) {
+            const Test* other = test.concludes ? nullptr : campaign_.find(source.test);
+            if (!other || other->provides.empty()) continue;
+            if (std::find(test.needs.begin(), test.needs.end(), other->provides) == test.needs.end())
+                test.needs.push_back(other->provides);
+        }
+    }
     leave_out();
 }
 

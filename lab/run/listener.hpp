@@ -5,6 +5,7 @@
 #include <string>
 
 #include "lab/model/record.hpp"
+#include "lab/model/test.hpp"
 #include "lab/run/pace.hpp"
 
 namespace rt::lab {
@@ -25,6 +26,11 @@ struct Request {
     std::string text;
     bool may_redo = false;
 };
+
+// What is done by hand and what is looked at are answered apart.
+inline std::string look_name(const Test& test) {
+    return test.name + "-look";
+}
 
 class RunListener {
   public:

@@ -154,7 +154,7 @@ Capture Taker::recorded(const PointJob& job, const Instrument& instrument, const
 
 // Captures until the signal is the one expected, or somebody says that this one is to be taken.
 bool Taker::looked_at(const PointJob& job, std::string& doubt) {
-    const Request request{Request::Kind::look, job.test->name, job.test->look + ": in order?", true};
+    const Request request{Request::Kind::look, look_name(*job.test), job.test->look + ": in order?", true};
     const auto reply = listener_.ask(request);
     const bool person = listener_.answered_by_person(request);
     note("looked at", job.test->name + ", " + label(*job.sweep, *job.point) + ": " + job.test->look + ": " +

@@ -294,7 +294,7 @@ TEST_CASE("planarity is looked at by a person until it is in order, and by nobod
     CHECK(contains(last_of(alone.record(), "verification").invalid, "nobody has looked"));
     Probes told;
     with_look(told);
-    told.folder.write("answers.toml", "verification = \"go\"\n");
+    told.folder.write("answers.toml", "verification-look = \"go\"\n");
     const Said said =
         told.said({"run", "campaign.toml", "--no-report", "--no-live", "--out", "run", "--answers",
                    "answers.toml", "--only", "calibration", "--only", "verification"});
@@ -304,4 +304,15 @@ TEST_CASE("planarity is looked at by a person until it is in order, and by nobod
     CHECK(std::any_of(run.events.begin(), run.events.end(), [](const EventRecord& e) {
         return e.kind == "looked at" && contains(e.text, "marks of all needles alike: in order");
     }));
+}
+
+TEST_CASE("terms of a calibration hold no longer than it does, whether a test says so or not") {
+    Probes probes;
+    for (int i = 0; i < 4; ++i) probes.change("campaign.toml", "needs = [\"probe-tips\"]\n", "");
+    const Said plan = probes.said({"check", "campaign.toml"});
+    CHECK(contains(plan.out, "needs the calibration probe-tips"));
+    // One that lapses at once is made again, or leaves no verdict.
+    probes.change("campaign.toml", "valid_for = \"8 h\"", "valid_for = \"1 us\"");
+    probes.run({"--only", "calibration", "--only", "verification"});
+    CHECK(passes(probes.record(), "verification") == 0);
 }
