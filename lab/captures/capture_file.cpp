@@ -37,8 +37,7 @@ Capture read_capture(const std::filesystem::path& file, const CaptureHints& hint
     if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);
-    if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"))) return read_touchstone(file);
-    if (ending == ".toml") return parse_capture(read_file(file), file);
+    if (names_touchstone(file) || ending == ".toml") return parse_capture(read_file(file), file);
     return parse_capture_csv(read_file(file), file.string(), hints);
 }
 
@@ -46,8 +45,7 @@ Capture parse_capture(std::string_view text, const std::filesystem::path& file) 
     const std::string ending = lower(file.extension().string());
     if (ending == ".toml" && holds_wafer_map(text, file.string())) return parse_wafer_map(text, file);
     if (ending == ".toml") return parse_kit(text, file);
-    if (ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p")))
-        return parse_touchstone(text, file.string(), ports_named(file));
+    if (names_touchstone(file)) return parse_touchstone(text, file.string(), ports_named(file));
     return parse_capture_csv(text, file.string(), {});
 }
 

@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/kit_file.hpp"
+#include "lab/formats/touchstone.hpp"
 #include "lab/formats/wafer_map_file.hpp"
 
 namespace rt::lab {
@@ -41,7 +42,7 @@ static std::string whole_text(const std::filesystem::path& path, const std::stri
     const std::string ending = lower(std::filesystem::path(reference).extension().string());
     if (ending == ".toml" && holds_wafer_map(text, path.string())) return text;
     if (ending == ".toml") return kit_text(parse_kit(text, path));
-    if (ending != ".csv" && ending != ".ts" && !(ending.starts_with(".s") && ending.ends_with("p")))
+    if (ending != ".csv" && !names_touchstone(reference))
         fail_input(in_quotes(reference) +
                    " is no capture in one file: name a Touchstone file, a table (.csv) or a "
                    "calibration kit (.toml)");
@@ -51,9 +52,10 @@ static std::string whole_text(const std::filesystem::path& path, const std::stri
 // "file:NAME": read, and remembered for the copies of a run.
 void read_file_input(const ConfigSection& section, const std::string& input, const std::string& reference,
                      const InputFiles& files, std::vector<NamedFile>& named, Test& test) {
-    FileSource file{input, reference, {}};
+    FileSource file{input, reference, {}, {}};
     section.at("inputs",
                [&] { file.text = whole_text(files.find("capture", reference, section.file()), reference); });
+    file.sha256 = sha256(file.text);
     named.push_back({"capture", reference, file.text});
     test.files.push_back(std::move(file));
 }

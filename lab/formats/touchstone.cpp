@@ -480,6 +480,11 @@ Network parse_touchstone(std::string_view text, const std::string& file, std::si
     return TouchstoneReader(text, file, ports).read();
 }
 
+bool names_touchstone(const std::filesystem::path& file) {
+    const std::string ending = lower(file.extension().string());
+    return ending == ".ts" || (ending.starts_with(".s") && ending.ends_with("p"));
+}
+
 std::size_t ports_named(const std::filesystem::path& file) {
     const std::string ending = lower(file.extension().string());
     std::size_t ports = 0;

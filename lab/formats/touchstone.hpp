@@ -13,7 +13,8 @@ namespace rt::lab {
 // S-, Y-, Z-, H- and G-parameters as magnitude and angle, dB and angle, or real and imaginary part, all
 // become S-parameters; mixed-mode data becomes single-ended. Throws Error(input) with file and line.
 Network parse_touchstone(std::string_view text, const std::string& file, std::size_t ports);
-// What the ending of a name says; 0 for ".ts".
+// Whether a name is that of a Touchstone file, and how many ports its ending says; 0 for ".ts".
+bool names_touchstone(const std::filesystem::path& file);
 std::size_t ports_named(const std::filesystem::path& file);
 Network read_touchstone(const std::filesystem::path& file);
 

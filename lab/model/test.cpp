@@ -132,7 +132,7 @@ bool Test::given(const std::string& input) const {
     return source_of(input) || std::any_of(files.begin(), files.end(), named);
 }
 
-std::string FileSource::kept_file(const std::string& sha256) const {
+std::string kept_file(const std::string& reference, const std::string& sha256) {
     constexpr std::size_t digits = 16;
     const auto dot = reference.rfind('.');
     return "inputs/captures/" + sha256.substr(0, digits) +

@@ -70,10 +70,10 @@ struct FileSource {
     std::string input;
     std::string reference;  // as the campaign names it
     std::string text;       // that needs no other file
-
-    // Where a run keeps it.
-    std::string kept_file(const std::string& sha256) const;
+    std::string sha256;     // of the text
 };
+// Where a run keeps it.
+std::string kept_file(const std::string& reference, const std::string& sha256);
 
 // A capture of a point that is taken under settings of its own, in the order of these.
 struct Take {

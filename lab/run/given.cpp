@@ -111,9 +111,8 @@ Given capture_of(const Measured& measured, const std::filesystem::path& run, con
 
 Given file_of(const std::filesystem::path& run, const FileSource& source) {
     Given out{source.input, {}, {}, {}, {}};
-    const std::string hash = sha256(source.text);
-    out.kept = {source.kept_file(hash), "", hash, source.text.size()};
-    out.capture = *read_once(run / out.kept.file, hash);
+    out.kept = {kept_file(source.reference, source.sha256), "", source.sha256, source.text.size()};
+    out.capture = *read_once(run / out.kept.file, source.sha256);
     out.kept.kind = kind_name(*out.capture);
     return out;
 }

@@ -35,7 +35,7 @@ class Keeper {
     }
     // Under its hash, so that points can name it.
     void add_capture(const std::string& reference, const std::string& text) {
-        const std::string hash = sha256(text), file = FileSource{{}, reference, {}}.kept_file(hash);
+        const std::string hash = sha256(text), file = kept_file(reference, hash);
         if (names_.insert(file).second) {
             make_folder((folder_ / file).parent_path());
             write_file(folder_ / file, text);

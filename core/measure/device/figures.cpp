@@ -203,9 +203,7 @@ Outcome measure_figures(Inputs inputs, const Parameters& p) {
         outcome.traces.push_back(figure_trace(figures_traces[3], hz, k));
     outcome.traces.push_back(figure_trace(
         figures_traces[4], hz, column([](const DeviceFigures& f) { return std::min(f.mu, 1e9); })));
-    std::string steps;
-    for (const auto& step : device.done) steps += (steps.empty() ? "" : "; ") + step;
-    if (!steps.empty()) outcome.notes.push_back("done to the data: " + steps);
+    note_steps(device, outcome);
     outcome.made = std::move(device);
     return outcome;
 }

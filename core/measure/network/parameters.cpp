@@ -403,9 +403,7 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
         outcome.traces.push_back(
             curve("uncertainty", "Standard uncertainty", shown, std::move(u), Unit::none));
     }
-    std::string steps;
-    for (const auto& step : n.done) steps += (steps.empty() ? "" : "; ") + step;
-    if (!steps.empty()) outcome.notes.push_back("done to the data: " + steps);
+    note_steps(n, outcome);
     outcome.notes.push_back("counts from " + format({shown.reference(name.from), Unit::ohm}));
     outcome.made = std::move(n);
     return outcome;

@@ -89,6 +89,12 @@ Network taken_network(Inputs& inputs, const char* name, const Parameters& p, con
     return corrected_input(std::move(raw), &terms, p, name, outcome);
 }
 
+void note_steps(const Network& network, Outcome& outcome) {
+    std::string steps;
+    for (const auto& step : network.done) steps += (steps.empty() ? "" : "; ") + step;
+    if (!steps.empty()) outcome.notes.push_back("done to the data: " + steps);
+}
+
 PortPairs pairs_of(const std::string& text) {
     PortPairs out;
     std::string all = text;

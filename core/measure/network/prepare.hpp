@@ -60,6 +60,9 @@ std::optional<Unexpected> lost_contact(const Capture& capture, const Parameters&
 Network taken_network(Inputs& inputs, const char* name, const Parameters& p, const char* procedure,
                       Outcome& outcome);
 
+// Tells what was done to the data, if anything was.
+void note_steps(const Network& network, Outcome& outcome);
+
 // "S21", "SDD21" (of pairs), "S12,11" for ports above 9.
 struct ParameterName {
     std::string text;
