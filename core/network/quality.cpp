@@ -7,6 +7,7 @@
 
 #include "core/dsp/fft.hpp"
 #include "core/network/two.hpp"
+#include "core/stats/median.hpp"
 
 namespace rt {
 
@@ -93,6 +94,19 @@ std::vector<double> group_delay(const std::vector<double>& hz, const std::vector
         out[i] = a == b ? 0 : -(phase[b] - phase[a]) / (2 * std::numbers::pi * (hz[b] - hz[a]));
     }
     return out;
+}
+
+std::optional<double> noise_of(const std::vector<Complex>& v) {
+    if (v.size() < 8) return std::nullopt;
+    Complex together = 0;
+    for (std::size_t i = 0; i + 1 < v.size(); ++i) together += v[i + 1] * std::conj(v[i]);
+    const Complex turn = std::abs(together) > 0 ? together / std::abs(together) : Complex(1);
+    std::vector<double> apart;
+    for (std::size_t i = 1; i + 1 < v.size(); ++i)
+        apart.push_back(std::abs(v[i - 1] * turn - 2.0 * v[i] + v[i + 1] * std::conj(turn)));
+    // Noise of deviation 1 makes this normal with a variance of 6; half of such distances lie below
+    // sqrt(ln 2) of theirs.
+    return median(std::move(apart)) / std::sqrt(6 * std::numbers::ln2);
 }
 
 Breaks breaks_of(const std::vector<Complex>& v, double factor, double floor) {

@@ -38,6 +38,11 @@ Breaks breaks_of(const std::vector<std::complex<double>>& values, double factor 
 std::vector<double> group_delay(const std::vector<double>& frequency_hz,
                                 const std::vector<std::complex<double>>& values, std::size_t aperture);
 
+// Standard deviation of the noise on values that otherwise run smoothly over frequency, as a distance: from
+// what the middle of three lies apart from its neighbours, once the turn that all steps have in common is
+// taken out. Of noise alone it is the values' own rms. Nothing below 8 values.
+std::optional<double> noise_of(const std::vector<std::complex<double>>& values);
+
 // In radians, without turns. A step of more than half a turn between neighbours cannot be told.
 std::vector<double> unwrapped(const std::vector<std::complex<double>>& values);
 

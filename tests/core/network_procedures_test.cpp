@@ -274,6 +274,42 @@ TEST_CASE("device.figures: unity by 20 dB a decade only, dummies treated as the 
     CHECK(lifted.invalid->find("contact") != std::string::npos);
 }
 
+TEST_CASE("device.figures: noise, and a device the wrong way round, are no device") {
+    Wild wild(11);
+    const auto device = [&](double gain, double noise, std::size_t points) {
+        return network(grid(0.1e9, 10e9, points), 2, [&](double f) {
+            const Complex turn = std::polar(1.0, -2 * std::numbers::pi * f * 0.3e-9);
+            return std::vector<Complex>{0.9 + wild.normal(noise), 0.05 * gain * turn + wild.normal(noise),
+                                        gain * turn + wild.normal(noise), 0.8 + wild.normal(noise)};
+        });
+    };
+    const Settings any{{"fit_from", "1 GHz"}, {"fit_to", "9 GHz"}};
+    const auto refused = [&](const Network& n, const char* why) {
+        const Outcome out = run_inputs("device.figures", {{"device", n}}, any);
+        REQUIRE(out.invalid);
+        CHECK_MESSAGE(out.invalid->find(why) != std::string::npos, *out.invalid);
+        CHECK(!out.find_result("least_stability"));
+    };
+    for (const double noise : {1e-6, 1e-4, 1e-2})
+        for (const std::size_t points : {8, 20, 401}) {
+            for (int draw = 0; draw < 20; ++draw)
+                refused(device(0, noise, points), "nothing goes through the device");
+            // 26 dB above it there is one.
+            CHECK(
+                !run_inputs("device.figures", {{"device", device(20 * noise, noise, points)}}, any).invalid);
+        }
+    refused(device(1e-3, 1e-5, 5), "too few to tell it from noise");
+    CHECK(!run_inputs("device.figures", {{"device", device(0.1, 1e-5, 5)}}, any).invalid);
+    // What the data itself says of its uncertainty counts before what it looks like.
+    Network unsure = device(0.1, 0, 20);
+    unsure.uncertainty.assign(unsure.s.size(), 0.05);
+    refused(unsure, "nothing goes through");
+    Network turned = device(1, 0, 20);
+    for (std::size_t i = 0; i < turned.frequency_hz.size(); ++i)
+        std::swap(turned.s[4 * i + 1], turned.s[4 * i + 2]);
+    refused(turned, "the wrong way round");
+}
+
 TEST_CASE("device.curves: transconductance and what a compliance holds") {
     const Outcome out = run_inputs("device.curves", {{"", bias()}});
     // 0.1 (u - 0.3)^2 between 0.6 V and 0.8 V at 2 V.

@@ -7,6 +7,8 @@
 #include "core/base/error.hpp"
 #include "core/measure/network/prepare.hpp"
 #include "core/network/device.hpp"
+#include "core/network/quality.hpp"
+#include "core/stats/median.hpp"
 
 namespace rt {
 namespace {
@@ -95,6 +97,35 @@ Network inner_device(Inputs& inputs, const Parameters& p, Outcome& outcome) {
     return de_embedded(device, {&dummies[0], short_one ? &dummies[1] : nullptr, pad ? &dummies[2] : nullptr});
 }
 
+// Without a signal that goes through, stability is infinite and every gain that of the noise.
+void require_gain(const Network& device) {
+    std::vector<Complex> through;
+    std::vector<double> size, back, unsure;
+    for (std::size_t i = 0; i < device.frequency_hz.size(); ++i) {
+        through.push_back(device.at(i, 2, 1));
+        size.push_back(std::abs(through.back())), back.push_back(std::abs(device.at(i, 1, 2)));
+        if (!device.uncertainty.empty()) unsure.push_back(device.uncertainty[4 * i + 2]);
+    }
+    const double typical = median(size);
+    const auto db = [](double v) { return 20 * std::log10(std::max(v, 1e-15)); };
+    constexpr double over_noise = 4;  // 12 dB
+    const auto noise = unsure.empty() ? noise_of(through) : median(unsure);
+    if (noise && typical < over_noise * *noise)
+        fail_signal(fmt::format(
+            "nothing goes through the device: |S21| is {:.1f} dB, its noise {:.1f} dB; probes in the air?",
+            db(typical), db(*noise)));
+    constexpr double least_by_itself = 0.01;  // -40 dB
+    if (!noise && typical < least_by_itself)
+        fail_signal(fmt::format(
+            "|S21| is {:.1f} dB, and {} frequencies are too few to tell it from noise: at least 8 "
+            "are needed, or data with its uncertainty",
+            db(typical), through.size()));
+    if (median(back) > 2 * typical)
+        fail_signal(fmt::format(
+            "the device lies the wrong way round: |S12| is {:.1f} dB, |S21| {:.1f} dB; port 1 is its input",
+            db(median(back)), db(typical)));
+}
+
 Trace figure_trace(const Product& product, const std::vector<double>& hz, std::vector<double> y) {
     Trace out;
     out.name = product.name, out.title = product.help, out.y_unit = product.unit, out.log_x = hz.front() > 0;
@@ -132,6 +163,7 @@ void add_unity(Outcome& outcome, const char* name, const char* slope_name, const
 Outcome measure_figures(Inputs inputs, const Parameters& p) {
     Outcome outcome;
     Network device = inner_device(inputs, p, outcome);
+    require_gain(device);
     const auto& hz = device.frequency_hz;
     std::vector<DeviceFigures> all;
     for (std::size_t i = 0; i < hz.size(); ++i) all.push_back(figures_of(two_at(device, i)));
