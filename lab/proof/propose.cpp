@@ -8,6 +8,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/session/session.hpp"
 
 namespace rt::lab {
@@ -70,11 +71,15 @@ std::vector<Found> ask_found(const std::vector<Sighting>& seen, const std::vecto
             if (address.kind == Address::Kind::serial) {
                 found.trouble = "not asked: its rate is not known";
             } else {
-                found.identity = asked(*open_session(address, patience), "*IDN?", patience).value_or("");
+                const auto first = open_session(address, patience);
+                const Stopwatch watch;
+                found.identity = asked(*first, "*IDN?", patience).value_or("");
+                // One that says at once who it is does not think long about a setting.
+                const milliseconds brief(200 + static_cast<long>(20e3 * watch.seconds()));
                 if (found.identity.empty()) found.trouble = "does not say who it is";
                 for (const auto& dialect : dialects) {
                     if (!found.identity.empty() && !dialect.kind->open_settings)
-                        ask_like(address, dialect, patience, found);
+                        ask_like(address, dialect, std::min(patience, brief), found);
                 }
             }
         } catch (const Error& error) {
