@@ -1,4 +1,5 @@
 #include "cli/command.hpp"
+#include "cli/measure_table.hpp"
 #include "core/base/text.hpp"
 #include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
@@ -283,7 +284,9 @@ ExitCode perform_measure(const Call& call) {
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
     Texts joins;
-    Inputs inputs = read_inputs(call, procedure, std::span(words).subspan(1), parameters, joins);
+    const auto table = words.size() == 2 ? read_count_table(words[1]) : std::nullopt;
+    Inputs inputs = table ? Inputs(Capture(Counts{}))
+                          : read_inputs(call, procedure, std::span(words).subspan(1), parameters, joins);
     for (const auto& id : call.texts("rule")) {
         rules.push_back(library.find(id));
         require_applicable(procedure, rules.back());
@@ -295,6 +298,16 @@ ExitCode perform_measure(const Call& call) {
         rules.push_back({&own, &rule});
     }
     parameters.fill_defaults();
+    if (table) {
+        if (!figure.empty() || call.flag("made") || call.flag("traces"))
+            fail_input(words[1] +
+                       ": a table of points has no curve of its own: write --results FILE, and "
+                       "measure results.curve FILE");
+        return measure_table(call, procedure, *table, parameters,
+                             {rules, &own, [&](const Rule& rule) { return judge_options(call, rule); }});
+    }
+    if (call.flag("results"))
+        fail_input("--results is for tables of counts with columns of settings: --traces writes curves");
     Outcome outcome = measure(procedure, std::move(inputs), parameters);
     outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
     std::vector<Finding> findings;
@@ -365,6 +378,8 @@ Command measure_command() {
          {"made", "FILE",
           "write what it makes for later tests (corrected data, error terms); the ending is that of its "
           "kind"},
+         {"results", "FILE",
+          "write the results of all points of a table of counts, for results.curve, results.crossing ..."},
          {"list", "", "list the procedures, or explain the one named"}},
         "words",
         perform_measure};

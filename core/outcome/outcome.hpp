@@ -24,6 +24,8 @@ struct Result {
     Quantity value;
     std::optional<double> uncertainty;
     Known known = Known::exactly;
+    // Counting ended as soon as this upper limit was decided: it says nothing of a stricter one.
+    std::optional<double> decided_at = {};
 };
 
 // How a trace is customarily drawn.

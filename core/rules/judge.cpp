@@ -266,6 +266,19 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
                    " is in " + symbol(result->value.unit));
     }
     if (!std::isfinite(value->value)) return no_verdict(std::move(finding), result->name + " has no value");
+    if (result->decided_at) {
+        const auto decided = convert({*result->decided_at, result->value.unit}, rule.unit);
+        // Better than that limit is better than every higher one, worse than it is worse than every lower
+        // one.
+        const double rounding = decided ? 1e-9 * std::abs(decided->value) : 0;
+        const bool says = decided && bound.max && !bound.min &&
+                          (value->value <= decided->value ? *bound.max >= decided->value - rounding
+                                                          : *bound.max <= decided->value + rounding);
+        if (!says)
+            return no_verdict(std::move(finding), "counting ended as soon as " +
+                                                      format({*result->decided_at, result->value.unit}) +
+                                                      " was decided: count again for this limit");
+    }
     const Spare spare = spare_of(bound, value->value);
     finding.value = value->value;
     finding.margin = spare.margin;

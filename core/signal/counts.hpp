@@ -5,12 +5,17 @@
 #include <optional>
 #include <string>
 
+#include "core/stats/stopping.hpp"
+
 namespace rt {
 
 // What a link counter has to be asked for.
 struct CountSetup {
-    std::uint64_t packets = 0;
+    std::uint64_t packets = 0;      // at most, where counting may end early
     double seconds_per_packet = 0;  // for estimates of time
+    Stopping stopping{};
+    std::uint64_t at_once = 0;  // packets between two decisions; 0: all
+    double seconds = 0;         // how long (Stopping::Kind::time)
 };
 
 struct Counts {
@@ -23,6 +28,9 @@ struct Counts {
     std::uint64_t bits = 0;              // compared
     std::uint64_t bit_errors = 0;
     std::optional<std::string> distrust{};  // why it cannot be trusted, if it cannot
+    std::uint64_t planned = 0;              // packets that would have been sent at most; 0: those sent
+    std::optional<double> seconds{};        // how long it took
+    Stopping stopping{};                    // what was allowed to end it
 };
 
 // Throws Error(input) for more received than sent or more errors than bits.

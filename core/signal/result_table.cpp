@@ -27,7 +27,8 @@ void require_valid(const ResultTable& table, const std::string& place) {
     for (std::size_t i = 0; i < table.rows.size(); ++i) {
         const auto& row = table.rows[i];
         const std::string where = "row " + std::to_string(i + 1);
-        if (row.axes.size() != table.axes.size() || row.cells.size() != table.results.size())
+        if (row.axes.size() != table.axes.size() || row.cells.size() != table.results.size() ||
+            row.verdicts.size() != table.rules.size())
             fail_input(place, where + " has other columns than the table");
         for (const auto& cell : row.cells) {
             if (cell.value && !std::isfinite(*cell.value))

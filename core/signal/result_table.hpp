@@ -34,17 +34,19 @@ struct ResultTable {
         std::optional<double> value;  // of a quantity
     };
     struct Row {
-        std::string point;            // its label
-        std::string verdict;          // of its worst finding: "PASS" ... ; "" when nothing judged it
-        std::string invalid;          // why nothing of it counts; "" when it does
-        std::optional<double> at_s;   // when it began, since the first of the table
-        std::vector<AxisValue> axes;  // as `axes`
-        std::vector<Cell> cells;      // as `results`
+        std::string point;                    // its label
+        std::string verdict;                  // of its worst finding: "PASS" ... ; "" when nothing judged it
+        std::string invalid;                  // why nothing of it counts; "" when it does
+        std::optional<double> at_s;           // when it began, since the first of the table
+        std::vector<AxisValue> axes;          // as `axes`
+        std::vector<Cell> cells;              // as `results`
+        std::vector<std::string> verdicts{};  // as `rules`; "" where that rule did not judge it
     };
 
     std::vector<Column> axes;               // of the sweep, in its order
     std::vector<Column> results;            // all that any of the points has
     std::vector<Row> rows;                  // in the order of the run
+    std::vector<std::string> rules{};       // that judged any of the points
     std::optional<std::string> distrust{};  // why it cannot be trusted, if it cannot
 
     // Position of the axis or result called so; nothing when there is none.

@@ -26,4 +26,12 @@ double proportion_upper_bound(std::uint64_t events, std::uint64_t trials, double
     return boost::math::ibeta_inv(k + 1, n - k, confidence);
 }
 
+double proportion_lower_bound(std::uint64_t events, std::uint64_t trials, double confidence) {
+    if (events > trials) fail_input("more events than trials");
+    if (!(confidence > 0 && confidence < 1)) fail_input("a confidence lies between 0 and 1");
+    if (events == 0) return 0;
+    const double k = static_cast<double>(events), n = static_cast<double>(trials);
+    return boost::math::ibeta_inv(k, n - k + 1, 1 - confidence);
+}
+
 }  // namespace rt

@@ -19,4 +19,7 @@ Interval proportion_interval(std::uint64_t events, std::uint64_t trials, double 
 // this confidence. No trials give 1. Throws as proportion_interval().
 double proportion_upper_bound(std::uint64_t events, std::uint64_t trials, double confidence);
 
+// The same from below: 0 without events.
+double proportion_lower_bound(std::uint64_t events, std::uint64_t trials, double confidence);
+
 }  // namespace rt

@@ -9,13 +9,65 @@
 #include "lab/captures/ask.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/captures/table_text.hpp"
+#include "lab/clock.hpp"
 
 namespace rt::lab {
 namespace {
 
+// How far it was counted stands above the table, where it matters.
+std::string course_lines(const Counts& c) {
+    std::string out;
+    const auto line = [&](const char* key, const std::string& value) {
+        out += std::string("# ") + key + ": " + value + "\n";
+    };
+    if (c.planned > 0) line("planned", std::to_string(c.planned));
+    if (c.seconds) line("seconds", exact(*c.seconds));
+    if (c.stopping.kind == Stopping::Kind::count) return out;
+    line("stop", name(c.stopping.kind));
+    if (c.stopping.kind == Stopping::Kind::time) return out;
+    line("limit", exact(c.stopping.limit));
+    line("good", exact(c.stopping.good));
+    line("risk_pass", exact(c.stopping.risk_pass));
+    line("risk_fail", exact(c.stopping.risk_fail));
+    line("looks", std::to_string(c.stopping.looks));
+    line("decides", c.stopping.by_bits ? "bits" : "packets");
+    return out;
+}
+
+void read_course(const CsvTable& csv, const std::string& file, Counts& c) {
+    const auto number = [&](const char* key) -> std::optional<double> {
+        const std::string text = csv.remark(key);
+        if (text.empty()) return std::nullopt;
+        const auto value = to_double(text);
+        if (!value || *value < 0 || *value > 9e15)
+            fail_input(file, "the remark " + std::string(key) + ": " + in_quotes(text) + " is no number");
+        return value;
+    };
+    c.planned = static_cast<std::uint64_t>(number("planned").value_or(0));
+    c.seconds = number("seconds");
+    const std::string stop = csv.remark("stop");
+    for (const auto kind : {Stopping::Kind::sequential, Stopping::Kind::bounds, Stopping::Kind::time}) {
+        if (stop == name(kind)) c.stopping.kind = kind;
+    }
+    if (!stop.empty() && stop != name(c.stopping.kind))
+        fail_input(file, "the remark stop: " + in_quotes(stop) +
+                             " is not known; write count, sequential, bounds or time");
+    c.stopping.limit = number("limit").value_or(0), c.stopping.good = number("good").value_or(0);
+    c.stopping.risk_pass = number("risk_pass").value_or(c.stopping.risk_pass);
+    c.stopping.risk_fail = number("risk_fail").value_or(c.stopping.risk_fail);
+    c.stopping.looks = static_cast<std::uint64_t>(number("looks").value_or(1));
+    c.stopping.by_bits = csv.remark("decides") == "bits";
+    try {
+        require_valid(c.stopping);
+    } catch (const Error& error) {
+        fail_input(file, error.message());
+    }
+}
+
 std::string table_of(const Counts& c) {
-    return fmt::format("{}packets_sent,packets_received,bits,bit_errors\n{},{},{},{}\n",
-                       distrust_line(c.distrust), c.packets_sent, c.packets_received, c.bits, c.bit_errors);
+    return fmt::format("{}{}packets_sent,packets_received,bits,bit_errors\n{},{},{},{}\n",
+                       distrust_line(c.distrust), course_lines(c), c.packets_sent, c.packets_received, c.bits,
+                       c.bit_errors);
 }
 
 // Counts of different settings are never added up: a column that is not understood may tell them apart.
@@ -28,9 +80,9 @@ void require_count_columns(const CsvTable& csv, const std::string& file) {
         if (std::find(known.begin(), known.end(), column.name) != known.end()) continue;
         fail_input(file,
                    "the column " + in_quotes(column.name) +
-                       " is not understood, and counts of different settings cannot be added up: write "
-                       "each setting to a file of its own, with packets_sent and packets_received, or bits "
-                       "and bit_errors");
+                       " is not understood, and counts of different settings cannot be added up: one file "
+                       "holds packets_sent and packets_received, or bits and bit_errors; a table with a "
+                       "column of settings is taken by measure as so many points");
     }
     if (csv.rows() == 0) fail_input(file, "has a heading but no rows");
     if (!csv.find("bits") && !csv.find("bit_errors")) csv.required("packets_sent");
@@ -44,6 +96,7 @@ Counts counts_of(const CsvTable& csv, const std::string& file) {
     require_count_columns(csv, file);
     Counts counts;
     counts.distrust = distrust_of(csv);
+    read_course(csv, file, counts);
     const auto add = [&](const char* name, std::uint64_t& sum) {
         const CsvColumn* column = csv.find(name);
         for (std::size_t row = 0; column && row < csv.rows(); ++row) sum += whole(csv, *column, row);
@@ -58,13 +111,15 @@ Counts counts_of(const CsvTable& csv, const std::string& file) {
 
 }  // namespace
 
-Counts count(InstrumentRole& counter, const CountSetup& setup) {
+namespace {
+
+// So many packets in one go.
+Counts counted_once(InstrumentRole& counter, std::uint64_t packets, double seconds_per_packet) {
     ScpiSession& session = counter.session();
-    session.send("set_packets", {{"count", std::to_string(setup.packets)}});
+    session.send("set_packets", {{"count", std::to_string(packets)}});
     const Instrument& instrument = counter.instrument();
     require_done(session, "count",
-                 instrument.timeout_s + 3 * static_cast<double>(setup.packets) * setup.seconds_per_packet,
-                 "count");
+                 instrument.timeout_s + 3 * static_cast<double>(packets) * seconds_per_packet, "count");
     const std::string text = session.ask_alone("read_counts");
     const auto parts = split(text, ',');
     std::vector<std::uint64_t> numbers;
@@ -75,15 +130,46 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
     }
     if (numbers.size() != 4 || parts.size() != 4)
         session.fail("four whole numbers were expected for read_counts, the answer is " + in_quotes(text));
-    Counts counts{numbers[0], numbers[1], numbers[2], numbers[3], {}};
+    Counts counts;
+    counts.packets_sent = numbers[0], counts.packets_received = numbers[1];
+    counts.bits = numbers[2], counts.bit_errors = numbers[3];
     if (counts.packets_received > counts.packets_sent || counts.bit_errors > counts.bits)
         session.fail("the counts contradict each other: " + in_quotes(text));
     counts.distrust = read_distrust(session, "lower the level");
-    if (!counts.distrust && counts.packets_sent != setup.packets) {
+    if (!counts.distrust && counts.packets_sent != packets) {
         counts.distrust = fmt::format("{} sent {} packets, {} were asked for", instrument.role,
-                                      counts.packets_sent, setup.packets);
+                                      counts.packets_sent, packets);
     }
     return counts;
+}
+
+}  // namespace
+
+Counts count(InstrumentRole& counter, const CountSetup& setup) {
+    using Kind = Stopping::Kind;
+    const std::uint64_t at_once = setup.at_once > 0 ? setup.at_once : setup.packets;
+    const bool by_time = setup.stopping.kind == Kind::time;
+    const Stopwatch watch;
+    Counts all;
+    for (bool on = true; on;) {
+        const std::uint64_t left = by_time ? at_once : setup.packets - all.packets_sent;
+        const Counts more = counted_once(counter, std::min(at_once, left), setup.seconds_per_packet);
+        all.packets_sent += more.packets_sent, all.packets_received += more.packets_received;
+        all.bits += more.bits, all.bit_errors += more.bit_errors;
+        all.distrust = more.distrust;
+        const auto course =
+            setup.stopping.by_bits
+                ? course_of(setup.stopping, all.bit_errors, all.bits)
+                : course_of(setup.stopping, all.packets_sent - all.packets_received, all.packets_sent);
+        on = !all.distrust && course == Course::undecided &&
+             (by_time ? watch.seconds() < setup.seconds : all.packets_sent < setup.packets);
+    }
+    all.seconds = watch.seconds();
+    all.stopping = setup.stopping;
+    if (setup.stopping.by_bits && all.bits == 0 && !all.distrust && setup.stopping.kind != Kind::count)
+        all.distrust = counter.instrument().role + " compares no bits: let packets decide";
+    if (!by_time) all.planned = setup.packets;
+    return all;
 }
 
 namespace {
@@ -93,9 +179,16 @@ class CountsKind : public KindOf<Counts> {
     Figures figures() const override { return Figures::none; }
     Counts ask(InstrumentRole& role, const CountSetup& s) const override { return count(role, s); }
     double seconds_of(const Instrument&, const CountSetup& s) const override {
-        return static_cast<double>(s.packets) * s.seconds_per_packet;
+        return s.stopping.kind == Stopping::Kind::time
+                   ? s.seconds
+                   : static_cast<double>(s.packets) * s.seconds_per_packet;
     }
-    std::string text_of(const CountSetup& s) const override { return std::to_string(s.packets) + " packets"; }
+    std::string text_of(const CountSetup& s) const override {
+        if (s.stopping.kind == Stopping::Kind::time)
+            return "packets for " + format({s.seconds, Unit::second});
+        if (s.stopping.kind == Stopping::Kind::count) return std::to_string(s.packets) + " packets";
+        return fmt::format("at most {} packets, {}", s.packets, rt::text_of(s.stopping));
+    }
     std::optional<Band> band_of(const CountSetup&) const override { return std::nullopt; }
     std::optional<Unit> unit_of(const CountSetup&) const override { return std::nullopt; }
     void complete(Counts&, std::optional<double>) const override {}

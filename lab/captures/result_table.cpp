@@ -38,6 +38,16 @@ Cell cell_of(const CsvTable& csv, const CsvColumn& column, std::size_t row) {
     return out;
 }
 
+// Before the name of the rule in a heading.
+constexpr std::string_view verdict_by = "verdict ";
+
+void require_verdict(const CsvTable& csv, const CsvColumn& column, std::size_t row) {
+    const std::string& text = column.cells[row];
+    if (text.empty() || text == "PASS" || text == "MARGINAL" || text == "FAIL" || text == "NONE") return;
+    fail_input(csv.place(column, row),
+               in_quotes(text) + " is no verdict: write PASS, MARGINAL, FAIL, NONE or nothing");
+}
+
 ResultTable read_table(const CsvTable& csv, const std::string& file) {
     ResultTable out;
     out.distrust = distrust_of(csv);
@@ -48,22 +58,25 @@ ResultTable read_table(const CsvTable& csv, const std::string& file) {
             fail_input(file, "a table of results begins with the columns point, verdict, invalid, time [s]");
     }
     const auto axes = to_double(csv.remark("axes"));
-    const std::size_t room = columns.size() - first.size();
+    std::size_t skip = first.size();
+    for (; skip < columns.size() && columns[skip].heading.starts_with(verdict_by); ++skip)
+        out.rules.push_back(columns[skip].heading.substr(verdict_by.size()));
+    const std::size_t room = columns.size() - skip;
     if (!axes || *axes < 0 || *axes > static_cast<double>(room))
         fail_input(file, "write how many of the columns behind time are axes: # axes: 1");
     const auto count = static_cast<std::size_t>(*axes);
     for (std::size_t i = 0; i < room; ++i)
-        (i < count ? out.axes : out.results).push_back(column_of(columns[first.size() + i]));
+        (i < count ? out.axes : out.results).push_back(column_of(columns[skip + i]));
     for (std::size_t row = 0; row < csv.rows(); ++row) {
         ResultTable::Row one{columns[0].cells[row], columns[1].cells[row], columns[2].cells[row], {}, {}, {}};
-        if (!one.verdict.empty() && one.verdict != "PASS" && one.verdict != "MARGINAL" &&
-            one.verdict != "FAIL" && one.verdict != "NONE")
-            fail_input(
-                csv.place(columns[1], row),
-                in_quotes(one.verdict) + " is no verdict: write PASS, MARGINAL, FAIL, NONE or nothing");
+        require_verdict(csv, columns[1], row);
+        for (std::size_t i = first.size(); i < skip; ++i) {
+            require_verdict(csv, columns[i], row);
+            one.verdicts.push_back(columns[i].cells[row]);
+        }
         if (!columns[3].cells[row].empty()) one.at_s = csv.number(columns[3], row);
         for (std::size_t i = 0; i < room; ++i) {
-            const CsvColumn& column = columns[first.size() + i];
+            const CsvColumn& column = columns[skip + i];
             if (i >= count) {
                 one.cells.push_back(cell_of(csv, column, row));
                 continue;
@@ -109,12 +122,14 @@ class ResultTableKind : public KindOf<ResultTable> {
 std::string table_text(const ResultTable& table) {
     std::string out = distrust_line(table.distrust) + "# axes: " + std::to_string(table.axes.size()) +
                       "\npoint,verdict,invalid,time [s]";
+    for (const auto& rule : table.rules) out += "," + csv_cell(std::string(verdict_by) + rule);
     for (const auto& column : table.axes) out += "," + heading_of(column);
     for (const auto& column : table.results) out += "," + heading_of(column);
     out += "\n";
     for (const auto& row : table.rows) {
         out += csv_cell(row.point) + "," + row.verdict + "," + csv_cell(row.invalid) + "," +
                (row.at_s ? exact(*row.at_s) : "");
+        for (const auto& verdict : row.verdicts) out += "," + verdict;
         for (const auto& value : row.axes)
             out += "," + (value.value ? exact(*value.value) : csv_cell(value.text));
         for (const auto& cell : row.cells) out += "," + text_of(cell);

@@ -146,12 +146,17 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
         for (const auto& result : record->results) {
             if (!out.find_result(result.name)) out.results.push_back({result.name, result.value.unit});
         }
+        for (const auto& finding : record->findings) {
+            if (std::find(out.rules.begin(), out.rules.end(), finding.rule) == out.rules.end())
+                out.rules.push_back(finding.rule);
+        }
     }
     for (const PointRecord* record : rows) {
         ResultTable::Row row{record->label,
                              verdict_of(*record),
                              why_invalid(*record),
                              seconds_between(rows.front()->started, record->started),
+                             {},
                              {},
                              {}};
         for (const auto& axis : out.axes) {
@@ -167,6 +172,11 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
                 cell.at_most = result->known == Known::at_most;
             }
             row.cells.push_back(cell);
+        }
+        for (const auto& rule : out.rules) {
+            const auto judged = [&](const Finding& finding) { return finding.rule == rule; };
+            const auto at = std::find_if(record->findings.begin(), record->findings.end(), judged);
+            row.verdicts.emplace_back(at == record->findings.end() ? "" : name(at->verdict));
         }
         out.rows.push_back(std::move(row));
     }

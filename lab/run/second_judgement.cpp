@@ -29,7 +29,12 @@ Parameters parameters_of(const Test& test, const PointRecord& point) {
 
 // What judging needs to know of a point besides its results, when these are taken from its record.
 void complete_from_record(const PointRecord& point, const Parameters& parameters, Outcome& outcome) {
-    outcome.results = point.results;
+    std::vector<Result> kept = point.results;
+    // How far something was counted is no part of the record: the capture says it.
+    for (auto& result : kept) {
+        if (const Result* again = outcome.find_result(result.name)) result.decided_at = again->decided_at;
+    }
+    outcome.results = std::move(kept);
     outcome.stated = parameters.stated_names();
 }
 
@@ -78,7 +83,8 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
             const Rule& rule = *rules.back().rule;
             // Curves, and how a result came about, are known by measuring again.
             needs_capture = needs_capture || !rule.bound() || rule.looked_up() || rule.bandwidth ||
-                            rule.detector || rule.least_observation_s;
+                            rule.detector || rule.least_observation_s ||
+                            point.capture.kind == Counts::kind;  // how far they were counted
         }
         const Parameters parameters = parameters_of(*test, point);
         Outcome outcome;

@@ -472,7 +472,7 @@ TEST_CASE("results.curve: a curve over an axis, markers, earlier tables beside i
     ResultTable table;
     table.axes = {{"frequency", Unit::hertz}}, table.results = {{"gain", Unit::db}};
     for (int i = 1; i <= 5; ++i)
-        table.rows.push_back({"p", "", "", 0.0, {{std::to_string(i) + " GHz", i * 1e9}}, {{-1.0 * i}}});
+        table.rows.push_back({"p", "", "", 0.0, {{std::to_string(i) + " GHz", i * 1e9}}, {{-1.0 * i}}, {}});
     ResultTable earlier = table;
     for (auto& row : earlier.rows) row.cells[0].value = *row.cells[0].value - 1;
     const Outcome out =

@@ -57,6 +57,40 @@ TEST_CASE("packets that were sent and did not arrive are the error ratio") {
           "receiver.error-rate needs counts, the capture holds power");
 }
 
+TEST_CASE("what was counted no longer than needed says how sure it is, and of which limit") {
+    const auto value = [](const Outcome& out, const char* name) {
+        return out.find_result(name)->value.value;
+    };
+    Counts early;
+    early.packets_sent = 100, early.packets_received = 95, early.planned = 1500, early.seconds = 0.1;
+    early.stopping.kind = Stopping::Kind::sequential;
+    early.stopping.limit = 0.308, early.stopping.good = 0.154;
+    const Outcome out = run("receiver.error-rate", early);
+    REQUIRE(!out.invalid);
+    CHECK(value(out, "packet_error_ratio") == about(5));
+    CHECK(out.find_result("packet_error_ratio")->decided_at == std::optional(30.8));
+    CHECK(value(out, "packets_saved") == 1400);
+    CHECK(value(out, "time_saved") == about(1.4));
+    // 1 - binom.cdf(5, 100, 0.308) is within 1e-9 of 1; five errors need 33 trials for 30.8 % at 95 %.
+    CHECK(value(out, "confidence_reached") == within(1e-6, 100));
+    CHECK(value(out, "trials_needed") == 33);
+    CHECK(out.observed_s == std::optional(0.1));
+    // Not far enough for what was allowed to end it: no number.
+    Counts undecided = early;
+    undecided.packets_sent = 10, undecided.packets_received = 8;
+    const Outcome none = run("receiver.error-rate", undecided);
+    REQUIRE(none.invalid);
+    CHECK(none.invalid->find("when nothing was decided") != std::string::npos);
+    CHECK(none.results.empty());
+    // Bits may decide instead of packets.
+    Counts bits = early;
+    bits.bits = 100000, bits.bit_errors = 3, bits.stopping.by_bits = true;
+    bits.stopping.limit = 1e-3, bits.stopping.good = 1e-4;
+    const Outcome by_bits = run("receiver.error-rate", bits);
+    CHECK(by_bits.find_result("bit_error_ratio")->decided_at == std::optional(1e-3));
+    CHECK(!by_bits.find_result("packet_error_ratio")->decided_at);
+}
+
 TEST_CASE("path loss is what was sent minus what arrives, and silence is no loss") {
     const PowerReading reading{-12.5, 1e9, 1, {}};
     const Outcome outcome = run("path.loss", reading, {{"frequency", "1 GHz"}, {"sent", "-10 dBm"}});

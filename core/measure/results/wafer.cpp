@@ -21,6 +21,8 @@ constexpr std::array wafer_parameters{
     over_parameter,
     ParameterInfo{"confidence", ParameterKind::quantity, Unit::percent, "95 %",
                   "of the lower bound of the yield, one-sided"},
+    ParameterInfo{"rule", ParameterKind::text, Unit::none, "",
+                  "rule whose verdicts make the yield; without it the worst verdict of each die"},
     ParameterInfo{"apart", ParameterKind::quantity, Unit::none, "4",
                   "robust standard deviations from the fit beyond which a die stands out"},
 };
@@ -77,6 +79,14 @@ std::vector<DieValue> dies_of(const ResultTable& table, const WaferMap& map, con
     const std::size_t result =
         p.text("result").empty() ? 0 : column_named(table.results, p.text("result"), "result");
     unit = table.results[result].unit;
+    std::optional<std::size_t> rule;
+    if (const std::string wanted = p.text("rule"); !wanted.empty()) {
+        const auto at = std::find(table.rules.begin(), table.rules.end(), wanted);
+        if (at == table.rules.end())
+            fail_input("parameter rule: the points are not judged by " + in_quotes(wanted) +
+                       suggestion(wanted, table.rules));
+        rule = static_cast<std::size_t>(at - table.rules.begin());
+    }
     std::vector<DieValue> out;
     std::map<std::string, std::size_t> seen;
     std::string foreign, twice, missing;
@@ -94,7 +104,7 @@ std::vector<DieValue> dies_of(const ResultTable& table, const WaferMap& map, con
             list(twice, name);
             continue;
         }
-        DieValue value{die, row.invalid.empty() ? row.verdict : "NONE", {}};
+        DieValue value{die, row.invalid.empty() ? (rule ? row.verdicts[*rule] : row.verdict) : "NONE", {}};
         const auto& cell = row.cells[result];
         if (row.invalid.empty() && cell.value && !cell.at_least && !cell.at_most) value.value = cell.value;
         out.push_back(std::move(value));
@@ -186,6 +196,34 @@ DieMap map_of(const std::vector<DieValue>& dies, const WaferMap& map, const std:
     return out;
 }
 
+// What each rule leaves: the same as the yield, rule by rule.
+Table yields_of(const ResultTable& table, double confidence) {
+    Table out{"yields",
+              "Yield by rule",
+              {{"rule"},
+               {"passed", Unit::count},
+               {"failed", Unit::count},
+               {"lost", Unit::count},
+               {"yield", Unit::percent},
+               {"at least", Unit::percent}},
+              {}};
+    for (std::size_t i = 0; i < table.rules.size(); ++i) {
+        std::uint64_t passed = 0, failed = 0, lost = 0;
+        for (const auto& row : table.rows) {
+            const std::string& verdict = row.invalid.empty() ? row.verdicts[i] : "NONE";
+            passed += verdict == "PASS" || verdict == "MARGINAL", failed += verdict == "FAIL";
+            lost += verdict == "NONE" || verdict.empty();
+        }
+        const std::uint64_t total = passed + failed + lost;
+        if (total == 0) continue;
+        out.rows.push_back({table.rules[i], static_cast<double>(passed), static_cast<double>(failed),
+                            static_cast<double>(lost),
+                            100 * static_cast<double>(passed) / static_cast<double>(total),
+                            100 * proportion_lower_bound(passed, total, confidence)});
+    }
+    return out;
+}
+
 Outcome measure_wafer(Inputs inputs, const Parameters& p) {
     const char* const who = "results.wafer";
     const auto table = take<ResultTable>(inputs.take("points"), who);
@@ -222,7 +260,7 @@ Outcome measure_wafer(Inputs inputs, const Parameters& p) {
         outcome.add("yield", 100 * static_cast<double>(passed) / static_cast<double>(total), Unit::percent,
                     lost ? Known::at_least : Known::exactly);
         outcome.add("yield_lower_bound",
-                    100 * (1 - proportion_upper_bound(total - passed, total, p.required("confidence") / 100)),
+                    100 * proportion_lower_bound(passed, total, p.required("confidence") / 100),
                     Unit::percent);
     } else {
         outcome.notes.emplace_back("no yield: the dies are judged by no rule");
@@ -261,6 +299,7 @@ Outcome measure_wafer(Inputs inputs, const Parameters& p) {
     outcome.traces.push_back(std::move(over));
     outcome.traces.push_back(histogram(values, name, unit));
     outcome.tables.push_back(std::move(list));
+    if (!table.rules.empty()) outcome.tables.push_back(yields_of(table, p.required("confidence") / 100));
     return outcome;
 }
 
