@@ -20,7 +20,8 @@
     each(rules_command) \
     each(bench_command) \
     each(dialects_command) \
-    each(kinds_command)
+    each(kinds_command) \
+    each(traffic_command)
 // clang-format on
 
 namespace rt::cli {

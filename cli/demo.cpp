@@ -28,6 +28,11 @@ constexpr std::array demos{
          "wired ports: distortion with its disturber, droop, return loss, a USB handshake", false},
     Demo{"wafer", "probes", "wafer/campaign.toml",
          "a wafer under probes: level, calibration, every die between its dummies, yield and its map", false},
+    Demo{"receiver", "gateway", "receiver/campaign.toml",
+         "a receiver: packet errors counted and decided early, throughput, sensitivity of each modulation; a "
+         "dead "
+         "one, one that saturates",
+         false},
     Demo{"radio", "run", "campaign.toml",
          "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
          "carries on, "
@@ -108,7 +113,12 @@ ExitCode perform_demo(const Call& call) {
                   "wafer/kit.toml",
                   "wafer/limits.toml",
                   "wafer/simulated-wafer.toml",
-                  "wafer/wafer.toml"});
+                  "wafer/wafer.toml",
+                  "receiver/campaign.toml",
+                  "receiver/bench.toml",
+                  "receiver/gateway-control.toml",
+                  "receiver/limits.toml",
+                  "receiver/simulated-gateway.toml"});
     if (only) return show(call, *only, folder, true);
     ExitCode code = ExitCode::passed;
     std::vector<std::filesystem::path> all;
@@ -122,7 +132,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall five runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall six runs in one report: " + joined.html.string());
     return code;
 }
 

@@ -21,6 +21,7 @@
     each(occupancy) \
     each(oqpsk_modulation) \
     each(gfsk_modulation) \
+    each(radio_advertising) \
     each(ofdm_modulation) \
     each(am_fm) \
     each(tone_quality) \
@@ -31,6 +32,7 @@
     each(power_insertion) \
     each(power_return_loss) \
     each(error_rate) \
+    each(receiver_throughput) \
     each(pulse_edges) \
     each(serial_clock) \
     each(serial_jitter) \
@@ -56,6 +58,7 @@
     each(usb_levels) \
     each(serial_characters) \
     each(results_crossing) \
+    each(results_sensitivity) \
     each(results_spread) \
     each(results_drift) \
     each(results_slope) \

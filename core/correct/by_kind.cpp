@@ -77,6 +77,8 @@ void apply(ErrorTerms&, const SignalPath&) {}
 
 void apply(WaferMap&, const SignalPath&) {}
 
+void apply(Traffic&, const SignalPath&) {}
+
 void apply(ResultTable&, const SignalPath&) {}
 
 bool has(const Spectrum& s) {
@@ -108,6 +110,9 @@ bool has(const ErrorTerms&) {
 }
 bool has(const WaferMap&) {
     return true;
+}
+bool has(const Traffic&) {
+    return false;
 }
 bool has(const ResultTable&) {
     return true;  // results count everything in that was to be counted
@@ -142,6 +147,9 @@ std::string refusal(Kind<Waveform>, const SignalPath& path) {
 }
 std::string refusal(Kind<Counts>, const SignalPath&) {
     return "counts have no level that a path could change: leave the path out";
+}
+std::string refusal(Kind<Traffic>, const SignalPath&) {
+    return "traffic has no level that a path could change: leave the path out";
 }
 std::string refusal(Kind<ResultTable>, const SignalPath&) {
     return {};

@@ -24,7 +24,8 @@ struct Result {
     Quantity value;
     std::optional<double> uncertainty;
     Known known = Known::exactly;
-    // Counting ended as soon as this upper limit was decided: it says nothing of a stricter one.
+    // Counting ended as soon as this upper limit was decided: it says nothing of a stricter one, and nothing
+    // of any where it is no number.
     std::optional<double> decided_at = {};
 };
 

@@ -275,9 +275,12 @@ Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome
                           (value->value <= decided->value ? *bound.max >= decided->value - rounding
                                                           : *bound.max <= decided->value + rounding);
         if (!says)
-            return no_verdict(std::move(finding), "counting ended as soon as " +
-                                                      format({*result->decided_at, result->value.unit}) +
-                                                      " was decided: count again for this limit");
+            return no_verdict(std::move(finding),
+                              std::isnan(*result->decided_at)
+                                  ? "counting ended when another ratio was decided: count all for this one"
+                                  : "counting ended as soon as " +
+                                        format({*result->decided_at, result->value.unit}) +
+                                        " was decided: count again for this limit");
     }
     const Spare spare = spare_of(bound, value->value);
     finding.value = value->value;

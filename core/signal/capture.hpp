@@ -15,6 +15,7 @@
 #include "core/signal/power_reading.hpp"
 #include "core/signal/result_table.hpp"
 #include "core/signal/spectrum.hpp"
+#include "core/signal/traffic.hpp"
 #include "core/signal/wafer_map.hpp"
 #include "core/signal/waveform.hpp"
 
@@ -39,7 +40,7 @@ struct KindsOf<std::variant<Kinds...>> {
 };
 
 using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves,
-                             CalibrationKit, ErrorTerms, WaferMap, ResultTable>;
+                             CalibrationKit, ErrorTerms, WaferMap, Traffic, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

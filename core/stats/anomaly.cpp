@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace rt {
 namespace {
@@ -63,16 +64,73 @@ void look_at_wholes(std::span<const SweepCurve> curves, std::vector<Anomaly>& ou
     }
 }
 
+// Where a curve passes the middle between its least and its greatest value; nothing for a flat one.
+std::optional<double> middle_of(const SweepCurve& curve, double least, double most) {
+    const double middle = (least + most) / 2;
+    for (std::size_t i = 1; i < curve.points.size(); ++i) {
+        const auto &a = curve.points[i - 1], &b = curve.points[i];
+        if ((a.y < middle) == (b.y < middle)) continue;
+        return a.x + (b.x - a.x) * (middle - a.y) / (b.y - a.y);
+    }
+    return std::nullopt;
+}
+
+// Curves that should all go one way: which end below the others, and which lie beside them.
+void look_at_shapes(std::span<const SweepCurve> curves, Trend trend, std::vector<Anomaly>& out) {
+    struct Shape {
+        std::size_t curve = 0;
+        double most = 0, place = 0, step = 0;
+    };
+    std::vector<Shape> shapes;
+    for (std::size_t c = 0; c < curves.size(); ++c) {
+        const auto& points = curves[c].points;
+        const bool told = std::any_of(out.begin(), out.end(), [&](const Anomaly& a) {
+            return a.curve == c && a.kind == AnomalyKind::dead;
+        });
+        const bool whole =
+            std::all_of(points.begin(), points.end(), [](const CurvePoint& p) { return std::isfinite(p.y); });
+        if (points.size() < 5 || told || !whole) continue;
+        const auto [least, most] = std::minmax_element(
+            points.begin(), points.end(), [](const auto& a, const auto& b) { return a.y < b.y; });
+        const auto place = middle_of(curves[c], least->y, most->y);
+        if (!place) continue;
+        const double step = (points.back().x - points.front().x) / static_cast<double>(points.size() - 1);
+        shapes.push_back({c, most->y, *place, step});
+    }
+    if (shapes.size() < 4) return;
+    std::vector<double> mosts, places;
+    for (const Shape& s : shapes) mosts.push_back(s.most), places.push_back(s.place);
+    const double most = median_of(mosts), place = median_of(places);
+    const double short_of = std::max(many * deviation_about(most, mosts), std::abs(most) / 10);
+    const double spread = many * deviation_about(place, places);
+    for (const Shape& s : shapes) {
+        if (trend == Trend::rising && s.most < most - short_of)
+            out.push_back({AnomalyKind::saturated, s.curve, 0, s.most - most, short_of});
+        const double beside = std::max(spread, s.step);
+        if (std::abs(s.place - place) > beside)
+            out.push_back({AnomalyKind::shifted, s.curve, 0, s.place - place, beside});
+    }
+}
+
 void look_at_trend(const SweepCurve& curve, std::size_t number, Trend trend, std::vector<Anomaly>& out) {
     // Against the furthest before, so that a slow decline is seen too.
     const double sign = trend == Trend::rising ? 1 : -1;
     const auto worst = [&](const CurvePoint& p) { return sign > 0 ? p.low : -p.high; };
     const auto best = [&](const CurvePoint& p) { return sign > 0 ? p.high : -p.low; };
+    // Where nothing is known of how sure the values are, small ripple is none.
+    double least = 1e300, most = -1e300;
+    bool sure = false;
+    for (const auto& point : curve.points) {
+        if (!std::isfinite(point.y)) continue;
+        least = std::min(least, point.y), most = std::max(most, point.y);
+        sure = sure || point.high > point.low;
+    }
+    const double ripple = sure || most < least ? 0 : (most - least) / least_part;
     const CurvePoint* top = nullptr;
     for (std::size_t i = 0; i < curve.points.size(); ++i) {
         const CurvePoint& point = curve.points[i];
         if (!std::isfinite(point.y)) continue;
-        if (top && point.x > top->x && best(point) < worst(*top)) {
+        if (top && point.x > top->x && best(point) < worst(*top) - ripple) {
             out.push_back({AnomalyKind::not_monotonic, number, i, point.y - top->y,
                            std::abs(best(*top) - worst(*top))});
             top = &point;  // what follows is seen against this
@@ -132,6 +190,10 @@ const char* name(AnomalyKind kind) {
             return "dead curve";
         case AnomalyKind::outlying:
             return "outlying curve";
+        case AnomalyKind::saturated:
+            return "saturates early";
+        case AnomalyKind::shifted:
+            return "shifted curve";
         case AnomalyKind::not_monotonic:
             return "not monotonic";
         case AnomalyKind::step:
@@ -145,6 +207,18 @@ const char* name(AnomalyKind kind) {
 std::vector<Anomaly> find_anomalies(std::span<const SweepCurve> curves, Trend trend) {
     std::vector<Anomaly> out;
     look_at_wholes(curves, out);
+    if (trend != Trend::none) {
+        std::vector<Anomaly> shapes = out;
+        look_at_shapes(curves, trend, shapes);
+        shapes.erase(shapes.begin(), shapes.begin() + static_cast<std::ptrdiff_t>(out.size()));
+        // What the shape says of a curve says more than that it lies apart.
+        std::erase_if(out, [&](const Anomaly& a) {
+            return a.kind == AnomalyKind::outlying &&
+                   std::any_of(shapes.begin(), shapes.end(),
+                               [&](const Anomaly& b) { return b.curve == a.curve; });
+        });
+        out.insert(out.end(), shapes.begin(), shapes.end());
+    }
     for (std::size_t c = 0; c < curves.size(); ++c) {
         const bool whole =
             std::any_of(out.begin(), out.end(), [&](const Anomaly& a) { return a.curve == c; });

@@ -22,9 +22,9 @@ struct SweepCurve {
     std::vector<CurvePoint> points;  // by ascending x
 };
 
-enum class AnomalyKind { dead, outlying, not_monotonic, step, outlier };
+enum class AnomalyKind { dead, outlying, saturated, shifted, not_monotonic, step, outlier };
 
-const char* name(AnomalyKind kind);  // "dead curve", "outlying curve", "not monotonic", "step", "outlier"
+const char* name(AnomalyKind kind);  // "dead curve", "not monotonic" ...
 
 struct Anomaly {
     AnomalyKind kind = AnomalyKind::outlier;
@@ -41,6 +41,11 @@ struct Anomaly {
 // - outlying curve: its median stands away from the median of all curves by more than six robust standard
 //   deviations (1.4826 times the median absolute deviation, Hampel 1974) and a twentieth of the greatest span
 //   of a curve; at least four curves.
+// - saturates early: where it should rise, its greatest value stays below the median of all curves' by more
+//   than six robust standard deviations and a tenth of it; at least four curves of five points.
+// - shifted: where there is a trend, the place at which it passes the middle between its least and its
+//   greatest value stands away from the median of all curves by more than six robust standard deviations and
+//   a step; at least four curves of five points.
 // - not monotonic: against `trend`, beyond both ends of what is known of the two values.
 // - outlier: away from the line through both neighbours by more than six robust standard deviations of all
 // such

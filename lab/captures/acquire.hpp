@@ -15,6 +15,8 @@ Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup);
 PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
 // Packets sent and received.
 Counts count(InstrumentRole& counter, const CountSetup& setup);
+// Frames sent and received.
+Traffic pass_traffic(InstrumentRole& traffic, const TrafficSetup& setup);
 // Complex samples of a signal analyser. |x| = 1 is the level that it says its full scale is.
 IqRecord record_iq(InstrumentRole& analyser, const IqSetup& setup);
 // A record of these channels, in this order.

@@ -229,7 +229,7 @@ void join_converters(const ConfigSection& root, Bench& bench) {
 void require_own_addresses(const Bench& bench) {
     for (std::size_t i = 0; i < bench.instruments.size(); ++i) {
         const Instrument& one = bench.instruments[i];
-        if (one.place.kind >= Address::Kind::simulated) continue;
+        if (one.place.kind >= Address::Kind::here) continue;
         for (std::size_t k = 0; k < i; ++k) {
             const Instrument& other = bench.instruments[k];
             if (other.address != one.address || (one.shared && other.shared)) continue;

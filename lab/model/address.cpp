@@ -12,7 +12,7 @@ namespace {
     fail_input(in_quotes(text) + " is no address" + why +
                ": write \"tcp://host:port\", \"hislip://host\", \"vxi11://host\", \"usb:1234:5678\", "
                "\"gpib:CONVERTER,9\", \"serial:/dev/ttyUSB0,115200,8N1\", \"device:/dev/usbtmc0\", "
-               "\"simulated\", \"files:PATTERN\", \"program:FILE\" or \"by hand\"");
+               "\"simulated\", \"here\", \"files:PATTERN\", \"program:FILE\" or \"by hand\"");
 }
 
 void require_port(std::string_view text, const std::string& port) {
@@ -114,6 +114,8 @@ Address parse_address(std::string_view text) {
         const auto& known = simulated_transports();
         if (std::find(known.begin(), known.end(), out.name) == known.end())
             fail(text, ", a simulated instrument is reached by tcp, hislip, vxi11, usb or gpib");
+    } else if (text == "here") {
+        out.kind = here;
     } else if (text == "by hand") {
         out.kind = by_hand;
     } else if (text.starts_with("tcp://")) {

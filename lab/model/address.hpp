@@ -20,6 +20,7 @@ struct Address {
         gpib,       // behind a converter
         serial,     // a serial line
         device,     // a character device such as /dev/usbtmc0
+        here,       // the program itself
         simulated,  // started with the run; `name` is the transport: tcp, hislip, vxi11, usb or gpib
         files,      // recorded captures, by file-name pattern
         program,    // an external program sets the unit

@@ -214,6 +214,19 @@ constexpr std::array counter_commands{
     CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
 };
 
+constexpr std::array traffic_settings{
+    SettingInfo{"from", Unit::none, "127.0.0.1", true, "first end: an address or an interface"},
+    SettingInfo{"to", Unit::none, "127.0.0.1", true, "second end"},
+};
+constexpr std::array traffic_commands{
+    CommandInfo{"set_rate", true, "bps=1000000", "bits of payload offered a second, each way"},
+    CommandInfo{"set_length", true, "octets=1400", "payload of a frame"},
+    CommandInfo{"set_time", true, "s=0.1", "how long it is sent"},
+    CommandInfo{"set_way", true, "way=forward", "forward, backward or both"},
+    CommandInfo{"run", true, "", "sends and counts; answers 1 when done"},
+    CommandInfo{"read_traffic", true, "", "what was counted, as a data block with a table of text"},
+};
+
 const std::array known_kinds{
     RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
     RoleKind{"generator", "signal generator", generator_settings, {}},
@@ -230,6 +243,7 @@ const std::array known_kinds{
     RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
+    RoleKind{"traffic", "sender and receiver of numbered frames", traffic_settings, traffic_commands},
     RoleKind{"unit", "control of the unit under test", {}, {}, true},
 };
 

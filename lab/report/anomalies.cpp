@@ -33,18 +33,26 @@ Trend declared_trend(const Procedure* procedure, const SweptResult& swept) {
     return Trend::none;
 }
 
+// Distances of levels are decibels.
+Unit difference_of(Unit unit) {
+    return is_decibel(unit) ? Unit::db : unit;
+}
+
 std::string reason_of(const Anomaly& a, const SweptResult& swept, Trend trend) {
-    const auto text = [&](double value) {
-        // Distances of levels are decibels.
-        const Unit unit = is_decibel(swept.unit) ? Unit::db : swept.unit;
-        return format({std::abs(value), unit}, 4);
-    };
+    const auto text = [&](double value) { return format({std::abs(value), difference_of(swept.unit)}, 4); };
     switch (a.kind) {
         case AnomalyKind::dead:
             return "stays within " + text(a.by) + ", the others usually run through " + text(a.usual);
         case AnomalyKind::outlying:
             return "its median is " + text(a.by) + (a.by > 0 ? " above" : " below") +
                    " that of all curves, up to " + text(a.usual) + " is usual here";
+        case AnomalyKind::saturated:
+            return "its best is " + text(a.by) + " below what the others reach, up to " + text(a.usual) +
+                   " is usual here";
+        case AnomalyKind::shifted:
+            return "lies " + format({std::abs(a.by), difference_of(swept.x_unit)}, 4) +
+                   (a.by > 0 ? " above" : " below") + " the others along the axis, up to " +
+                   format({a.usual, difference_of(swept.x_unit)}, 4) + " is usual here";
         case AnomalyKind::not_monotonic:
             return std::string(trend == Trend::rising ? "falls" : "rises") + " by " + text(a.by) +
                    " where it should " + (trend == Trend::rising ? "rise" : "fall");
@@ -57,12 +65,38 @@ std::string reason_of(const Anomaly& a, const SweptResult& swept, Trend trend) {
            text(a.usual) + " is usual here";
 }
 
+// Of a curve, not of a place on it.
+bool is_whole(AnomalyKind kind) {
+    return kind == AnomalyKind::dead || kind == AnomalyKind::outlying || kind == AnomalyKind::saturated ||
+           kind == AnomalyKind::shifted;
+}
+
+// The more attenuation, the less level: such an axis is looked at from its other end.
+bool runs_down(const SweptResult& swept) {
+    return swept.x_unit == Unit::db && (swept.axis.find("attenuation") != std::string::npos ||
+                                        swept.axis.find("loss") != std::string::npos);
+}
+
+std::vector<Anomaly> from_other_end(std::vector<SweepCurve> curves, Trend trend) {
+    for (auto& curve : curves) {
+        std::reverse(curve.points.begin(), curve.points.end());
+        for (auto& point : curve.points) point.x = -point.x;
+    }
+    auto out = find_anomalies(curves, trend);
+    for (Anomaly& a : out) {
+        if (!is_whole(a.kind)) a.point = curves[a.curve].points.size() - 1 - a.point;
+        if (a.kind == AnomalyKind::shifted) a.by = -a.by;
+    }
+    return out;
+}
+
 void look_at(const std::string& test, const SweptResult& swept, Trend trend, std::vector<RunAnomaly>& out) {
-    for (const Anomaly& a : find_anomalies(swept.curves, trend)) {
+    const auto found =
+        runs_down(swept) ? from_other_end(swept.curves, trend) : find_anomalies(swept.curves, trend);
+    for (const Anomaly& a : found) {
         RunAnomaly entry{test, swept.result, name(a.kind), "", 0, "", reason_of(a, swept, trend)};
         if (swept.curves.size() > 1) entry.curve = swept.curves[a.curve].name;
-        const bool whole = a.kind == AnomalyKind::dead || a.kind == AnomalyKind::outlying;
-        if (!whole) {
+        if (!is_whole(a.kind)) {
             entry.position = swept.points[a.curve][a.point]->position;
             entry.at =
                 words(swept.axis) + " " + format({swept.curves[a.curve].points[a.point].x, swept.x_unit});

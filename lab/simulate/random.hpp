@@ -4,6 +4,9 @@
 #include <cmath>
 #include <cstdint>
 #include <numbers>
+#include <string>
+
+#include "core/base/text.hpp"
 
 namespace rt::lab {
 
@@ -27,5 +30,10 @@ class Random {
   private:
     std::uint64_t state_;
 };
+
+// Of what is drawn for `what` the `visit`-th time in a world of this seed.
+inline std::uint64_t seed_of(std::uint64_t world, const std::string& what, std::uint64_t visit) {
+    return fnv1a(what + "#" + std::to_string(visit), fnv1a(std::to_string(world)));
+}
 
 }  // namespace rt::lab

@@ -25,6 +25,10 @@ constexpr std::array receiver_keys{
     KeyInfo{"width", Key::quantity, true, "from there to where one in a hundred is lost", Unit::db},
     KeyInfo{"packet_time", Key::quantity, false, "time a packet needs; 1 ms without it", Unit::second},
     KeyInfo{"packet_bits", Key::whole, false, "bits of a packet; 1000 without it"},
+    KeyInfo{"most", Key::quantity, false, "throughput that it never exceeds; 50 Mb/s without it",
+            Unit::bit_per_second},
+    KeyInfo{"association", Key::quantity, false, "level below which nothing passes; none without it",
+            Unit::dbm},
 };
 constexpr std::array draw_keys{
     KeyInfo{"when", Key::pairs, false, "settings under which it is drawn"},
@@ -276,7 +280,9 @@ Surroundings read_surroundings(const ConfigSection& root,
     for (const auto& s : root.tables("receiver", receiver_section)) {
         out.receivers.push_back({s.text("port"), when_of(s, settings), s.quantity("half")->value,
                                  s.quantity("width")->value, s.quantity_or("packet_time", 1e-3),
-                                 static_cast<int>(s.whole("packet_bits").value_or(1000))});
+                                 static_cast<int>(s.whole("packet_bits").value_or(1000)),
+                                 s.quantity_or("most", 50e6), s.quantity_or("association", -200)});
+        if (!(out.receivers.back().most_bps > 0)) s.fail("most", "must be above 0 bit/s");
         if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");
     }
     for (const auto& s : root.tables("draw", draw_section)) {

@@ -36,6 +36,8 @@ struct Receiver {
     double half_dbm, width_db;
     double packet_time_s;
     int packet_bits;
+    double most_bps = 50e6;         // of traffic
+    double association_dbm = -200;  // below it nothing passes
 
     double loss_share(double level_dbm) const;
 };

@@ -53,6 +53,38 @@ TEST_CASE("one dead rate among working ones is named, and only that") {
     CHECK(found.front().usual == 100);
 }
 
+TEST_CASE("a rate that ends below the others, and a chain that lies beside them") {
+    // Throughput shares that rise to 80 % around level 10; one ends at 50 %, one rises 3 later.
+    std::vector<SweepCurve> curves;
+    for (int c = 0; c < 6; ++c) {
+        SweepCurve one{"rate " + std::to_string(c), {}};
+        for (int i = 0; i < 20; ++i) {
+            const double x = i - (c == 4 ? 3.0 : 0.0), most = c == 2 ? 50 : 80 + 0.2 * c;
+            const double y = most / (1 + std::exp(-(x - 8 - 0.05 * c)));
+            one.points.push_back({double(i), y, y, y});
+        }
+        curves.push_back(std::move(one));
+    }
+    const auto found = find_anomalies(curves, Trend::rising);
+    REQUIRE(count(found, AnomalyKind::saturated) == 1);
+    REQUIRE(count(found, AnomalyKind::shifted) == 1);
+    for (const auto& a : found) {
+        if (a.kind == AnomalyKind::saturated) {
+            CHECK(a.curve == 2);
+            CHECK(a.by == within(1, -30));
+        } else {
+            CHECK(a.kind == AnomalyKind::shifted);
+            CHECK(a.curve == 4);
+            CHECK(a.by == within(0.2, 3));
+        }
+    }
+    // Rates that each need another level are none of it.
+    for (std::size_t c = 0; c < curves.size(); ++c)
+        for (auto& p : curves[c].points) p.x += 3.0 * static_cast<double>(c);
+    CHECK(count(find_anomalies(curves, Trend::rising), AnomalyKind::shifted) == 0);
+    CHECK(count(find_anomalies(curves, Trend::none), AnomalyKind::saturated) == 0);
+}
+
 TEST_CASE("an outlying curve is named by how far its median stands away") {
     std::vector<SweepCurve> curves;
     for (int c = 0; c < 6; ++c) {

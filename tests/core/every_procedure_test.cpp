@@ -28,6 +28,7 @@ struct Line {
 const std::vector<Line> on_samples{
     {"radio.oqpsk", 16e6, {}},
     {"radio.gfsk", 16e6, {}},
+    {"radio.advertising", 16e6, {}},
     {"radio.ofdm", 20e6, {}},
     {"radio.bursts", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
     {"radio.occupancy", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
@@ -179,7 +180,8 @@ TEST_CASE("every procedure on captures has its line here") {
     for (const char* other :
          {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
           "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
-          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate"})
+          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate",
+          "receiver.throughput"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.

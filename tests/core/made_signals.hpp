@@ -118,15 +118,32 @@ struct Gfsk {
     std::size_t octets = 37;
     double rate = 16e6, index = 0.5, carrier = 0, drift_hz_per_s = 0, amplitude = 0.5, room = 10e-6;
     bool wrong_crc = false;
+    std::uint32_t address = 0x71764129;
+    std::vector<unsigned> pdu{};  // header and payload octets in place of a test packet
+    int whitened_for = -1;        // channel
+
+    // The register that link layers in wide use have: eight bits, the index turned round.
+    void whiten(std::vector<int>& body) const {
+        unsigned v = 2;
+        for (unsigned i = 0; i < 8; ++i) v |= ((static_cast<unsigned>(whitened_for) >> i) & 1U) << (7 - i);
+        for (int& bit : body) {
+            if (v & 0x80U) v ^= 0x11U, bit ^= 1;
+            v = (v << 1) & 0xFFU;
+        }
+    }
 
     std::vector<int> bits() const {
         std::vector<int> out, body;
-        const std::uint32_t address = 0x71764129;
         for (unsigned i = 0; i < 8; ++i) out.push_back(static_cast<int>((address ^ i) & 1U));
         for (unsigned i = 0; i < 32; ++i) out.push_back(static_cast<int>((address >> i) & 1U));
-        for (unsigned i = 0; i < 8; ++i) body.push_back(static_cast<int>((type >> i) & 1U));
-        for (unsigned i = 0; i < 8; ++i) body.push_back(static_cast<int>((octets >> i) & 1U));
-        for (std::size_t i = 0; i < 8 * octets; ++i) body.push_back(type == 1 ? (i % 8 < 4) : (i % 2 == 0));
+        if (pdu.empty()) {
+            for (unsigned i = 0; i < 8; ++i) body.push_back(static_cast<int>((type >> i) & 1U));
+            for (unsigned i = 0; i < 8; ++i) body.push_back(static_cast<int>((octets >> i) & 1U));
+            for (std::size_t i = 0; i < 8 * octets; ++i)
+                body.push_back(type == 1 ? (i % 8 < 4) : (i % 2 == 0));
+        }
+        for (const unsigned octet : pdu)
+            for (unsigned i = 0; i < 8; ++i) body.push_back(static_cast<int>((octet >> i) & 1U));
         unsigned state = 0x555555;
         for (const int bit : body) {
             const unsigned top = ((state >> 23) ^ static_cast<unsigned>(bit)) & 1U;
@@ -134,8 +151,9 @@ struct Gfsk {
             if (top) state ^= 0x00065B;
         }
         if (wrong_crc) state ^= 1;
+        for (int i = 23; i >= 0; --i) body.push_back(static_cast<int>((state >> i) & 1U));
+        if (whitened_for >= 0) whiten(body);
         out.insert(out.end(), body.begin(), body.end());
-        for (int i = 23; i >= 0; --i) out.push_back(static_cast<int>((state >> i) & 1U));
         return out;
     }
 

@@ -7,18 +7,20 @@
 
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
+#include "core/measure/receiver/received_level.hpp"
+#include "core/outcome/rows.hpp"
 #include "core/stats/counting.hpp"
 #include "core/stats/proportion.hpp"
 
 namespace rt {
 namespace {
 
-constexpr std::array error_rate_parameters{
+constexpr std::array error_rate_own_parameters{
     ParameterInfo{"packets", ParameterKind::whole_number, Unit::none, "1000",
                   "packets sent for one point; at most, where counting may end early"},
-    ParameterInfo{
-        "packet_time", ParameterKind::quantity, Unit::second, "1 ms",
-        "time a packet needs; for estimates of time, and of the time saved where nothing measured it"},
+    ParameterInfo{"packet_time", ParameterKind::quantity, Unit::second, "1 ms",
+                  "time a packet needs; for estimates of time, and of the time saved where it is stated or "
+                  "nothing measured it"},
     ParameterInfo{"confidence", ParameterKind::quantity, Unit::percent, "95 %",
                   "of the stated interval of the error ratio"},
     ParameterInfo{
@@ -40,6 +42,7 @@ constexpr std::array error_rate_parameters{
                   "packets between two decisions; a fiftieth of all without it"},
     ParameterInfo{"time", ParameterKind::quantity, Unit::second, "", "how long to count, for stop = time"},
 };
+constexpr auto error_rate_parameters = joined(error_rate_own_parameters, received_level_parameters);
 constexpr std::array error_rate_products{
     Product{"packet_error_ratio", Unit::percent, "packets lost or damaged, of those sent", Trend::falling},
     Product{"packet_error_low", Unit::percent, "lower end of its interval"},
@@ -60,6 +63,7 @@ constexpr std::array error_rate_products{
     Product{"counting_time", Unit::second, "how long it was counted; only where that is known"},
     Product{"packets_saved", Unit::count, "not sent, since it was decided before"},
     Product{"time_saved", Unit::second, "the time that these would have taken"},
+    received_level_product,
 };
 
 void require_confidence(double percent) {
@@ -156,8 +160,10 @@ void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
         fail_signal(fmt::format("counting ended after {} of {} packets, when nothing was decided ({})",
                                 c.packets_sent, c.planned, text_of(c.stopping)));
     const std::uint64_t saved = c.planned - c.packets_sent;
-    const double each = c.seconds && *c.seconds > 0 ? *c.seconds / static_cast<double>(c.packets_sent)
-                                                    : p.required("packet_time");
+    // Somebody who states what a packet takes knows better than the clock of a rehearsal.
+    const double each = c.seconds && *c.seconds > 0 && !p.stated("packet_time")
+                            ? *c.seconds / static_cast<double>(c.packets_sent)
+                            : p.required("packet_time");
     counted("packets_saved", static_cast<double>(saved));
     outcome.add("time_saved", each * static_cast<double>(saved), Unit::second);
     outcome.notes.push_back(
@@ -203,6 +209,7 @@ Outcome measure_error_rate(Capture capture, const Parameters& p) {
         counted("bit_errors", counts.bit_errors);
     }
     add_course(outcome, counts, p);
+    add_received_level(outcome, p);
     return outcome;
 }
 

@@ -46,11 +46,12 @@ void require_valid_rows(const ResultTable& table) {
 ResultCurve values_of(const ResultTable& table, const Parameters& p, bool exact) {
     require_valid_rows(table);
     const std::size_t result = chosen(table.results, p.text("result"), "result");
-    const auto axis = axis_of(table, p);
+    constexpr std::size_t none = static_cast<std::size_t>(-1);
+    const std::size_t axis = axis_of(table, p).value_or(none);
     ResultCurve out;
     out.result = table.results[result].name;
     out.y_unit = table.results[result].unit;
-    if (axis) out.over = table.axes[*axis].name, out.x_unit = table.axes[*axis].unit;
+    if (axis != none) out.over = table.axes[axis].name, out.x_unit = table.axes[axis].unit;
     for (const auto& row : table.rows) {
         if (!row.invalid.empty()) fail_signal("the point " + row.point + " is not valid: " + row.invalid);
         const auto& cell = row.cells[result];
@@ -65,13 +66,30 @@ ResultCurve values_of(const ResultTable& table, const Parameters& p, bool exact)
                           cell.at_most,
                           row.point,
                           row.at_s.value_or(0)};
-        if (axis && row.axes[*axis].value) point.x = *row.axes[*axis].value;
+        if (axis != none && row.axes[axis].value) point.x = *row.axes[axis].value;
         out.points.push_back(std::move(point));
     }
     return out;
 }
 
+// Over a result in place of the axis: each point where its own value of that lies.
+static ResultCurve curve_over(const ResultTable& table, std::size_t x, const Parameters& p, bool exact) {
+    ResultCurve out = values_of(table, p, exact);
+    out.over = table.results[x].name, out.x_unit = table.results[x].unit;
+    for (std::size_t i = 0; i < out.points.size(); ++i) {
+        const auto& cell = table.rows[i].cells[x];
+        if (!cell.value || cell.at_least || cell.at_most)
+            fail_signal("the point " + table.rows[i].point + " has no known " + out.over);
+        out.points[i].x = *cell.value;
+    }
+    return out;
+}
+
+static ResultCurve ascending(ResultCurve out);
+
 ResultCurve curve_of(const ResultTable& table, const Parameters& p, bool exact) {
+    if (const std::string by = p.text("by"); !by.empty())
+        return ascending(curve_over(table, chosen(table.results, by, "result"), p, exact));
     const std::size_t axis = chosen(table.axes, p.text("over"), "axis");
     for (const auto& row : table.rows) {
         if (!row.axes[axis].value)
@@ -81,6 +99,10 @@ ResultCurve curve_of(const ResultTable& table, const Parameters& p, bool exact) 
     ResultCurve out = values_of(table, p, exact);
     out.over = table.axes[axis].name, out.x_unit = table.axes[axis].unit;
     for (std::size_t i = 0; i < out.points.size(); ++i) out.points[i].x = *table.rows[i].axes[axis].value;
+    return ascending(std::move(out));
+}
+
+static ResultCurve ascending(ResultCurve out) {
     std::stable_sort(out.points.begin(), out.points.end(),
                      [](const auto& a, const auto& b) { return a.x < b.x; });
     for (std::size_t i = 1; i < out.points.size(); ++i) {

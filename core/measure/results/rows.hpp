@@ -37,7 +37,8 @@ void require_valid_rows(const ResultTable& table);
 // no conclusion about all. `exact`: bounds are refused too.
 ResultCurve values_of(const ResultTable& table, const Parameters& parameters, bool exact = true);
 
-// The same over an axis of quantities, by ascending x. Throws Error(input) for an axis of words, and
+// The same over an axis of quantities, or over the result that the
+// parameter `by` names in place of it, by ascending x. Throws Error(input) for an axis of words, and
 // Error(signal) for two points at one value.
 ResultCurve curve_of(const ResultTable& table, const Parameters& parameters, bool exact = true);
 

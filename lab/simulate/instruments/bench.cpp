@@ -8,6 +8,7 @@
 #include "lab/simulate/instruments/meters.hpp"
 #include "lab/simulate/instruments/probing.hpp"
 #include "lab/simulate/instruments/sources.hpp"
+#include "lab/simulate/instruments/traffic.hpp"
 #include "lab/simulate/instruments/unit_control.hpp"
 
 namespace rt::lab {
@@ -54,6 +55,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"source-measure", make_source<SimulatedSourceMeasure>},
     {"wafer-stage", make_source<SimulatedWaferStage>},
     {"counter", make_meter<SimulatedCounter>},
+    {"traffic", make_meter<SimulatedTraffic>},
     {"oscilloscope", make_meter<SimulatedOscilloscope>},
     {"network-analyser", make_meter<SimulatedNetworkAnalyser>},
     {"unit",
@@ -90,7 +92,18 @@ Stage& SimulatedBench::stage() {
 }
 
 Address SimulatedBench::place_of(const Instrument& instrument) {
+    if (instrument.place.kind == Address::Kind::here) return serve_here(instrument).place();
     return instrument.simulated() ? serve(instrument).place() : instrument.place;
+}
+
+const InstrumentServer& SimulatedBench::serve_here(const Instrument& instrument) {
+    auto& server = servers_[instrument.role];
+    if (server) return *server;
+    if (instrument.dialect.kind->name != std::string_view("traffic"))
+        fail_input(instrument.where, "the program itself is traffic only: give the " + instrument.role +
+                                         " an address of its own");
+    server = std::make_unique<InstrumentServer>(std::make_shared<TrafficAgent>());
+    return *server;
 }
 
 const InstrumentServer& SimulatedBench::serve(const Instrument& instrument, unsigned short port,

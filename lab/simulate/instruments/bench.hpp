@@ -1,4 +1,5 @@
-// The simulated instruments of a bench, each behind its own socket, all in one world.
+// The simulated instruments of a bench, each behind its own socket, all in one world; and those that the
+// program itself is ("here").
 #pragma once
 
 #include <map>
@@ -27,6 +28,7 @@ class SimulatedBench {
 
   private:
     Stage& stage();
+    const InstrumentServer& serve_here(const Instrument& instrument);
 
     const Bench& bench_;
     std::shared_ptr<Stage> stage_;

@@ -15,10 +15,6 @@
 namespace rt::lab {
 namespace {
 
-std::uint64_t seed_of(const Stage& stage, const std::string& what, std::uint64_t visit) {
-    return fnv1a(what + "#" + std::to_string(visit), fnv1a(std::to_string(stage.options().seed)));
-}
-
 int channel_of(const ScpiArguments& arguments, int most) {
     const int channel = static_cast<int>(*to_double(arguments.at(0)));
     if (channel < 1 || channel > most) throw ScpiError{-114, "Header suffix out of range"};
@@ -66,7 +62,7 @@ double SimulatedPowerMeter::read(int sensor) {
                                                  tone.frequency_hz, tone.level_dbm));
     }
     constexpr double noise_mw = 0.2e-6, offset_mw = 3e-6, most_mw = 100;
-    Random random(seed_of(*stage_, stage_->state_text() + end_, readings_++));
+    Random random(seed_of(stage_->options().seed, stage_->state_text() + end_, readings_++));
     power += noise_mw / std::sqrt(averages_) * random.normal() + (zeroed_ ? 0 : offset_mw);
     note_overload(power > most_mw);
     return 10 * std::log10(std::max(power, 1e-9));
@@ -100,7 +96,7 @@ void SimulatedCounter::count() {
     for (const auto& line : stage_->arriving(port_)) level = std::max(level, line.level_dbm);
     const double share = receiver->loss_share(level);
     const std::string key = stage_->state_text() + std::to_string(sent_);
-    Random random(seed_of(*stage_, key, visits_[key]++));
+    Random random(seed_of(stage_->options().seed, key, visits_[key]++));
     for (std::uint64_t i = 0; i < sent_; ++i) {
         if (random.uniform() >= share) {
             ++received_;
@@ -160,7 +156,8 @@ void SimulatedOscilloscope::acquire() {
     for (std::size_t channel = 0; channel < channels; ++channel) {
         const auto waveform =
             stage_->waveform(channel == 0 ? port_ : port_ + "-" + std::to_string(channel + 1));
-        const auto seed = seed_of(*stage_, stage_->state_text() + std::to_string(channel), acquisitions_++);
+        const auto seed =
+            seed_of(stage_->options().seed, stage_->state_text() + std::to_string(channel), acquisitions_++);
         std::vector<double> record(display.points);
         if (waveform) record = show_waveform(*waveform, display, seed);
         if (bus && channel < 2) record = show_bus(*bus, channel == 0, display, seed);
@@ -225,7 +222,7 @@ void SimulatedNetworkAnalyser::sweep_wafer() {
     const Wafer& wafer = *stage_->unit().surroundings().wafer;
     const double noise = wafer.noise * std::pow(10, (-10 - power_dbm_) / 20) * std::sqrt(bandwidth_hz_ / 1e3);
     const double drift = wafer.drift_per_hour * stage_->seconds() / 3600;
-    Random random(seed_of(*stage_, wire_from_, sweeps_++));
+    Random random(seed_of(stage_->options().seed, wire_from_, sweeps_++));
     trace_.clear();
     const auto device = stage_->probed();
     for (double i = 0; i < points_; ++i) {
@@ -251,7 +248,7 @@ void SimulatedNetworkAnalyser::sweep() {
     const auto load = stage_->load(wire_from_);
     constexpr double delay_s = 10e-9, reflection = 0.05;
     const double noise = std::pow(10, (-120 - power_dbm_ + 10 * std::log10(bandwidth_hz_)) / 20);
-    Random random(seed_of(*stage_, wire_from_, sweeps_++));
+    Random random(seed_of(stage_->options().seed, wire_from_, sweeps_++));
     trace_.clear();
     for (double i = 0; i < points_; ++i) {
         const double hz = start_hz_ + (stop_hz_ - start_hz_) * i / (points_ - 1);

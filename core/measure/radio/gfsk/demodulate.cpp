@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "core/dsp/fir.hpp"
+#include "core/measure/radio/gfsk/advertising.hpp"
 #include "core/measure/radio/gfsk/packet.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/signal/interpolate.hpp"
@@ -100,7 +101,8 @@ double Packet::mean(double from_bit, double to_bit) const {
 }
 
 Attempt demodulate(std::span<const std::complex<float>> samples, double rate, double bandwidth_hz,
-                   std::uint32_t access_address, std::uint32_t crc_initial) {
+                   std::uint32_t access_address, std::uint32_t crc_initial,
+                   std::optional<unsigned> whitened_channel) {
     if (rate < 4e6) {
         return {{},
                 "GFSK at 1 Mbit/s needs at least 4 million samples a second, the record has " +
@@ -140,6 +142,10 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     if (!std::equal(head.begin(), head.end(), out.bits.begin())) {
         return {{}, "the access address is not the one expected"};
     }
+    if (whitened_channel) {
+        const auto added = whitening(*whitened_channel, out.bits.size() - head.size());
+        for (std::size_t i = 0; i < added.size(); ++i) out.bits[head.size() + i] ^= added[i];
+    }
     const auto body = std::span(out.bits).subspan(head.size());
     const auto header = octets_of(body.first(16));
     const std::size_t length = header[1];
@@ -147,7 +153,7 @@ Attempt demodulate(std::span<const std::complex<float>> samples, double rate, do
     if (out.bits.size() < whole) {
         return {{}, "the burst ends before the " + std::to_string(length) + " octets that its header states"};
     }
-    out.type = header[0] & 15U;
+    out.type = header[0] & 15U, out.header = header[0];
     out.payload = octets_of(body.subspan(16, 8 * length));
     const auto crc = crc_bits(body.first(16 + 8 * length), crc_initial);
     out.crc_ok =

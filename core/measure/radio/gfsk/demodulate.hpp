@@ -18,6 +18,7 @@ struct Packet {
     std::vector<std::uint8_t> bits;     // preamble, access address, header, payload, CRC
     std::vector<std::uint8_t> payload;  // octets
     unsigned type = 0;                  // of the test packet
+    std::uint8_t header = 0;            // its first octet
     bool crc_ok = false;
     double preamble_offset_hz = 0;  // f0
 
@@ -33,9 +34,11 @@ struct Attempt {
 
 // `samples` hold one burst with room on both sides; at least 4 million samples a second. They pass a low-pass
 // with half its voltage at `bandwidth_hz` / 2 first, and their frequency one with half its value at 1.75 MHz
-// afterwards.
+// afterwards. With a channel the bits behind the access address are taken as whitened for it, and given back
+// without.
 Attempt demodulate(std::span<const std::complex<float>> samples, double sample_rate_hz, double bandwidth_hz,
-                   std::uint32_t access_address, std::uint32_t crc_initial);
+                   std::uint32_t access_address, std::uint32_t crc_initial,
+                   std::optional<unsigned> whitened_channel = {});
 
 // The filter behind the discriminator, per_bit values a bit. The modulation and its third harmonic lie
 // below 1.5 MHz; the noise of a discriminator grows with the frequency.

@@ -1,0 +1,46 @@
+// The demo's receiver: both tables of packet errors come to the same verdicts, one in a fraction of the time.
+#include <doctest/doctest.h>
+
+#include "lab/tally/tally.hpp"
+#include "tests/about.hpp"
+#include "tests/cli/program.hpp"
+#include "tests/lab/folder.hpp"
+
+using rt::Verdict;
+
+TEST_CASE("the demo's receiver: counted and decided say the same, in a fifth of the time at most") {
+    TestFolder folder;
+    const Said said = rare_tally(folder.path(), {"demo", "receiver", "--out", "demo"});
+    CHECK_MESSAGE(said.code == 1, said.err);
+    const auto run = rt::lab::Tally::open(folder / "demo/gateway").read();
+    std::map<std::string, double> sent, saved;
+    std::map<std::string, std::vector<std::pair<std::string, Verdict>>> verdicts;
+    std::map<std::string, std::vector<double>> levels;
+    for (const auto& point : run.points) {
+        if (const auto* n = point.find_result("packets_sent")) sent[point.test] += n->value.value;
+        if (const auto* s = point.find_result("time_saved")) saved[point.test] += s->value.value;
+        for (const auto& f : point.findings) verdicts[point.test].emplace_back(f.rule, f.verdict);
+        if (const auto* s = point.find_result("sensitivity")) levels[point.test].push_back(s->value.value);
+    }
+    CHECK(sent.at("errors-counted") == 8 * 23 * 1000);
+    CHECK(sent.at("errors-decided") < sent.at("errors-counted") / 5);
+    // 1 ms a packet: what was not sent was saved.
+    CHECK(saved.at("errors-decided") ==
+          about(1e-3 * (sent.at("errors-counted") - sent.at("errors-decided"))).epsilon(1e-6));
+    REQUIRE(verdicts.at("sensitivity-counted").size() == 16);
+    CHECK(verdicts.at("sensitivity-counted") == verdicts.at("sensitivity-decided"));
+    // The simulated half levels are -88, -85.2, -82.6, -80, none, -71.4, -67.2 and -67 dBm; 10 % are lost
+    // 2 dB log(9) / log(99) above. Straight lines over steps of 2 dB are within 1 dB of it.
+    const double half[]{-88, -85.2, -82.6, -80, 0, -71.4, -67.2, -67};
+    REQUIRE(levels.at("sensitivity-counted").size() == 8);
+    for (std::size_t i = 0; i < 8; ++i) {
+        if (i == 4) continue;  // the dead one has a bound only
+        CHECK(levels.at("sensitivity-counted")[i] == within(1, half[i] + 2 * std::log(9) / std::log(99)));
+        CHECK(levels.at("sensitivity-decided")[i] == within(1, levels.at("sensitivity-counted")[i]));
+    }
+    CHECK(verdicts.at("sensitivity-counted")[8].second == Verdict::fail);
+    const std::string page = rt::lab::read_file(folder / "demo/gateway/report/report.html");
+    CHECK(contains(page, "dead curve"));
+    CHECK(contains(page, "saturates early"));
+    CHECK_FALSE(contains(page, "not monotonic"));
+}
