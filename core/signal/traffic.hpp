@@ -52,7 +52,8 @@ struct TrafficFlow {
 struct Traffic {
     using Setup = TrafficSetup;
     static constexpr const char* kind = "traffic";
-    static constexpr const char* needed = "counts of traffic";  // what a procedure says that takes nothing else
+    static constexpr const char* needed =
+        "counts of traffic";  // what a procedure says that takes nothing else
 
     std::vector<TrafficFlow> flows;
     std::optional<std::string> distrust{};  // why it cannot be trusted, if it cannot

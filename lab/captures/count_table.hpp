@@ -21,7 +21,7 @@ struct CountTable {
     std::vector<Point> points;  // in the order of the file
 
     std::string text(const Point& point, std::size_t axis) const;  // "6 Mb/s"
-    std::string label(const Point& point) const;  // "rate=6 Mb/s level=-90 dBm"
+    std::string label(const Point& point) const;                   // "rate=6 Mb/s level=-90 dBm"
 };
 
 // Columns with a unit ("level [dBm]", "channel []") or with words in them name settings; packets_sent,

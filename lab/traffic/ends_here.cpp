@@ -80,7 +80,8 @@ std::vector<TrafficFlow::Step> empty_steps(const FlowPlan& plan) {
         8 * static_cast<double>(plan.octets) * static_cast<double>(plan.frames) / plan.rate_bps;
     std::vector<TrafficFlow::Step> out(
         static_cast<std::size_t>(std::max(1.0, std::ceil(seconds / plan.step_s - 1e-6))));
-    for (std::size_t i = 0; i < out.size(); ++i) out[i].at_s = std::round(1e9 * plan.step_s * static_cast<double>(i)) / 1e9;
+    for (std::size_t i = 0; i < out.size(); ++i)
+        out[i].at_s = std::round(1e9 * plan.step_s * static_cast<double>(i)) / 1e9;
     return out;
 }
 

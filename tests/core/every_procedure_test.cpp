@@ -180,8 +180,7 @@ TEST_CASE("every procedure on captures has its line here") {
     for (const char* other :
          {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
           "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
-          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate",
-          "receiver.throughput"})
+          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate", "receiver.throughput"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.
