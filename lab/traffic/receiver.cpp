@@ -20,8 +20,8 @@
 namespace rt::lab {
 namespace {
 
-constexpr std::size_t group = 128;       // frames in one call at most
-constexpr std::size_t kept_octets = 64;  // of each: the head is enough
+constexpr std::size_t receive_group = 128;  // frames in one call at most
+constexpr std::size_t kept_octets = 64;     // of each: the head is enough
 constexpr std::size_t control_octets = 128;
 
 // What the system says beside a frame: when it came, and how many were dropped so far.
@@ -56,23 +56,23 @@ struct FrameReceiver::State {
         : arrivals(flow, octets, frames, step_s) {}
 
     void listen() {
-        std::vector<std::array<std::byte, kept_octets>> payloads(group);
-        std::vector<std::array<char, control_octets>> controls(group);
-        std::array<iovec, group> parts{};
-        std::array<mmsghdr, group> messages{};
-        for (std::size_t i = 0; i < group; ++i) {
+        std::vector<std::array<std::byte, kept_octets>> payloads(receive_group);
+        std::vector<std::array<char, control_octets>> controls(receive_group);
+        std::array<iovec, receive_group> parts{};
+        std::array<mmsghdr, receive_group> messages{};
+        for (std::size_t i = 0; i < receive_group; ++i) {
             parts[i] = {payloads[i].data(), kept_octets};
             messages[i].msg_hdr.msg_iov = &parts[i];
             messages[i].msg_hdr.msg_iovlen = 1;
         }
         while (!stop) {
-            for (std::size_t i = 0; i < group; ++i) {
+            for (std::size_t i = 0; i < receive_group; ++i) {
                 messages[i].msg_hdr.msg_control = controls[i].data();
                 messages[i].msg_hdr.msg_controllen = control_octets;
             }
             // The true length is told though the rest is left behind.
             const int came =
-                ::recvmmsg(socket.get(), messages.data(), group, MSG_WAITFORONE | MSG_TRUNC, nullptr);
+                ::recvmmsg(socket.get(), messages.data(), receive_group, MSG_WAITFORONE | MSG_TRUNC, nullptr);
             if (came <= 0) continue;  // the wait of the socket is over
             const std::int64_t now = realtime_ns();
             for (std::size_t i = 0; i < static_cast<std::size_t>(came); ++i) {

@@ -18,7 +18,7 @@
 namespace rt::lab {
 namespace {
 
-constexpr std::size_t group = 64;  // frames in one call at most
+constexpr std::size_t send_group = 64;  // frames in one call at most
 
 void rest(double seconds) {
     const timespec time{0, static_cast<long>(1e9 * std::min(seconds, 0.5))};
@@ -27,22 +27,22 @@ void rest(double seconds) {
 
 // Payloads of a group, each with a head of its own; what is behind the heads is filled once.
 struct Group {
-    explicit Group(std::uint64_t octets) : payloads(group, std::vector<std::byte>(octets)) {
+    explicit Group(std::uint64_t octets) : payloads(send_group, std::vector<std::byte>(octets)) {
         std::uint32_t draw = 1;
         for (auto& payload : payloads)
             for (auto& octet : payload) {
                 draw = draw * 1664525u + 1013904223u;
                 octet = static_cast<std::byte>(draw >> 24);
             }
-        for (std::size_t i = 0; i < group; ++i) {
+        for (std::size_t i = 0; i < send_group; ++i) {
             parts[i] = {payloads[i].data(), payloads[i].size()};
             messages[i].msg_hdr.msg_iov = &parts[i];
             messages[i].msg_hdr.msg_iovlen = 1;
         }
     }
     std::vector<std::vector<std::byte>> payloads;
-    std::array<iovec, group> parts{};
-    std::array<mmsghdr, group> messages{};
+    std::array<iovec, send_group> parts{};
+    std::array<mmsghdr, send_group> messages{};
 };
 
 }  // namespace
@@ -82,7 +82,7 @@ std::int64_t send_frames(const SendPlan& plan, SendState& state, TrafficFlow& fl
             if (wait > 20e-6) rest(std::max(wait, 50e-6));
             continue;
         }
-        const std::size_t count = std::min<std::uint64_t>(group, due - next);
+        const std::size_t count = std::min<std::uint64_t>(send_group, due - next);
         const std::int64_t stamp = realtime_ns();
         for (std::size_t i = 0; i < count; ++i)
             write_head({plan.flow, static_cast<std::uint32_t>(plan.octets), next + i, stamp},

@@ -441,6 +441,25 @@ TEST_CASE(
     CHECK(out.maps[0].dies[4].outlier);
     CHECK(out.maps[0].dies[7].state == DieMap::State::failed);
     CHECK(!out.maps[0].dies[9].value);
+    // Each rule has a yield of its own; one of them may be named for the results.
+    ResultTable two = points_of(map, 10, 0);
+    two.rules = {"book/gain", "book/noise"};
+    for (std::size_t i = 0; i < two.rows.size(); ++i) {
+        two.rows[i].verdicts = {i < 3 ? "FAIL" : "PASS", i == 5 ? "NONE" : "MARGINAL"};
+        two.rows[i].verdict = i < 3 ? "FAIL" : i == 5 ? "NONE" : "MARGINAL";
+    }
+    const Outcome worst = conclude(two);
+    CHECK(value(worst, "yield") == within(1e-9, 100 * (total - 4) / total));
+    const auto& by_rule = worst.tables.at(1);
+    REQUIRE(by_rule.rows.size() == 2);
+    CHECK(std::get<double>(by_rule.rows[0][4]) == within(1e-9, 100 * (total - 3) / total));
+    CHECK(std::get<double>(by_rule.rows[1][3]) == 1);
+    const auto by = [&](const char* rule) {
+        return run_inputs("results.wafer", {{"points", two}, {"map", map}}, {{"rule", rule}});
+    };
+    CHECK(value(by("book/noise"), "yield") == within(1e-9, 100 * (total - 1) / total));
+    CHECK(value(by("book/gain"), "failed") == 3);
+    CHECK_THROWS_WITH_AS(by("book/gian"), doctest::Contains("did you mean \"book/gain\""), Error);
     ResultTable foreign = points_of(map, 10, 0), missing = foreign, twice = foreign;
     foreign.rows[3].axes[0].text = "17,2";
     CHECK(conclude(foreign).invalid->find("17,2") != std::string::npos);

@@ -60,7 +60,7 @@ TEST_CASE("a receiver that never meets it, or always, has a bound on the side th
 
 TEST_CASE("a hole above counts: the sensitivity lies above it") {
     const Outcome out = run(curve({{50, 0}, {52, 60}, {54, 0}, {56, 0}, {58, 90}}));
-    CHECK(value(out, "holes") == 2);  // at 52 dB; and at 58 dB nothing holds below
+    CHECK(value(out, "holes") == 1);  // at 52 dB; below 58 dB nothing holds
     CHECK(value(out, "sensitivity") == within(0.4, -70.3));
     CHECK(std::any_of(out.notes.begin(), out.notes.end(),
                       [](const std::string& n) { return n.find("not monotonic") != std::string::npos; }));

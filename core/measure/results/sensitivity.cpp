@@ -44,7 +44,9 @@ Criterion criterion_of(const Parameters& p, const ResultCurve& curve) {
     if (most.empty() == least.empty())
         fail_input("results.sensitivity needs either at_most or at_least: the criterion of " + curve.result);
     Criterion out{!most.empty(), parse_quantity(most.empty() ? least : most, curve.y_unit).value, ""};
-    out.text = curve.result + (out.at_most ? " at most " : " at least ") + format({out.value, curve.y_unit});
+    out.text = curve.result;
+    std::replace(out.text.begin(), out.text.end(), '_', ' ');
+    out.text += (out.at_most ? " at most " : " at least ") + format({out.value, curve.y_unit});
     return out;
 }
 
