@@ -32,4 +32,10 @@ class Console {
     bool quiet_, verbose_, colour_;
 };
 
+// With spaces before it, so many characters wide at least.
+inline std::string padded(std::string text, std::size_t width) {
+    if (text.size() < width) text.insert(0, width - text.size(), ' ');
+    return text;
+}
+
 }  // namespace rt::cli

@@ -24,11 +24,6 @@ std::string rules_text(const Test& test, const Point& point) {
     return test.provides.empty() ? "not judged" : "provides " + test.provides;
 }
 
-std::string padded(std::string text, std::size_t width) {
-    if (text.size() < width) text.insert(0, width - text.size(), ' ');
-    return text;
-}
-
 std::string count_text(std::size_t count, const char* one, const char* many) {
     return std::to_string(count) + " " + (count == 1 ? one : many);
 }

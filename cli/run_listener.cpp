@@ -18,11 +18,6 @@ namespace {
 
 volatile std::sig_atomic_t interrupted = 0;
 
-std::string padded(std::string text, std::size_t width) {
-    if (text.size() < width) text.insert(0, width - text.size(), ' ');
-    return text;
-}
-
 // "   4   -4.47 dB  supply-emission: state=transmitting  at 395.244 kHz  cispr-32/mains-b-av"
 std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding) {
     std::string line = padded(std::to_string(point.position), std::to_string(total).size()) + "  ";
