@@ -116,6 +116,7 @@ ExitCode perform_demo(const Call& call) {
                   "wafer/wafer.toml",
                   "receiver/campaign.toml",
                   "receiver/bench.toml",
+                  "receiver/blockers.csv",
                   "receiver/gateway-control.toml",
                   "receiver/limits.toml",
                   "receiver/simulated-gateway.toml"});

@@ -266,6 +266,18 @@ void write_made(const Call& call, const Procedure& procedure, const Outcome& out
     call.console.progress("made: " + written.file.string());
 }
 
+// A file of many points: counts with settings, or results with more axes than the one concluded over.
+std::optional<PointTable> many_points(const Call& call, const Procedure& procedure, const std::string& file,
+                                      const Parameters& stated) {
+    if (named_input(file)) return std::nullopt;
+    if (auto counts = read_count_table(file)) return counts;
+    const std::string over = stated.text("over");
+    if (!std::string_view(procedure.name).starts_with("results.") || over.empty()) return std::nullopt;
+    const Capture capture = read_capture(call, file, stated);
+    const auto* results = std::get_if<ResultTable>(&capture);
+    return results ? grouped(*results, over) : std::nullopt;
+}
+
 ExitCode perform_measure(const Call& call) {
     const auto words = call.texts("words");
     ProcedureLibrary analyses(ask_program);
@@ -284,7 +296,7 @@ ExitCode perform_measure(const Call& call) {
     Parameters parameters(procedure.parameters);
     set_parameters(parameters, call.texts("set"));
     Texts joins;
-    const auto table = words.size() == 2 ? read_count_table(words[1]) : std::nullopt;
+    const auto table = words.size() == 2 ? many_points(call, procedure, words[1], parameters) : std::nullopt;
     Inputs inputs = table ? Inputs(Capture(Counts{}))
                           : read_inputs(call, procedure, std::span(words).subspan(1), parameters, joins);
     for (const auto& id : call.texts("rule")) {
@@ -306,8 +318,7 @@ ExitCode perform_measure(const Call& call) {
         return measure_table(call, procedure, *table, parameters,
                              {rules, &own, [&](const Rule& rule) { return judge_options(call, rule); }});
     }
-    if (call.flag("results"))
-        fail_input("--results is for tables of counts with columns of settings: --traces writes curves");
+    if (call.flag("results")) fail_input("--results is for files of many points: --traces writes curves");
     Outcome outcome = measure(procedure, std::move(inputs), parameters);
     outcome.notes.insert(outcome.notes.end(), joins.begin(), joins.end());
     std::vector<Finding> findings;

@@ -12,18 +12,18 @@
 namespace rt::cli {
 namespace {
 
-using rt::lab::CountTable;
+using rt::lab::PointTable;
 
 struct Done {
-    const CountTable::Point* point;
+    const PointTable::Point* point;
     Outcome outcome;
     std::vector<Finding> findings;
 };
 
-Done measured(const Procedure& procedure, const CountTable::Point& point,
+Done measured(const Procedure& procedure, const PointTable::Point& point,
               const std::vector<ResultTable::Column>& axes, const Parameters& parameters,
               const TableJudging& judging) {
-    Done out{&point, measure(procedure, Inputs(Capture(point.counts)), parameters), {}};
+    Done out{&point, measure(procedure, Inputs(point.capture), parameters), {}};
     if (point.rows > 1)
         out.outcome.notes.push_back(fmt::format("{} rows with these values are added up", point.rows));
     for (const auto& rule : judging.rules) {
@@ -38,7 +38,7 @@ Done measured(const Procedure& procedure, const CountTable::Point& point,
 }
 
 // All results of all points, for conclusions.
-ResultTable results_of(const CountTable& table, const std::vector<Done>& all,
+ResultTable results_of(const PointTable& table, const std::vector<Done>& all,
                        const std::vector<RuleRef>& rules) {
     ResultTable out;
     out.axes = table.axes;
@@ -68,14 +68,40 @@ ResultTable results_of(const CountTable& table, const std::vector<Done>& all,
     return out;
 }
 
-void print(const Console& console, const CountTable& table, const std::vector<Done>& all) {
-    const char* const shown[]{"packets_sent", "packet_error_ratio", "packet_error_at_most",
-                              "bits",         "bit_error_ratio",    "bit_error_at_most"};
-    std::vector<const char*> columns;
-    for (const char* name : shown) {
-        const auto has = [&](const Done& done) { return done.outcome.find_result(name) != nullptr; };
-        if (std::any_of(all.begin(), all.end(), has)) columns.push_back(name);
+// What is judged, or what says most of counts; else the first few results that there are.
+std::vector<std::string> shown_of(const std::vector<Done>& all, const std::vector<RuleRef>& rules) {
+    const auto has = [&](const std::string& name) {
+        return std::any_of(all.begin(), all.end(),
+                           [&](const Done& done) { return done.outcome.find_result(name) != nullptr; });
+    };
+    std::vector<std::string> out;
+    for (const char* name : {"packets_sent", "packet_error_ratio", "packet_error_at_most", "bits",
+                             "bit_error_ratio", "bit_error_at_most"}) {
+        if (has(name)) out.emplace_back(name);
     }
+    for (const auto& rule : rules) {
+        const std::string& name = rule.rule->applies_to;
+        if (has(name) && std::find(out.begin(), out.end(), name) == out.end()) out.push_back(name);
+    }
+    constexpr std::size_t most = 4;
+    for (const Done& done : all) {
+        for (const auto& result : done.outcome.results) {
+            if (out.size() < most && std::find(out.begin(), out.end(), result.name) == out.end())
+                out.push_back(result.name);
+        }
+    }
+    return out;
+}
+
+std::string value_text(const Result* result) {
+    if (!result) return "";
+    return (result->known == Known::exactly ? "" : std::string(name(result->known)) + " ") +
+           format(result->value, 4);
+}
+
+void print(const Console& console, const PointTable& table, const std::vector<Done>& all,
+           const std::vector<RuleRef>& rules) {
+    const auto columns = shown_of(all, rules);
     const bool judged = !all.empty() && !all.front().findings.empty();
     std::vector<std::vector<std::string>> rows(1);
     if (judged) rows[0].emplace_back("verdict");
@@ -86,10 +112,7 @@ void print(const Console& console, const CountTable& table, const std::vector<Do
     for (const auto& done : all) {
         std::vector<std::string> values;
         for (std::size_t i = 0; i < table.axes.size(); ++i) values.push_back(table.text(*done.point, i));
-        for (const char* name : columns) {
-            const Result* result = done.outcome.find_result(name);
-            values.push_back(result ? format(result->value, 4) : "");
-        }
+        for (const auto& name : columns) values.push_back(value_text(done.outcome.find_result(name)));
         if (!judged) rows.push_back(values);
         for (const auto& finding : done.findings) {
             auto& row = rows.emplace_back();
@@ -108,7 +131,7 @@ void print(const Console& console, const CountTable& table, const std::vector<Do
 
 }  // namespace
 
-ExitCode measure_table(const Call& call, const Procedure& procedure, const CountTable& table,
+ExitCode measure_table(const Call& call, const Procedure& procedure, const PointTable& table,
                        const Parameters& parameters, const TableJudging& judging) {
     std::vector<Done> all;
     VerdictCounts counts;
@@ -133,7 +156,7 @@ ExitCode measure_table(const Call& call, const Procedure& procedure, const Count
         }
         call.console.out(out.dump(2));
     } else {
-        print(call.console, table, all);
+        print(call.console, table, all, judging.rules);
         if (!judging.rules.empty()) call.console.out(call.console.counts(counts));
     }
     return exit_code(counts, valid);

@@ -1,4 +1,4 @@
-// A table of counts through a procedure: each of its points measured and judged by itself.
+// A file of many points through a procedure: each measured and judged by itself.
 #pragma once
 
 #include <functional>
@@ -7,7 +7,7 @@
 #include "cli/command.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/rules/judge.hpp"
-#include "lab/captures/count_table.hpp"
+#include "lab/captures/point_table.hpp"
 
 namespace rt::cli {
 
@@ -19,7 +19,7 @@ struct TableJudging {
 
 // Prints a line a point, or JSON; writes the results where the option "results" names a file. Values of the
 // columns are axes for rules that look up their limits (axis.rate).
-ExitCode measure_table(const Call& call, const Procedure& procedure, const rt::lab::CountTable& table,
+ExitCode measure_table(const Call& call, const Procedure& procedure, const rt::lab::PointTable& table,
                        const Parameters& parameters, const TableJudging& judging);
 
 }  // namespace rt::cli

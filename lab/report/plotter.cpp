@@ -306,6 +306,20 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
     return out;
 }
 
+// Many short names stand side by side, so that they leave the curves room.
+std::string key_rows(const Figure& figure) {
+    std::size_t names = 0, longest = 0;
+    const auto count = [&](const std::string& name) {
+        names += !name.empty(), longest = std::max(longest, name.size());
+    };
+    for (const auto& curve : figure.curves) count(curve.name);
+    for (const auto& marker : figure.markers) count(marker.text);
+    constexpr std::size_t few = 4, width = 96, sample = 8;  // characters
+    const std::size_t columns = std::min<std::size_t>(4, width / (longest + sample));
+    if (names <= few || columns < 2) return "";
+    return " maxrows " + std::to_string((names + columns - 1) / columns);
+}
+
 std::string script(const Figure& figure, const std::string& file) {
     std::string out = "reset\n";
     const bool png = file.ends_with(".png");
@@ -319,8 +333,8 @@ std::string script(const Figure& figure, const std::string& file) {
         "set rmargin 3\nset border 3 lc rgb '#444444'\nset tics nomirror out\nset grid back lc rgb '#d8d8d8' "
         "lt 1 lw 0.6\n";
     // The title heads the key, so that both stand above the curves in this order.
-    out += "set key tmargin left vertical Left reverse samplen 3 font ',12' title " + text(figure.title) +
-           " left font ',14'\n";
+    out += "set key tmargin left vertical" + key_rows(figure) + " Left reverse samplen 3 font ',12' title " +
+           text(figure.title) + " left font ',14'\n";
     out += axes_of(figure, x_range(figure), y_range(figure));
     std::string plots;
     if (figure.raster) {

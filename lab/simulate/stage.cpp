@@ -161,6 +161,21 @@ std::optional<Receiver> Stage::receiver(const std::string& port) const {
     return std::nullopt;
 }
 
+std::optional<Stage::Reception> Stage::reception(const std::string& port) const {
+    const auto tuned = receiver(port);
+    if (!tuned) return std::nullopt;
+    Reception out;
+    double beside_dbm = -300;
+    for (const auto& line : arriving(port)) {
+        const bool within = !tuned->frequency_hz ||
+                            std::abs(line.frequency_hz - *tuned->frequency_hz) <= tuned->bandwidth_hz / 2;
+        double& level = within ? out.level_dbm : beside_dbm;
+        level = std::max(level, line.level_dbm);
+    }
+    out.loss = tuned->loss_share(out.level_dbm, beside_dbm);
+    return out;
+}
+
 // Of these, the one at the port that is there under the present settings.
 template <typename Thing>
 std::optional<Thing> Stage::present(const std::vector<Thing>& things, const std::string& port) const {

@@ -56,6 +56,12 @@ class Stage {
     double temperature() const;  // of the unit, degC
     // The receiver at a port under the present settings; nothing while there is none.
     std::optional<Receiver> receiver(const std::string& port) const;
+    // What reaches the receiver at a port: the level that it is tuned to, and the share of packets that it
+    // loses. Nothing while there is no receiver.
+    struct Reception {
+        double level_dbm = -300, loss = 1;
+    };
+    std::optional<Reception> reception(const std::string& port) const;
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
     std::optional<BusTraffic> bus(const std::string& port) const;
     std::optional<LinePair> pair(const std::string& port) const;

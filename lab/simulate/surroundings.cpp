@@ -27,6 +27,11 @@ constexpr std::array receiver_keys{
     KeyInfo{"packet_bits", Key::whole, false, "bits of a packet; 1000 without it"},
     KeyInfo{"most", Key::quantity, false, "throughput that it never exceeds; 50 Mb/s without it",
             Unit::bit_per_second},
+    KeyInfo{"frequency", Key::quantity, false, "what it is tuned to; whatever is strongest without it",
+            Unit::hertz},
+    KeyInfo{"bandwidth", Key::quantity, false, "of its channel; 2 MHz without it", Unit::hertz},
+    KeyInfo{"rejection", Key::quantity, false,
+            "how much weaker a signal beside its channel counts there, as noise; 40 dB without it", Unit::db},
     KeyInfo{"association", Key::quantity, false, "level below which nothing passes; none without it",
             Unit::dbm},
 };
@@ -157,8 +162,10 @@ std::pair<std::complex<double>, std::complex<double>> PairLoad::scattering(doubl
     return {(differential + common) / 2.0, (common - differential) / 2.0};
 }
 
-double Receiver::loss_share(double level_dbm) const {
-    return 1 / (1 + std::pow(99, (level_dbm - half_dbm) / width_db));
+double Receiver::loss_share(double level_dbm, double interference_dbm) const {
+    const double noise_dbm =
+        10 * std::log10(std::pow(10, half_dbm / 10) + std::pow(10, (interference_dbm - rejection_db) / 10));
+    return 1 / (1 + std::pow(99, (level_dbm - noise_dbm) / width_db));
 }
 
 double Pattern::gain_db(double angle_deg, double height) const {
@@ -282,6 +289,11 @@ Surroundings read_surroundings(const ConfigSection& root,
                                  s.quantity("width")->value, s.quantity_or("packet_time", 1e-3),
                                  static_cast<int>(s.whole("packet_bits").value_or(1000)),
                                  s.quantity_or("most", 50e6), s.quantity_or("association", -200)});
+        Receiver& receiver = out.receivers.back();
+        if (const auto tuned = s.quantity("frequency")) receiver.frequency_hz = tuned->value;
+        receiver.bandwidth_hz = s.quantity_or("bandwidth", 2e6);
+        receiver.rejection_db = s.quantity_or("rejection", 40);
+        if (!(receiver.bandwidth_hz > 0)) s.fail("bandwidth", "must be above 0 Hz");
         if (!(out.receivers.back().most_bps > 0)) s.fail("most", "must be above 0 bit/s");
         if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");
     }

@@ -3,6 +3,7 @@
 
 #include <complex>
 #include <map>
+#include <optional>
 #include <string>
 #include <utility>
 #include <vector>
@@ -38,8 +39,12 @@ struct Receiver {
     int packet_bits;
     double most_bps = 50e6;         // of traffic
     double association_dbm = -200;  // below it nothing passes
+    // What it is tuned to; without it whatever is strongest. Signals beyond half its bandwidth count as noise
+    // in it, weaker by the rejection.
+    std::optional<double> frequency_hz = {};
+    double bandwidth_hz = 2e6, rejection_db = 40;
 
-    double loss_share(double level_dbm) const;
+    double loss_share(double level_dbm, double interference_dbm = -300) const;
 };
 
 // Current drawn from the supply.

@@ -116,10 +116,28 @@ TEST_CASE("a table of counts with columns of settings is so many points") {
     CHECK(json[0]["point"] == "rate=6 Mbit/s level=-95 dBm");
     CHECK(json[0]["axes"]["level"] == "-95 dBm");
     CHECK(json[0]["measurement"]["findings"][0]["verdict"] == "FAIL");
+    // One conclusion a rate: from -85 dBm (500 of 1000 lost) to -80 dBm (12) 10 % lie at -80.87 dBm, from -70
+    // to -65 dBm at -65.87 dBm; limits that go by an axis find it.
+    folder.write("own.toml",
+                 "[rulebook]\nid = \"own\"\ntitle = \"own\"\nstandard = \"house rules\"\nedition = "
+                 "\"1\"\nbasis = \"made up\"\n[[rule]]\nid = \"s\"\ntitle = \"s\"\nclause = "
+                 "\"1\"\nquantity = \"q\"\napplies_to = \"sensitivity\"\nunit = \"dBm\"\nkind = "
+                 "\"bound\"\nconfidence = \"sure\"\n[[rule.row]]\nwhen = { \"axis.rate\" = \"6 Mbit/s\" "
+                 "}\nmax = \"-82 dBm\"\n[[rule.row]]\nwhen = { \"axis.rate\" = \"54 Mbit/s\" }\nmax = "
+                 "\"-65 dBm\"\n");
     const Said curve =
-        rare_tally(folder.path(), {"measure", "results.crossing", "results.csv", "--set", "over=level",
-                                   "--set", "result=packet_error_ratio", "--set", "level=10 %"});
-    CHECK(curve.code == 4);  // two rates: two points at each level
+        rare_tally(folder.path(), {"measure", "results.sensitivity", "results.csv", "--set", "over=level",
+                                   "--set", "result=packet_error_ratio", "--set", "at_most=10 %",
+                                   "--rulebook", "own.toml", "--rule", "own/s", "--json"});
+    CHECK_MESSAGE(curve.code == 1, curve.err);
+    const auto conclusions = nlohmann::json::parse(curve.out);
+    REQUIRE(conclusions.size() == 2);
+    const double expected[]{-80 - 5 * 8.8 / 48.8, -65 - 5 * 8.8 / 48.8};
+    for (std::size_t i = 0; i < 2; ++i) {
+        const auto& finding = conclusions[i]["measurement"]["findings"][0];
+        CHECK(finding["value"].get<double>() == about(expected[i]).epsilon(1e-6));
+        CHECK(finding["verdict"] == (i == 0 ? "FAIL" : "MARGINAL"));
+    }
     // Rows with the same settings are added up, and that is said.
     folder.write("twice.csv",
                  "level [dBm],packets_sent,packets_received\n-80,100,99\n-80,100,97\n-70,50,50\n");

@@ -39,8 +39,25 @@ TEST_CASE("the demo's receiver: counted and decided say the same, in a fifth of 
         CHECK(levels.at("sensitivity-decided")[i] == within(1, levels.at("sensitivity-counted")[i]));
     }
     CHECK(verdicts.at("sensitivity-counted")[8].second == Verdict::fail);
+    // Blockers of -34 dBm, 52 dB rejected, leave a wanted signal of -74 dBm alone.
+    REQUIRE(verdicts.at("blocking").size() == 8);
+    for (const auto& [rule, verdict] : verdicts.at("blocking")) CHECK(verdict == Verdict::pass);
     const std::string page = rt::lab::read_file(folder / "demo/gateway/report/report.html");
     CHECK(contains(page, "dead curve"));
     CHECK(contains(page, "saturates early"));
     CHECK_FALSE(contains(page, "not monotonic"));
+    // 14 dB more drown it; near the band it is 6 dB stronger, and stands that.
+    std::string text = rt::lab::read_file(folder / "demo/receiver/campaign.toml");
+    const std::string level = "\"blocker.level\" = \"-34 dBm\"";
+    text.replace(text.find(level), level.size(), "\"blocker.level\" = \"-20 dBm\"");
+    folder.write("demo/receiver/campaign.toml", text);
+    const Said loud = rare_tally(folder.path(), {"run", "demo/receiver/campaign.toml", "--only", "blocking",
+                                                 "--out", "loud", "--no-live", "--no-report"});
+    CHECK_MESSAGE(loud.code == 1, loud.err);
+    const auto again = rt::lab::Tally::open(folder / "loud").read();
+    REQUIRE(again.points.size() == 8);
+    for (const auto& point : again.points) {
+        const bool near = point.find_result("received_level")->value.value > -70;
+        CHECK(point.findings.at(0).verdict == (near ? Verdict::pass : Verdict::fail));
+    }
 }

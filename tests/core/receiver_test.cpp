@@ -88,6 +88,12 @@ TEST_CASE("what was counted no longer than needed says how sure it is, and of wh
     bits.stopping.limit = 1e-3, bits.stopping.good = 1e-4;
     const Outcome by_bits = run("receiver.error-rate", bits);
     CHECK(by_bits.find_result("bit_error_ratio")->decided_at == std::optional(1e-3));
+    // A file of bits alone: how sure it is, and how many would do. No errors in 3e9 bits against 1e-9.
+    Counts alone;
+    alone.bits = 3000000000;
+    const Outcome sure = run("receiver.error-rate", alone, {{"limit", "1e-7 %"}});
+    CHECK(value(sure, "confidence_reached") == about(100 * (1 - std::exp(-3.0))).epsilon(1e-6));
+    CHECK(value(sure, "trials_needed") == about(2995732272).epsilon(1e-8));  // ln 20 / 1e-9
     CHECK(std::isnan(by_bits.find_result("packet_error_ratio")->decided_at.value()));
 }
 

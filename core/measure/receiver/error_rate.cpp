@@ -123,7 +123,7 @@ void preset_error_rate(const Rule& rule, Parameters& p) {
     const bool bits = rule.applies_to == "bit_error_ratio" || rule.applies_to == "bit_error_at_most";
     const bool packets = rule.applies_to == "packet_error_ratio" || rule.applies_to == "packet_error_at_most";
     if (!rule.bound() || !rule.bound()->max || p.has("limit") || !(bits || packets)) return;
-    if (p.text("stop").empty() || p.text("stop") == "count" || p.text("stop") == "time") return;
+    if (bits && !p.has("decides")) p.set("decides", "bits");
     if (bits != (p.text("decides") == "bits")) return;
     p.set_quantity("limit", {*rule.bound()->max * (rule.unit == Unit::percent ? 1 : 100), Unit::percent});
 }
@@ -136,8 +136,11 @@ std::string percent(double ratio) {
 // decided.
 void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
     const std::uint64_t lost = c.packets_sent - c.packets_received;
-    const auto [events, trials] =
-        c.stopping.by_bits ? std::pair{c.bit_errors, c.bits} : std::pair{lost, c.packets_sent};
+    const bool by_bits = c.stopping.by_bits || p.text("decides") == "bits" || c.packets_sent == 0;
+    const auto counted_of = [&](bool bits) {
+        return bits ? std::pair{c.bit_errors, c.bits} : std::pair{lost, c.packets_sent};
+    };
+    const auto [events, trials] = counted_of(by_bits);
     const auto counted = [&](const char* name, double n) { outcome.add(name, n, Unit::count); };
     if (c.seconds) outcome.add("counting_time", *c.seconds, Unit::second);
     outcome.observed_s = c.seconds;
@@ -155,7 +158,8 @@ void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
                                                 c.packets_sent, text_of(c.stopping)));
         return;
     }
-    const Course course = course_of(c.stopping, events, trials);
+    const auto [wrong, all] = counted_of(c.stopping.by_bits);
+    const Course course = course_of(c.stopping, wrong, all);
     if (course == Course::undecided)
         fail_signal(fmt::format("counting ended after {} of {} packets, when nothing was decided ({})",
                                 c.packets_sent, c.planned, text_of(c.stopping)));

@@ -92,9 +92,7 @@ void SimulatedCounter::count() {
     stage_->spend(packets_ * packet_s);
     note_overload(false);
     if (!receiver) return;  // a dead unit answers nothing
-    double level = -300;
-    for (const auto& line : stage_->arriving(port_)) level = std::max(level, line.level_dbm);
-    const double share = receiver->loss_share(level);
+    const double share = stage_->reception(port_)->loss;
     const std::string key = stage_->state_text() + std::to_string(sent_);
     Random random(seed_of(stage_->options().seed, key, visits_[key]++));
     for (std::uint64_t i = 0; i < sent_; ++i) {

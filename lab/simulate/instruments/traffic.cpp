@@ -182,10 +182,9 @@ Traffic SimulatedTraffic::pass() {
     stage_->spend(setup_.seconds);
     note_overload(false);
     const auto receiver = stage_->receiver(port_);
-    double level = -300;
-    for (const auto& line : stage_->arriving(port_)) level = std::max(level, line.level_dbm);
-    const bool heard = receiver && stage_->powered() && level >= receiver->association_dbm;
-    const double through = heard ? 1 - receiver->loss_share(level) : 0;
+    const auto reception = stage_->reception(port_);
+    const bool heard = reception && stage_->powered() && reception->level_dbm >= receiver->association_dbm;
+    const double through = heard ? 1 - reception->loss : 0;
     // Lost frames are sent again until there is no time for it.
     const double room = heard ? receiver->most_bps * through : 0;
     const double share = std::min(through > 0.1 ? 1.0 : through, room / setup_.rate_bps);

@@ -1,4 +1,4 @@
-#include "lab/captures/count_table.hpp"
+#include "lab/captures/point_table.hpp"
 
 #include <algorithm>
 #include <array>
@@ -42,25 +42,25 @@ ResultTable::AxisValue setting(const CsvTable& csv, const CsvColumn& column, std
 
 }  // namespace
 
-std::string CountTable::text(const Point& point, std::size_t axis) const {
+std::string PointTable::text(const Point& point, std::size_t axis) const {
     const auto& value = point.axes[axis];
     return value.value ? format({*value.value, axes[axis].unit}) : printable(value.text);
 }
 
-std::string CountTable::label(const Point& point) const {
+std::string PointTable::label(const Point& point) const {
     std::string out;
     for (std::size_t i = 0; i < axes.size(); ++i) out += (i ? " " : "") + axes[i].name + "=" + text(point, i);
     return out;
 }
 
-std::optional<CountTable> read_count_table(const std::filesystem::path& file) {
+std::optional<PointTable> read_count_table(const std::filesystem::path& file) {
     if (lower(file.extension().string()) != ".csv") return std::nullopt;
     const std::string text = read_file(file);
     if (text.find("packets_sent") == std::string::npos && text.find("bit_errors") == std::string::npos)
         return std::nullopt;
     const CsvTable csv(text, file.string());
     if (csv.find("verdict") || csv.remark("planned") != "") return std::nullopt;
-    CountTable out;
+    PointTable out;
     std::vector<const CsvColumn*> settings;
     for (const auto& column : csv.columns()) {
         const auto same = [&](const CsvColumn& other) { return other.name == column.name; };
@@ -80,25 +80,55 @@ std::optional<CountTable> read_count_table(const std::filesystem::path& file) {
     const auto distrust = distrust_of(csv);
     std::map<std::string, std::size_t> known;
     for (std::size_t row = 0; row < csv.rows(); ++row) {
-        CountTable::Point point;
+        PointTable::Point point{{}, Counts{}};
         for (const CsvColumn* column : settings) point.axes.push_back(setting(csv, *column, row));
         const auto add = [&](const char* name, std::uint64_t& sum) {
             if (const CsvColumn* column = csv.find(name)) sum += whole(csv, *column, row);
         };
         const auto [at, fresh] = known.emplace(out.label(point), out.points.size());
         if (fresh) {
-            point.counts.distrust = distrust;
+            Counts none;
+            none.distrust = distrust;
+            point.capture = none;
             out.points.push_back(std::move(point));
         } else {
             ++out.points[at->second].rows;
         }
-        Counts& sum = out.points[at->second].counts;
+        Counts& sum = std::get<Counts>(out.points[at->second].capture);
         Counts one;
         add("packets_sent", one.packets_sent), add("packets_received", one.packets_received);
         add("bits", one.bits), add("bit_errors", one.bit_errors);
         require_valid(one, csv.place(*settings.front(), row));
         sum.packets_sent += one.packets_sent, sum.packets_received += one.packets_received;
         sum.bits += one.bits, sum.bit_errors += one.bit_errors;
+    }
+    return out;
+}
+
+std::optional<PointTable> grouped(const ResultTable& table, const std::string& over) {
+    const auto axis = table.find_axis(over);
+    if (!axis || table.axes.size() < 2) return std::nullopt;
+    PointTable out;
+    for (std::size_t i = 0; i < table.axes.size(); ++i) {
+        if (i != *axis) out.axes.push_back(table.axes[i]);
+    }
+    std::map<std::string, std::size_t> known;
+    for (const auto& row : table.rows) {
+        PointTable::Point point{{}, ResultTable{}};
+        for (std::size_t i = 0; i < row.axes.size(); ++i) {
+            if (i != *axis) point.axes.push_back(row.axes[i]);
+        }
+        const auto [at, fresh] = known.emplace(out.label(point), out.points.size());
+        if (fresh) {
+            ResultTable part;
+            part.axes = {table.axes[*axis]}, part.results = table.results, part.rules = table.rules;
+            part.distrust = table.distrust;
+            point.capture = std::move(part);
+            out.points.push_back(std::move(point));
+        }
+        auto& part = std::get<ResultTable>(out.points[at->second].capture);
+        part.rows.push_back(row);
+        part.rows.back().axes = {row.axes[*axis]};
     }
     return out;
 }
