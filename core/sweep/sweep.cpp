@@ -99,6 +99,7 @@ std::string Point::id_text() const {
 
 static void require_usable(const Axis& axis) {
     if (axis.values.empty()) fail_input("axis " + in_quotes(axis.name) + " has no values");
+    if (axis.coupled) return;  // the axis that it goes with tells its points apart
     std::set<std::string_view> seen;
     for (const auto& value : axis.values) {
         if (!seen.insert(value.text).second) {

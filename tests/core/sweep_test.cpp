@@ -129,6 +129,14 @@ TEST_CASE("logarithmic ranges have so many values a decade") {
           }) == "per_decade must be 1 or more");
 }
 
+TEST_CASE("a coupled axis may come back to a value: the one before it tells the points apart") {
+    Sweep sweep{{words("blocker", {"2300", "2380", "2504"}), words("level", {"-12", "-6", "-12"})}};
+    sweep.axes[1].coupled = true;
+    const auto points = expand("t", sweep);
+    REQUIRE(points.size() == 3);
+    CHECK(points[0].id != points[2].id);
+}
+
 TEST_CASE("coupled axes move together and do not multiply") {
     Sweep sweep{{words("a", {"1", "2"}), words("b", {"x", "y"}), words("c", {"u", "v"})}};
     sweep.axes[1].coupled = true;
