@@ -34,6 +34,14 @@ std::vector<std::pair<Verdict, double>> verdicts(const rt::lab::RunRecord& run) 
     return out;
 }
 
+// What the levels come to in truth: the receiver's half is -90 dBm behind 2 dB of wire.
+std::map<std::string, Verdict> fixed_verdicts() {
+    return {{"-70 dBm", Verdict::pass},
+            {"-84 dBm", Verdict::pass},
+            {"-90 dBm", Verdict::fail},
+            {"-100 dBm", Verdict::fail}};
+}
+
 }  // namespace
 
 TEST_CASE("counting that may end early comes to the same verdicts in a fraction of the packets") {
@@ -89,6 +97,60 @@ TEST_CASE("ending early needs a limit, and a time to soak") {
         const auto* time = point->find_result("counting_time");
         REQUIRE(time);
         CHECK(time->value.value >= 0.2);
+    }
+}
+
+TEST_CASE("early endings go with searches, repeats, faults and runs that are carried on") {
+    // The threshold of a search is that of whole counts, within a step.
+    const auto searched = [](const std::string& keys) {
+        Stand stand;
+        stand.tests = Stand::counting("sensitivity", "") +
+                      "[[test.sweep]]\naxis = \"level\"\nsets = [\"generator.level\"]\nsearch = { holds_at = "
+                      "\"-70 dBm\", fails_at = \"-100 dBm\", resolution = \"0.5 dB\", result = "
+                      "\"packet_error_ratio\", at_most = \"1 %\", gives = \"sensitivity\" }\n";
+        const std::string was = "packets = \"100\"";
+        stand.tests.replace(stand.tests.find(was), was.size(), "packets = \"4000\"" + keys);
+        CHECK(stand.run().code == 0);
+        const auto run = stand.record();
+        double sent = 0, threshold = 0;
+        std::string note;
+        for (const auto& point : run.points) {
+            if (const auto* n = point.find_result("packets_sent")) sent += n->value.value;
+            if (const auto* s = point.find_result("sensitivity")) threshold = s->value.value;
+            for (const auto& text : point.notes) note += text + "\n";
+        }
+        CHECK(contains(note, "in place of the 61 values of a grid"));
+        return std::pair{threshold, sent};
+    };
+    const auto whole = searched(""), early = searched(", stop = \"sequential\", limit = \"1 %\"");
+    CHECK(std::abs(whole.first - early.first) <= 0.5 + 1e-9);
+    CHECK(early.second < whole.second / 2);
+    // Repeats each decide for themselves; a run cut off and carried on comes to the same.
+    Stand stand = levels(", stop = \"sequential\"");
+    stand.tests.insert(stand.tests.find("procedure"), "repeats = 3\n");
+    REQUIRE(stand.run().code == 1);
+    const auto all = verdicts(stand.record());
+    REQUIRE(all.size() == 12);
+    cut_off(stand.folder / "run", 5);
+    CHECK(rare_tally(stand.folder.path(), {"run", "--resume", "run", "--no-live", "--no-report"}).code == 1);
+    const auto resumed = verdicts(stand.record());
+    REQUIRE(resumed.size() == 12);
+    for (std::size_t i = 0; i < all.size(); ++i) CHECK(resumed[i].first == all[i].first);
+    // A fault in the middle of the counting is no decision.
+    for (const char* kind : {"error-entry", "another-value", "restart"}) {
+        Stand faulty = levels(", stop = \"sequential\", at_once = 20");
+        faulty.simulation =
+            "[[simulation.fault]]\nrole = \"counter\"\nkind = \"" + std::string(kind) + "\"\nafter = 9\n";
+        const Said said = faulty.run();
+        CAPTURE(kind);
+        CHECK((said.code == 1 || said.code == 3 || said.code == 4));
+        const auto truth = fixed_verdicts();
+        for (const auto* point : points(faulty.record(), PointKind::point)) {
+            REQUIRE(point->findings.size() == 1);
+            const auto at = point->axes.back().second;
+            const auto verdict = point->findings[0].verdict;
+            CHECK((verdict == Verdict::none || verdict == truth.at(at)));
+        }
     }
 }
 
