@@ -316,7 +316,8 @@ std::string key_rows(const Figure& figure) {
     for (const auto& marker : figure.markers) count(marker.text);
     constexpr std::size_t few = 4, width = 96, sample = 8;  // characters
     const std::size_t columns = std::min<std::size_t>(4, width / (longest + sample));
-    if (names <= few || columns < 2) return "";
+    // Where the names stand beside the picture they stay below each other.
+    if (figure.polar || figure.plane || figure.dies || names <= few || columns < 2) return "";
     return " maxrows " + std::to_string((names + columns - 1) / columns);
 }
 
