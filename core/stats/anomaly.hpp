@@ -46,7 +46,8 @@ struct Anomaly {
 // - shifted: where there is a trend, the place at which it passes the middle between its least and its
 //   greatest value stands away from the median of all curves by more than six robust standard deviations and
 //   a step; at least four curves of five points.
-// - not monotonic: against `trend`, beyond both ends of what is known of the two values.
+// - not monotonic: against `trend`, beyond both ends of what is known of the two values; by a twentieth
+//   of the curve's span where nothing is known of any.
 // - outlier: away from the line through both neighbours by more than six robust standard deviations of all
 // such
 //   distances, by a twentieth of the curve's span and by its own interval; at least seven points. Curves with

@@ -81,8 +81,8 @@ struct Point {
 bool matches(const Condition& condition, const Sweep& sweep, const Point& point);
 
 // Combinations of the axes, repeats included, before any are skipped.
-// Throws Error(input) for an axis without values, coupled axes of different length, a value given twice, two
-// axes of one name, or more than most_points points. No axes at all give one point.
+// Throws Error(input) for an axis without values, coupled axes of different length, a value given twice (but
+// of a coupled axis), two axes of one name, or more than most_points points. No axes at all give one point.
 std::size_t point_count(const Sweep& sweep);
 // Throws Error(input) also when the skip conditions leave nothing.
 std::vector<Point> expand(const std::string& test, const Sweep& sweep);
