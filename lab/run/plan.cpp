@@ -43,6 +43,16 @@ void require_watches(Plan& plan) {
         for (const auto& source : recheck.test.sources) {
             if (!plan.campaign->find(source.test))
                 fail_input(recheck.test.where, "inputs: there is no test " + in_quotes(source.test));
+            // Never made, it would have everything measured again and again.
+            const bool covers =
+                std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& planned) {
+                    return recheck.covers.empty() || std::find(recheck.covers.begin(), recheck.covers.end(),
+                                                               planned.test->name) != recheck.covers.end();
+                });
+            if (covers && !plan.find(source.test))
+                fail_input(recheck.test.where,
+                           "recheck " + in_quotes(recheck.test.name) + " cannot be made without the test " +
+                               in_quotes(source.test) + ": choose it too, --only " + source.test);
         }
         require_role(*plan.bench, recheck.test.instrument, recheck.test);
         plan.roles.insert(recheck.test.instrument);

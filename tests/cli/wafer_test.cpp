@@ -250,6 +250,12 @@ TEST_CASE("no fault of the probe station makes a PASS of something else") {
     };
     Probes probes;
     const std::string bench = read_file(probes.folder / "bench.toml");
+    // Without what the rechecks compare with nothing is begun.
+    const Said lost = rare_tally(probes.folder.path(), {"run", "campaign.toml", "--only", "calibration",
+                                                        "--only", "open", "--out", "lost", "--no-live"});
+    CHECK(lost.code == 2);
+    CHECK(contains(lost.err, "cannot be made without the test \"substrate-open\": choose it too"));
+    CHECK_FALSE(std::filesystem::exists(probes.folder / "lost"));
     probes.run(only);
     const auto truth = values(probes.record());
     REQUIRE(truth.size() > 8);
