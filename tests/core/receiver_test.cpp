@@ -70,6 +70,7 @@ TEST_CASE("what was counted no longer than needed says how sure it is, and of wh
     CHECK(value(out, "packet_error_ratio") == about(5));
     CHECK(out.find_result("packet_error_ratio")->decided_at == std::optional(30.8));
     CHECK(value(out, "packets_saved") == 1400);
+    CHECK(value(out, "decided_limit") == about(30.8));
     CHECK(value(out, "time_saved") == about(1.4));
     // 1 - binom.cdf(5, 100, 0.308) is within 1e-9 of 1; five errors need 32 trials for 30.8 % at 95 %.
     CHECK(value(out, "confidence_reached") == within(1e-6, 100));

@@ -76,6 +76,24 @@ TEST_CASE("throughput has a criterion from below, and saturates") {
     CHECK(value(out, "saturates_from") == about(-90));
 }
 
+TEST_CASE("ratios counted until another limit was decided make no sensitivity") {
+    ResultTable table = curve({{50, 0}, {60, 3}, {62, 40}});
+    table.results.push_back({"decided_limit", Unit::percent});
+    for (auto& row : table.rows) row.cells.push_back({10.0});
+    table.rows[1].cells[2].value.reset();  // counted whole
+    CHECK(!run(table).invalid);
+    const Settings one{{"result", "packet_error_ratio"}, {"by", "received_level"}, {"at_most", "1 %"}};
+    const Outcome other = run(table, one);
+    REQUIRE(other.invalid);
+    CHECK(other.invalid->find("was counted until 10 % was decided") != std::string::npos);
+    CHECK(run_inputs("results.crossing", {{"", table}},
+                     {{"result", "packet_error_ratio"}, {"over", "attenuation"}, {"level", "1 %"}})
+              .invalid);
+    CHECK(!run_inputs("results.crossing", {{"", table}},
+                      {{"result", "packet_error_ratio"}, {"over", "attenuation"}, {"level", "10 %"}})
+               .invalid);
+}
+
 TEST_CASE("what cannot be a sensitivity is refused") {
     const auto error = [](const ResultTable& table, const Settings& settings) {
         return input_error([&] { run(table, settings); });

@@ -61,6 +61,7 @@ constexpr std::array error_rate_products{
     Product{"trials_needed", Unit::count,
             "packets (or bits) that would show it at the confidence asked for, with as many errors"},
     Product{"counting_time", Unit::second, "how long it was counted; only where that is known"},
+    Product{"decided_limit", Unit::percent, "error ratio that ended it early, on either side"},
     Product{"packets_saved", Unit::count, "not sent, since it was decided before"},
     Product{"time_saved", Unit::second, "the time that these would have taken"},
     received_level_product,
@@ -168,6 +169,7 @@ void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
     const double each = c.seconds && *c.seconds > 0 && !p.stated("packet_time")
                             ? *c.seconds / static_cast<double>(c.packets_sent)
                             : p.required("packet_time");
+    outcome.add("decided_limit", 100 * c.stopping.limit, Unit::percent);
     counted("packets_saved", static_cast<double>(saved));
     outcome.add("time_saved", each * static_cast<double>(saved), Unit::second);
     outcome.notes.push_back(

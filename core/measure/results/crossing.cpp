@@ -37,6 +37,7 @@ Outcome measure_crossing(Capture capture, const Parameters& p) {
     const std::string text = p.text("level");
     if (text.empty()) fail_input("results.crossing needs the parameter level: a value of " + curve.result);
     const double level = parse_quantity(text, curve.y_unit).value;
+    require_decided(table, curve, level);
     const bool logarithmic = p.text("scale") == "logarithmic";
     if (logarithmic && !(curve.points.front().x > 0))
         fail_input("parameter scale: a logarithmic axis must be above 0");

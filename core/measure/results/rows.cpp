@@ -1,6 +1,7 @@
 #include "core/measure/results/rows.hpp"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -112,6 +113,18 @@ static ResultCurve ascending(ResultCurve out) {
         }
     }
     return out;
+}
+
+void require_decided(const ResultTable& table, const ResultCurve& curve, double level) {
+    const auto column = table.find_result("decided_limit");
+    if (!column || curve.result.find("_error_") == std::string::npos) return;
+    const double percent = curve.y_unit == Unit::percent ? level : 100 * level;
+    for (const auto& row : table.rows) {
+        const auto& limit = row.cells[*column].value;
+        if (!limit || std::abs(*limit - percent) <= 1e-9 * percent) continue;
+        fail_signal(row.point + " was counted until " + format({*limit, Unit::percent}) +
+                    " was decided: nothing can be concluded from it at " + format({percent, Unit::percent}));
+    }
 }
 
 Trace trace_of(const ResultCurve& curve) {

@@ -42,6 +42,10 @@ ResultCurve values_of(const ResultTable& table, const Parameters& parameters, bo
 // Error(signal) for two points at one value.
 ResultCurve curve_of(const ResultTable& table, const Parameters& parameters, bool exact = true);
 
+// Throws Error(signal) for an error ratio that was counted only until it was clear of another value than this
+// level (in its unit): it says on which side of that value it lies, and nothing of others.
+void require_decided(const ResultTable& table, const ResultCurve& curve, double level);
+
 // The curve as a trace called "values", to look at. Over words or without an axis the points are counted.
 Trace trace_of(const ResultCurve& curve);
 

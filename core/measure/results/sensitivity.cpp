@@ -70,6 +70,7 @@ Outcome measure_sensitivity(Capture capture, const Parameters& p) {
         fail_input(in_quotes(curve.over) +
                    " is no level: give the axis of levels, or by a result in dBm or dB");
     const Criterion criterion = criterion_of(p, curve);
+    require_decided(table, curve, criterion.value);
     const auto& points = curve.points;
     Outcome out;
     Trace trace = trace_of(curve);
