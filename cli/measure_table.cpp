@@ -43,11 +43,7 @@ ResultTable results_of(const PointTable& table, const std::vector<Done>& all,
     ResultTable out;
     out.axes = table.axes;
     for (const auto& rule : rules) out.rules.push_back(rule.full_id());
-    for (const auto& done : all) {
-        for (const auto& result : done.outcome.results) {
-            if (!out.find_result(result.name)) out.results.push_back({result.name, result.value.unit});
-        }
-    }
+    for (const auto& done : all) rt::lab::add_columns(out, done.outcome.results);
     for (const auto& done : all) {
         VerdictCounts counts;
         ResultTable::Row row{
@@ -57,12 +53,8 @@ ResultTable results_of(const PointTable& table, const std::vector<Done>& all,
             row.verdicts.emplace_back(name(finding.verdict));
         }
         if (!done.findings.empty()) row.verdict = name(counts.worst());
-        for (const auto& column : out.results) {
-            ResultTable::Cell cell;
-            if (const Result* result = done.outcome.find_result(column.name))
-                cell.value = result->value.value;
-            row.cells.push_back(cell);
-        }
+        for (const auto& column : out.results)
+            row.cells.push_back(rt::lab::cell_of(column, done.outcome.find_result(column.name)));
         out.rows.push_back(std::move(row));
     }
     return out;

@@ -7,8 +7,8 @@
 #include "core/base/text.hpp"
 #include "lab/captures/acquire.hpp"
 #include "lab/captures/ask.hpp"
+#include "lab/captures/count_columns.hpp"
 #include "lab/captures/kind.hpp"
-#include "lab/captures/table_text.hpp"
 #include "lab/clock.hpp"
 
 namespace rt::lab {
@@ -72,12 +72,9 @@ std::string table_of(const Counts& c) {
 
 // Counts of different settings are never added up: a column that is not understood may tell them apart.
 void require_count_columns(const CsvTable& csv, const std::string& file) {
-    const std::vector<std::string> known{"packets_sent", "packets_received", "bits", "bit_errors"};
     for (const auto& column : csv.columns()) {
-        const auto same = [&](const CsvColumn& other) { return other.name == column.name; };
-        if (std::count_if(csv.columns().begin(), csv.columns().end(), same) > 1)
-            fail_input(file, "two columns are called " + in_quotes(column.name));
-        if (std::find(known.begin(), known.end(), column.name) != known.end()) continue;
+        if (is_twice(csv, column)) fail_input(file, "two columns are called " + in_quotes(column.name));
+        if (is_count(column)) continue;
         fail_input(file,
                    "the column " + in_quotes(column.name) +
                        " is not understood, and counts of different settings cannot be added up: one file "
@@ -86,10 +83,7 @@ void require_count_columns(const CsvTable& csv, const std::string& file) {
     }
     if (csv.rows() == 0) fail_input(file, "has a heading but no rows");
     if (!csv.find("bits") && !csv.find("bit_errors")) csv.required("packets_sent");
-    for (const auto& [one, other] : {std::pair{"packets_sent", "packets_received"}, {"bits", "bit_errors"}}) {
-        if (csv.find(one)) csv.required(other);
-        if (csv.find(other)) csv.required(one);
-    }
+    require_count_pairs(csv);
 }
 
 Counts counts_of(const CsvTable& csv, const std::string& file) {
@@ -97,14 +91,7 @@ Counts counts_of(const CsvTable& csv, const std::string& file) {
     Counts counts;
     counts.distrust = distrust_of(csv);
     read_course(csv, file, counts);
-    const auto add = [&](const char* name, std::uint64_t& sum) {
-        const CsvColumn* column = csv.find(name);
-        for (std::size_t row = 0; column && row < csv.rows(); ++row) sum += whole(csv, *column, row);
-    };
-    add("packets_sent", counts.packets_sent);
-    add("packets_received", counts.packets_received);
-    add("bits", counts.bits);
-    add("bit_errors", counts.bit_errors);
+    for (std::size_t row = 0; row < csv.rows(); ++row) add_counts(csv, row, counts);
     require_valid(counts, file);
     return counts;
 }

@@ -1,24 +1,17 @@
 #include "lab/captures/point_table.hpp"
 
 #include <algorithm>
-#include <array>
-#include <cmath>
+#include <fstream>
 #include <map>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
-#include "lab/captures/table_text.hpp"
+#include "lab/captures/count_columns.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt::lab {
 namespace {
-
-constexpr std::array counts_called{"packets_sent", "packets_received", "bits", "bit_errors"};
-
-bool is_count(const CsvColumn& column) {
-    return std::find(counts_called.begin(), counts_called.end(), column.name) != counts_called.end();
-}
 
 // Whether its cells are settings; throws for one that may be anything.
 bool names_settings(const CsvTable& csv, const CsvColumn& column) {
@@ -40,6 +33,16 @@ ResultTable::AxisValue setting(const CsvTable& csv, const CsvColumn& column, std
     return {format_exact({value, column.unit ? column.unit->unit : Unit::none}), value};
 }
 
+// Whether counts are named where the heading is: long tables of another kind are not read for it.
+bool names_counts(const std::filesystem::path& file) {
+    std::string beginning(1 << 16, '\0');
+    std::ifstream in(file, std::ios::binary);
+    in.read(beginning.data(), static_cast<std::streamsize>(beginning.size()));
+    beginning.resize(static_cast<std::size_t>(in.gcount()));
+    return beginning.find("packets_sent") != std::string::npos ||
+           beginning.find("bit_errors") != std::string::npos;
+}
+
 }  // namespace
 
 std::string PointTable::text(const Point& point, std::size_t axis) const {
@@ -55,26 +58,20 @@ std::string PointTable::label(const Point& point) const {
 
 std::optional<PointTable> read_count_table(const std::filesystem::path& file) {
     if (lower(file.extension().string()) != ".csv") return std::nullopt;
-    const std::string text = read_file(file);
-    if (text.find("packets_sent") == std::string::npos && text.find("bit_errors") == std::string::npos)
-        return std::nullopt;
-    const CsvTable csv(text, file.string());
+    if (!names_counts(file)) return std::nullopt;
+    const CsvTable csv(read_file(file), file.string());
     if (csv.find("verdict") || csv.remark("planned") != "") return std::nullopt;
     PointTable out;
     std::vector<const CsvColumn*> settings;
     for (const auto& column : csv.columns()) {
-        const auto same = [&](const CsvColumn& other) { return other.name == column.name; };
-        if (std::count_if(csv.columns().begin(), csv.columns().end(), same) > 1)
+        if (is_twice(csv, column))
             fail_input(csv.place(column), "two columns are called " + in_quotes(column.name));
         if (is_count(column) || column.name == "comment") continue;
         if (names_settings(csv, column)) settings.push_back(&column);
     }
     if (settings.empty()) return std::nullopt;
     if (csv.rows() == 0) fail_input(file.string(), "has a heading but no rows");
-    for (const auto& [one, other] : {std::pair{"packets_sent", "packets_received"}, {"bits", "bit_errors"}}) {
-        if (csv.find(one)) csv.required(other);
-        if (csv.find(other)) csv.required(one);
-    }
+    require_count_pairs(csv);
     for (const CsvColumn* column : settings)
         out.axes.push_back({column->name, column->unit ? column->unit->unit : Unit::none});
     const auto distrust = distrust_of(csv);
@@ -82,9 +79,6 @@ std::optional<PointTable> read_count_table(const std::filesystem::path& file) {
     for (std::size_t row = 0; row < csv.rows(); ++row) {
         PointTable::Point point{{}, Counts{}};
         for (const CsvColumn* column : settings) point.axes.push_back(setting(csv, *column, row));
-        const auto add = [&](const char* name, std::uint64_t& sum) {
-            if (const CsvColumn* column = csv.find(name)) sum += whole(csv, *column, row);
-        };
         const auto [at, fresh] = known.emplace(out.label(point), out.points.size());
         if (fresh) {
             Counts none;
@@ -94,13 +88,10 @@ std::optional<PointTable> read_count_table(const std::filesystem::path& file) {
         } else {
             ++out.points[at->second].rows;
         }
-        Counts& sum = std::get<Counts>(out.points[at->second].capture);
         Counts one;
-        add("packets_sent", one.packets_sent), add("packets_received", one.packets_received);
-        add("bits", one.bits), add("bit_errors", one.bit_errors);
+        add_counts(csv, row, one);
         require_valid(one, csv.place(*settings.front(), row));
-        sum.packets_sent += one.packets_sent, sum.packets_received += one.packets_received;
-        sum.bits += one.bits, sum.bit_errors += one.bit_errors;
+        add_counts(csv, row, std::get<Counts>(out.points[at->second].capture));
     }
     return out;
 }

@@ -119,6 +119,17 @@ class ResultTableKind : public KindOf<ResultTable> {
 
 }  // namespace
 
+void add_columns(ResultTable& table, const std::vector<Result>& results) {
+    for (const auto& result : results) {
+        if (!table.find_result(result.name)) table.results.push_back({result.name, result.value.unit});
+    }
+}
+
+ResultTable::Cell cell_of(const ResultTable::Column& column, const Result* result) {
+    if (!result || result->value.unit != column.unit) return {};
+    return {result->value.value, result->known == Known::at_least, result->known == Known::at_most};
+}
+
 std::string table_text(const ResultTable& table) {
     std::string out = distrust_line(table.distrust) + "# axes: " + std::to_string(table.axes.size()) +
                       "\npoint,verdict,invalid,time [s]";

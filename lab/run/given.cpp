@@ -10,6 +10,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/captures/capture_file.hpp"
+#include "lab/captures/result_table.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/run/around.hpp"
@@ -143,9 +144,7 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
         if (axis.name == over || value_of(group, axis.name) == nullptr) out.axes.push_back({axis.name, unit});
     }
     for (const PointRecord* record : rows) {
-        for (const auto& result : record->results) {
-            if (!out.find_result(result.name)) out.results.push_back({result.name, result.value.unit});
-        }
+        add_columns(out, record->results);
         for (const auto& finding : record->findings) {
             if (std::find(out.rules.begin(), out.rules.end(), finding.rule) == out.rules.end())
                 out.rules.push_back(finding.rule);
@@ -163,16 +162,8 @@ ResultTable gathered(const Plan& plan, const Measured& measured, const Test& tes
             const std::string* value = value_of(record->axes, axis.name);
             row.axes.push_back(value ? axis_value(*value) : ResultTable::AxisValue{});
         }
-        for (const auto& column : out.results) {
-            ResultTable::Cell cell;
-            if (const Result* result = record->find_result(column.name);
-                result && result->value.unit == column.unit) {
-                cell.value = result->value.value;
-                cell.at_least = result->known == Known::at_least,
-                cell.at_most = result->known == Known::at_most;
-            }
-            row.cells.push_back(cell);
-        }
+        for (const auto& column : out.results)
+            row.cells.push_back(cell_of(column, record->find_result(column.name)));
         for (const auto& rule : out.rules) {
             const auto judged = [&](const Finding& finding) { return finding.rule == rule; };
             const auto at = std::find_if(record->findings.begin(), record->findings.end(), judged);

@@ -184,8 +184,15 @@ TEST_CASE(
     REQUIRE(spread.size() == 1);
     CHECK(number(*spread[0], "count") == 2);
     CHECK(rare_tally(stand.folder.path(), {"judge", "run", "--captures"}).code == 0);
-    CHECK(again(stand, {"--redo", "low"}).code == 0);
-    CHECK(points(stand.record(), PointKind::point, "step")[0]->attempt == 2);
+    // What comes out the same, times to the millisecond among it, is not concluded from anew.
+    const auto attempt = [&] {
+        const auto now = stand.record();
+        return points(now, PointKind::point, "step")[0]->attempt;
+    };
+    int redone = 0;
+    do CHECK(again(stand, {"--redo", "low"}).code == 0);
+    while (attempt() == 1 && ++redone < 30);
+    CHECK(attempt() == 2);
 }
 
 TEST_CASE("values of a later test come from a conclusion") {

@@ -200,6 +200,16 @@ TEST_CASE("a table of counts with columns of settings is so many points") {
         CHECK(finding["value"].get<double>() == about(expected[i]).epsilon(1e-6));
         CHECK(finding["verdict"] == (i == 0 ? "FAIL" : "MARGINAL"));
     }
+    // A rate that never meets its criterion has a bound, and keeps it in the file.
+    folder.write("dead.csv",
+                 "rate [Mb/s],level [dBm],packets_sent,packets_received\n6,-80,100,10\n6,-70,100,20\n");
+    REQUIRE(rare_tally(folder.path(), {"measure", "receiver.error-rate", "dead.csv", "--results", "d.csv"})
+                .code == 0);
+    REQUIRE(rare_tally(folder.path(),
+                       {"measure", "results.sensitivity", "d.csv", "--set", "over=level", "--set",
+                        "result=packet_error_ratio", "--set", "at_most=10 %", "--results", "bound.csv"})
+                .code == 0);
+    CHECK(contains(rt::lab::read_file(folder / "bound.csv"), ">=-70"));
     // Rows with the same settings are added up, and that is said.
     folder.write("twice.csv",
                  "level [dBm],packets_sent,packets_received\n-80,100,99\n-80,100,97\n-70,50,50\n");

@@ -3,29 +3,15 @@
 
 #include <nlohmann/json.hpp>
 
+#include "tests/cli/networks.hpp"
 #include "tests/cli/program.hpp"
 #include "tests/lab/folder.hpp"
 
 namespace {
 
-// Two namespaces joined by a pair of interfaces: instruments in one, the program in the other.
-const char* const script = R"sh(set -e
-trap 'kill $HOLD $SERVE 2>/dev/null' EXIT
-ip link set lo up
-ip link add va type veth peer name vb
-unshare -n sleep 60 & HOLD=$!
-for i in $(seq 100); do [ "$(readlink /proc/$HOLD/ns/net)" != "$(readlink /proc/$$/ns/net)" ] && break; sleep 0.05; done
-ip link set vb netns $HOLD
-ip addr add 10.77.0.1/24 brd + dev va; ip link set va up
-nsenter -t $HOLD -n sh -c 'ip link set lo up; ip addr add 10.77.0.2/24 brd + dev vb; ip link set vb up'
-nsenter -t $HOLD -n "$1" bench served.toml --serve --listen 0.0.0.0 --port-mapper > served.log 2>&1 & SERVE=$!
-for i in $(seq 100); do grep -q serving served.log && break; sleep 0.1; done
-"$1" bench --discover --interface va --time "1 s" --out found.toml --json
+const std::string script = joined_networks("bench served.toml --serve --listen 0.0.0.0 --port-mapper") +
+                           R"sh("$1" bench --discover --interface va --time "1 s" --out found.toml --json
 )sh";
-
-bool can_make_networks() {
-    return std::system("unshare -n sh -c 'ip link add va type veth peer name vb' >/dev/null 2>&1") == 0;
-}
 
 }  // namespace
 

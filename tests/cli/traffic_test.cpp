@@ -6,6 +6,7 @@
 
 #include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
+#include "tests/cli/networks.hpp"
 #include "tests/cli/program.hpp"
 #include "tests/lab/bench_text.hpp"
 #include "tests/lab/folder.hpp"
@@ -95,24 +96,14 @@ TEST_CASE("real traffic between two addresses is measured, kept, judged and judg
 }
 
 TEST_CASE("the kernel of another network counts what an agent there says it received") {
-    // Two namespaces joined by a pair of interfaces: the agent in one, the sender in the other.
-    const char* const script = R"sh(set -e
-trap 'kill $HOLD $SERVE 2>/dev/null' EXIT
-ip link set lo up
-ip link add va type veth peer name vb
-unshare -n sleep 60 & HOLD=$!
-for i in $(seq 100); do [ "$(readlink /proc/$HOLD/ns/net)" != "$(readlink /proc/$$/ns/net)" ] && break; sleep 0.05; done
-ip link set vb netns $HOLD
-ip addr add 10.78.0.1/24 dev va; ip link set va up
-nsenter -t $HOLD -n sh -c 'ip link set lo up; ip addr add 10.78.0.2/24 dev vb; ip link set vb up'
-nsenter -t $HOLD -n "$1" traffic --serve --listen 10.78.0.2 --port 5032 > served.log 2>&1 & SERVE=$!
-for i in $(seq 100); do grep -q serving served.log && break; sleep 0.1; done
-"$1" traffic va agent:10.78.0.2:5032 --rate "8 Mbit/s" --length 1000 --time "1 s" --way both --json --out kept.csv
+    const std::string script =
+        joined_networks("traffic --serve --listen 10.77.0.2 --port 5032") +
+        R"sh("$1" traffic va agent:10.77.0.2:5032 --rate "8 Mbit/s" --length 1000 --time "1 s" --way both --json --out kept.csv
 nsenter -t $HOLD -n grep '^Udp:' /proc/net/snmp > there.txt
 grep '^Udp:' /proc/net/snmp > here.txt
-if "$1" traffic va agent:10.78.0.2:5032 --rate "8 Mbit/s" --length 2000 --time "1 s" 2> long.txt; then exit 9; fi
+if "$1" traffic va agent:10.77.0.2:5032 --rate "8 Mbit/s" --length 2000 --time "1 s" 2> long.txt; then exit 9; fi
 )sh";
-    if (std::system("unshare -n sh -c 'ip link add va type veth peer name vb' >/dev/null 2>&1") != 0) {
+    if (!can_make_networks()) {
         MESSAGE("not tried: this machine lets nobody make a network namespace");
         return;
     }
