@@ -33,6 +33,11 @@ constexpr std::array demos{
          "dead "
          "one, one that saturates",
          false},
+    Demo{"sharing", "sharing-run", "sharing/campaign.toml",
+         "a transmitter that listens before it talks: occupancies, idle times, and how soon it stops when "
+         "noise "
+         "comes on its channel; one channel too late, one deaf",
+         false},
     Demo{"radio", "run", "campaign.toml",
          "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
          "carries on, "
@@ -114,6 +119,10 @@ ExitCode perform_demo(const Call& call) {
                   "wafer/limits.toml",
                   "wafer/simulated-wafer.toml",
                   "wafer/wafer.toml",
+                  "sharing/campaign.toml",
+                  "sharing/bench.toml",
+                  "sharing/gateway-control.toml",
+                  "sharing/simulated-gateway.toml",
                   "receiver/campaign.toml",
                   "receiver/bench.toml",
                   "receiver/blockers.csv",
@@ -133,7 +142,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall six runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall seven runs in one report: " + joined.html.string());
     return code;
 }
 

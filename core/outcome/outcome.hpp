@@ -1,6 +1,7 @@
 // What a procedure makes of a capture: results, traces and remarks. Judging starts from here.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <set>
 #include <string>
@@ -128,9 +129,10 @@ struct Outcome {
     std::vector<Occurrences> occurrences;
     std::vector<Raster> rasters;
     std::vector<DieMap> maps;
-    std::optional<Capture> made;          // what it makes for later tests: corrected data, error terms
-    std::vector<std::string> notes;       // remarks on how the numbers came about
-    std::vector<std::string> deviations;  // parameters that differ from the standard's
+    std::optional<Capture> made;                 // what it makes for later tests: corrected data, error terms
+    std::map<std::string, std::string> lacking;  // why a result is not there, by its name
+    std::vector<std::string> notes;              // remarks on how the numbers came about
+    std::vector<std::string> deviations;         // parameters that differ from the standard's
     // Why nothing here may be judged (overload, wrong signal, stale calibration); empty when it may.
     std::optional<std::string> invalid;
     // What a verdict may need besides numbers. How long the signal was observed: nothing for what has no

@@ -107,6 +107,16 @@ Quantity parse_quantity(std::string_view text, Unit expected) {
     return *converted;
 }
 
+Quantity parse_level(std::string_view text) {
+    constexpr std::string_view over = " over ";
+    const auto at = text.find(over);
+    if (at == std::string_view::npos) return parse_quantity(text, Unit::dbm);
+    const Quantity density = parse_quantity(text.substr(0, at), Unit::dbm_per_hz);
+    const Quantity width = parse_quantity(text.substr(at + over.size()), Unit::hertz);
+    if (!(width.value > 0)) fail_input(in_quotes(text) + ": the bandwidth must be above 0 Hz");
+    return {density.value + 10 * std::log10(width.value), Unit::dbm};
+}
+
 std::optional<Quantity> convert(Quantity q, Unit to) {
     if (q.unit == to) return q;
     if (dimension(q.unit) != dimension(to)) return std::nullopt;

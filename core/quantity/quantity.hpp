@@ -25,6 +25,10 @@ Quantity parse_quantity(std::string_view text);
 // unit, or none at all, is an error that says what was expected.
 Quantity parse_quantity(std::string_view text, Unit expected);
 
+// The level of a signal in dBm: "-30 dBm", or its density over its bandwidth, "-70 dBm/MHz over 20 MHz",
+// which is -57 dBm. Throws Error(input).
+Quantity parse_level(std::string_view text);
+
 // Conversion inside one dimension: W and dBm, V and dBuV, % and ppm, dBm/Hz and dBm/MHz ...
 // Levels: dBm = 10 log10(P / 1 mW), dBuV = 20 log10(U / 1 uV). Nothing else has a defined conversion without
 // further knowledge: std::nullopt.

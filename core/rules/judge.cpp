@@ -256,7 +256,12 @@ void count_occurrences(const Bound& bound, const Rule& rule, const Occurrences& 
 Finding judge_bound(const Bound& bound, const Rule& rule, const Outcome& outcome, Finding finding,
                     const JudgeOptions& options) {
     const Result* result = outcome.find_result(rule.applies_to);
-    if (!result) return no_verdict(std::move(finding), "the capture gives no " + rule.applies_to);
+    if (!result) {
+        const auto why = outcome.lacking.find(rule.applies_to);
+        return no_verdict(std::move(finding), why != outcome.lacking.end()
+                                                  ? why->second
+                                                  : "the capture gives no " + rule.applies_to);
+    }
     auto value = convert(result->value, rule.unit);
     const Trace* conditions = conditions_of(rule, outcome);
     if (!value && conditions && conditions->impedance_ohm)

@@ -87,6 +87,7 @@ std::string setting_text(const RoleKind& kind, const std::string& setting, const
                    suggestion(setting, names));
     }
     if (info->unit == Unit::none) return value;
+    if (info->unit == Unit::dbm) return exact(parse_level(value).value);
     return exact(parse_quantity(value, info->unit).value);
 }
 

@@ -22,6 +22,7 @@ constexpr std::array test_keys{
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
     KeyInfo{"take", Key::tables, false,
             "captures of a point under settings of their own, for procedures with several inputs"},
+    KeyInfo{"during", Key::tables, false, "what is switched while a record runs, such as an interferer"},
     KeyInfo{
         "inputs", Key::pairs, false,
         "inputs that come from an earlier test, its point with the same values on the axes that both have: "
@@ -69,6 +70,13 @@ constexpr std::array test_keys{
     KeyInfo{
         "redo", Key::whole, false,
         "how often a point with an unexpected signal is measured again when nobody is there; 1 without it"},
+};
+
+constexpr std::array during_keys{
+    KeyInfo{"after", Key::quantity, true, "so long after the record was begun", Unit::second},
+    KeyInfo{"settings", Key::pairs, true,
+            "what is switched then: { \"interferer.output\" = \"ON\" }; what it is before and behind stands "
+            "in the settings of the test"},
 };
 
 constexpr std::array judge_keys{
@@ -156,6 +164,26 @@ void require_settable(const ConfigSection& section, const Test& test) {
         section.at("name", [&] { test.procedure->setup(test.parameters); });
 }
 
+// What is switched goes back to what the test sets once the record is over.
+std::vector<During> read_during(const ConfigSection& section) {
+    std::vector<During> out;
+    for (const auto& part : section.tables("during", during_section)) {
+        During during{part.quantity("after")->value, part.pairs("settings")};
+        if (!(during.after_s > 0) || (!out.empty() && during.after_s <= out.back().after_s))
+            part.fail("after", "must be above 0 s, and later than the one before");
+        if (during.settings.empty()) part.fail("settings", "is empty: name what is switched");
+        for (const auto& [name, value] : during.settings) {
+            const auto target = setting_target(name, "");
+            if (!target || target->role == "unit")
+                part.fail("settings", in_quotes(name) +
+                                          " is no setting of an instrument: write "
+                                          "\"interferer.output\" = \"ON\"");
+        }
+        out.push_back(std::move(during));
+    }
+    return out;
+}
+
 void read_calibration(const ConfigSection& section, Test& test) {
     test.provides = section.text("provides");
     test.provides_result = section.text("provides_result");
@@ -205,6 +233,8 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
 }  // namespace
 
 const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
+const SectionInfo during_section{"[[test.during]]",
+                                 "What is switched while a record of complex samples runs.", during_keys};
 const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
 
 Decision read_decision(const ConfigSection& section, Decision otherwise) {
@@ -324,6 +354,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
             section.fail("settings",
                          in_quotes(name) + " is no setting: write \"unit.state\", \"generator.level\" ...");
     }
+    test.during = read_during(section);
     read_calibration(section, test);
     for (const auto& judge : section.tables("judge", judge_section)) {
         for (auto& judging : read_judgings(judge, sources.library, test, defaults))

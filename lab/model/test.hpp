@@ -75,6 +75,12 @@ struct FileSource {
 // Where a run keeps it.
 std::string kept_file(const std::string& reference, const std::string& sha256);
 
+// What is switched while a capture runs, so long after it was begun.
+struct During {
+    double after_s;
+    TextPairs settings;  // "interferer.output" = "ON"
+};
+
 // A capture of a point that is taken under settings of its own, in the order of these.
 struct Take {
     std::string input;
@@ -87,10 +93,11 @@ struct Test {
     std::string name;
     std::string title;
     const Procedure* procedure = nullptr;
-    std::string instrument;     // role that delivers the capture
-    Parameters parameters{{}};  // the campaign's, then the rules' presets, then the procedure's
-    TextPairs settings;         // "ROLE.SETTING" before the test
-    std::vector<Take> takes;    // of procedures with several inputs
+    std::string instrument;      // role that delivers the capture
+    Parameters parameters{{}};   // the campaign's, then the rules' presets, then the procedure's
+    TextPairs settings;          // "ROLE.SETTING" before the test
+    std::vector<Take> takes;     // of procedures with several inputs
+    std::vector<During> during;  // ascending in time
     std::vector<Source> sources;
     std::vector<FileSource> files;
     bool concludes = false;  // from results of other tests: nothing is measured

@@ -221,6 +221,54 @@ void require_takes(const Bench& bench, const Test& test, Plan& plan) {
     }
 }
 
+// What is switched while a record runs: the record must last long enough, and its instrument is busy.
+void require_during(const Bench& bench, const Test& test, Plan& plan) {
+    if (test.during.empty()) return;
+    const auto fail = [&](const std::string& why) {
+        fail_input(test.where, "test " + in_quotes(test.name) + ": [[test.during]] " + why);
+    };
+    if (!test.takes.empty() || !test.sources.empty() || !test.files.empty())
+        fail("goes with procedures of one capture");
+    double shortest = 1e300;
+    const auto look = [&](const CaptureSetup& setup) {
+        const auto* record = std::get_if<IqSetup>(&setup);
+        if (!record) fail("goes with records of complex samples only");
+        shortest = std::min(shortest, record->duration_s);
+    };
+    if (test.by_trials() || test.found || test.sweep.axes.empty()) {
+        look(test.procedure->setup(test.parameters));
+    } else {
+        // One axis after the other: each sets what it sets by itself.
+        for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
+            for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
+                Point point;
+                point.settings.assign(test.sweep.axes.size(), 0);
+                point.settings[axis] = static_cast<std::uint32_t>(value);
+                look(test.setup_at(point));
+            }
+        }
+    }
+    for (const auto& during : test.during) {
+        if (during.after_s >= shortest)
+            fail("switches after " + format({during.after_s, Unit::second}) + ", the record lasts " +
+                 format({shortest, Unit::second}) + ": set the parameter duration");
+        for (const auto& [name, value] : during.settings) {
+            const auto target = *setting_target(name, "");
+            if (std::none_of(test.settings.begin(), test.settings.end(),
+                             [&](const auto& pair) { return pair.first == name; }))
+                fail("switches " + in_quotes(name) +
+                     ": what is it before the record? Add it to the settings of the test, such as \"OFF\"");
+            if (target.role == test.instrument)
+                fail("switches the " + target.role + ", which is busy with the record");
+            require_setting(bench, test, target, value, plan);
+            const auto* kind = require_role(bench, target.role, test).dialect.kind;
+            const auto* info = kind->find_setting(target.setting);
+            if (info && info->unit != Unit::none)
+                fail("sets " + in_quotes(name) + ": only what is switched ON and OFF, or between words");
+        }
+    }
+}
+
 // Inputs from files and earlier tests are of the kind that the procedure takes.
 void require_given(const Campaign& campaign, const Test& test) {
     const auto kind_asked = [](const Test& of, const InputInfo* input) -> std::string {
@@ -278,6 +326,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.instrument = &require_role(bench, test.instrument, test);
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
+    require_during(bench, test, plan);
     require_takes(bench, test, plan);
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;
     if (test.found) {

@@ -45,7 +45,7 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
     for (auto& [target, value] : wanted) {
         const bool source = target.role != "unit";
         if (source && target.setting == "level") {
-            const double level = parse_quantity(value, Unit::dbm).value;
+            const double level = parse_level(value).value;
             const auto hz = frequency.find(target.role);
             const double loss = path_(target.role, hz == frequency.end() ? 0 : hz->second);
             if (loss != 0) value = decimal(level + loss, 3) + " dBm";

@@ -10,6 +10,7 @@
 #include "lab/captures/capture_file.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
+#include "lab/run/switching.hpp"
 
 namespace rt::lab {
 
@@ -176,13 +177,44 @@ void Taker::set_up_again(const PointJob& job, const Take* take) {
     set_up(job, take);
 }
 
+// The record of an instrument, with what is switched while it runs; that goes back to what the test sets.
+Capture Taker::acquired(const PointJob& job, const Wanted& wanted, std::string& doubt) {
+    const auto& steps = job.test->during;
+    const std::string& recorder = wanted.instrument->role;
+    InstrumentRole& role = bench_.role(recorder);
+    if (steps.empty()) return kind_of(wanted.setup).acquire(role, wanted.setup);
+    for (const auto& other : Switching::roles_of(steps)) {
+        bench_.role(other);  // there, or Error(bench)
+        setter_.forget(other);
+    }
+    bench_.use(recorder);
+    Switching switching(steps, bench_);
+    Capture capture = kind_of(wanted.setup).acquire(role, wanted.setup);
+    std::string why = switching.finish();
+    std::vector<std::pair<SettingTarget, std::string>> back;
+    for (const auto& [name, value] : job.test->settings) {
+        const bool switched = std::any_of(steps.begin(), steps.end(), [&](const During& step) {
+            return std::any_of(step.settings.begin(), step.settings.end(),
+                               [&](const auto& pair) { return pair.first == name; });
+        });
+        if (switched) back.emplace_back(*setting_target(name, ""), value);
+    }
+    setter_.apply(std::move(back));
+    for (const auto& step : steps) {
+        for (const auto& [name, value] : step.settings)
+            note("switched", fmt::format("{}: {} {}, {} after the record was begun", job.test->name, name,
+                                         value, format({step.after_s, Unit::second})));
+    }
+    if (doubt.empty()) doubt = why;
+    bench_.use(recorder);
+    return capture;
+}
+
 Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                        std::string& doubt) {
     for (int tries = 0;; ++tries) {
-        Capture capture =
-            wanted.instrument->recorded()
-                ? recorded(job, *wanted.instrument, parameters)
-                : kind_of(wanted.setup).acquire(bench_.role(wanted.instrument->role), wanted.setup);
+        Capture capture = wanted.instrument->recorded() ? recorded(job, *wanted.instrument, parameters)
+                                                        : acquired(job, wanted, doubt);
         if (kind_of(wanted.setup).moves_settings()) setter_.forget(wanted.instrument->role);
         if (wanted.first && !job.test->look.empty() && looked_at(job, doubt)) {
             set_up_again(job, wanted.take);

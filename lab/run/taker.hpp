@@ -92,6 +92,7 @@ class Taker {
                  WatchKeeper& watches, std::string& doubt);
     // Brought to the unit through the signal path; gives why that could not be done.
     std::string correct(const std::string& role, Capture& capture);
+    Capture acquired(const PointJob& job, const Wanted& wanted, std::string& doubt);
     Capture capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                     std::string& doubt);
     // A person looks at what was set up: true to set it up and take the capture again.

@@ -90,7 +90,7 @@ void add_carrier(std::vector<Complex>& x, const EmittedCarrier& c, const IqSetup
 }  // namespace
 
 IqDisplay record_samples(const Emission& emission, const IqSetup& setup, const InputStage& input,
-                         std::uint64_t seed) {
+                         std::uint64_t seed, const MoreSamples& more) {
     Random random(seed);
     IqDisplay out;
     out.full_scale_dbm = input.reference_dbm + 3;
@@ -114,6 +114,7 @@ IqDisplay record_samples(const Emission& emission, const IqSetup& setup, const I
         }
     }
     for (const auto& carrier : emission.carriers) add_carrier(x, carrier, setup, out.full_scale_dbm, random);
+    if (more) more(x, out.full_scale_dbm);
     out.samples.reserve(x.size());
     for (const auto& value : x) {
         const double i = std::clamp(value.real(), -1.0, 1.0), q = std::clamp(value.imag(), -1.0, 1.0);

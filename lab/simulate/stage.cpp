@@ -28,7 +28,12 @@ void Stage::spend(double seconds) {
 
 void Stage::set_tone(const std::string& generator, Tone tone) {
     const Lock lock(mutex_);
-    tones_[generator] = tone;
+    Tone& known = tones_[generator];
+    if (known == tone) return;
+    known = tone;
+    constexpr std::size_t most = 1000;
+    changes_.push_back({std::chrono::steady_clock::now(), generator, tone});
+    if (changes_.size() > most) changes_.pop_front();
 }
 Stage::Tone Stage::tone(const std::string& generator) const {
     const Lock lock(mutex_);
@@ -107,11 +112,70 @@ std::vector<EmittedLine> Stage::arriving(const std::string& end) const {
         if (wire.to != end) continue;
         const auto tone = tones_.find(wire.from);
         if (tone == tones_.end() || !tone->second.on) continue;
-        double level = tone->second.level_dbm - wire.loss_at(tone->second.frequency_hz);
-        const auto attenuator = attenuations_.find(wire.attenuator);
-        if (attenuator != attenuations_.end()) level -= attenuator->second;
-        out.push_back({tone->second.frequency_hz, level, 1});
+        out.push_back({tone->second.frequency_hz, level_behind(wire, tone->second), 1});
     }
+    return out;
+}
+
+// Of these, the one at the port that is there under the present settings.
+template <typename Thing>
+std::optional<Thing> Stage::present(const std::vector<Thing>& things, const std::string& port) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const Thing& thing : things) {
+        if (thing.port == port && unit_->holds_now(thing.when)) return thing;
+    }
+    return std::nullopt;
+}
+
+double Stage::level_behind(const Wire& wire, const Tone& tone) const {
+    const auto attenuator = attenuations_.find(wire.attenuator);
+    return tone.level_dbm - wire.loss_at(tone.frequency_hz) -
+           (attenuator != attenuations_.end() ? attenuator->second : 0);
+}
+
+Stage::Watch Stage::watch() const {
+    const Lock lock(mutex_);
+    return {std::chrono::steady_clock::now(), tones_};
+}
+
+std::vector<Heard> Stage::heard(const Watch& watch, const std::string& port, const std::string& role,
+                                double seconds) const {
+    std::vector<Heard> out;
+    const Lock lock(mutex_);
+    const auto& wires = unit_->surroundings().wires;
+    const auto wire_to = [&](const std::string& generator, const std::string& end) {
+        return std::find_if(wires.begin(), wires.end(),
+                            [&](const Wire& wire) { return wire.from == generator && wire.to == end; });
+    };
+    for (const auto& [generator, first] : watch.tones) {
+        const auto to_unit = wire_to(generator, port), to_role = wire_to(generator, role);
+        if (to_unit == wires.end()) continue;
+        Tone tone = first;
+        double from = 0;
+        const auto until = [&](double to) {
+            if (tone.on && to > from) {
+                constexpr double nothing = -300;
+                out.push_back({from, to, tone.frequency_hz, level_behind(*to_unit, tone),
+                               to_role == wires.end() ? nothing : level_behind(*to_role, tone),
+                               tone.modulated});
+            }
+            from = to;
+        };
+        for (const auto& change : changes_) {
+            if (change.generator != generator || change.at < watch.begun) continue;
+            until(std::min(seconds, std::chrono::duration<double>(change.at - watch.begun).count()));
+            tone = change.tone;
+        }
+        until(seconds);
+    }
+    std::sort(out.begin(), out.end(), [](const Heard& a, const Heard& b) { return a.from_s < b.from_s; });
+    return out;
+}
+
+std::optional<Sharing> Stage::sharing(const std::string& port, const std::string& role) const {
+    auto out = present(unit_->surroundings().sharings, port);
+    if (!out) return out;
+    if (const auto way = wire(port, role)) out->level_dbm -= way->loss_at(out->frequency_hz);
     return out;
 }
 
@@ -174,16 +238,6 @@ std::optional<Stage::Reception> Stage::reception(const std::string& port) const 
     }
     out.loss = tuned->loss_share(out.level_dbm, beside_dbm);
     return out;
-}
-
-// Of these, the one at the port that is there under the present settings.
-template <typename Thing>
-std::optional<Thing> Stage::present(const std::vector<Thing>& things, const std::string& port) const {
-    if (!powered() || hung()) return std::nullopt;
-    for (const Thing& thing : things) {
-        if (thing.port == port && unit_->holds_now(thing.when)) return thing;
-    }
-    return std::nullopt;
 }
 
 std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {

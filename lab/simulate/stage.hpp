@@ -2,6 +2,8 @@
 // reaches the unit, which needs its supply, stands on the turntable and is heard by the analyser.
 #pragma once
 
+#include <chrono>
+#include <deque>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -34,10 +36,22 @@ class Stage {
     // What instruments set. Roles tell several generators apart.
     struct Tone {
         double frequency_hz = 1e9, level_dbm = -30;
-        bool on = false;
+        bool on = false, modulated = false;
+        bool operator==(const Tone&) const = default;
     };
     void set_tone(const std::string& generator, Tone tone);
     Tone tone(const std::string& generator) const;
+    // What generators send from an instant on, in real time: for records in which something is switched.
+    struct Watch {
+        std::chrono::steady_clock::time_point begun;
+        std::map<std::string, Tone> tones;
+    };
+    Watch watch() const;
+    // The same until `seconds` after that, as it arrives at a port and at the role at the end of a wire.
+    std::vector<Heard> heard(const Watch& watch, const std::string& port, const std::string& role,
+                             double seconds) const;
+    // The transmitter at a port that listens, with the level that arrives at the role.
+    std::optional<Sharing> sharing(const std::string& port, const std::string& role) const;
     void set_attenuation(const std::string& attenuator, double db);
     void set_supply(double volts, double limit_a, bool on);
     void set_angle(double degrees);
@@ -90,7 +104,15 @@ class Stage {
     std::shared_ptr<SimulatedUnit> unit_;
     Options options_;
     mutable std::mutex mutex_;
+    struct ToneChange {
+        std::chrono::steady_clock::time_point at;
+        std::string generator;
+        Tone tone;
+    };
+    double level_behind(const Wire& wire, const Tone& tone) const;
+
     std::map<std::string, Tone> tones_;
+    std::deque<ToneChange> changes_;  // the last of them
     std::map<std::string, double> attenuations_;
     double volts_ = 0, limit_a_ = 1;
     bool output_ = false, hung_ = false, follows_ = true;

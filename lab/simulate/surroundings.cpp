@@ -327,6 +327,8 @@ Surroundings read_surroundings(const ConfigSection& root,
             s->fail("setting", "the unit has no setting " + in_quotes(out.scalar->setting));
     }
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
+    for (const auto& s : root.tables("sharing", sharing_section))
+        out.sharings.push_back(read_sharing(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));
     return out;
 }

@@ -10,6 +10,7 @@
 
 #include "lab/formats/config.hpp"
 #include "lab/simulate/scalar_bench.hpp"
+#include "lab/simulate/sharing.hpp"
 #include "lab/simulate/wafer.hpp"
 
 namespace rt::lab {
@@ -139,6 +140,7 @@ struct Surroundings {
     std::vector<BusTraffic> buses;
     std::vector<LinePair> pairs;
     std::vector<PairLoad> loads;
+    std::vector<Sharing> sharings;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

@@ -1,7 +1,9 @@
 #include "lab/simulate/instruments/analyser.hpp"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
+#include <thread>
 
 #include "core/base/text.hpp"
 #include "core/dsp/detect.hpp"
@@ -100,9 +102,21 @@ void SimulatedAnalyser::record() {
     const std::uint64_t seed =
         fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
     const Emission emission = stage_->emission(options_.port, options_.role);
-    stage_->spend(setup.duration_s);
+    const auto sharing = stage_->sharing(options_.port, options_.role);
+    const Stage::Watch watch = stage_->watch();
+    MoreSamples more;
+    if (sharing) {
+        // Who switches an interferer meanwhile does so in real time.
+        std::this_thread::sleep_for(std::chrono::duration<double>(setup.duration_s));
+        more = [&](auto& samples, double full_scale_dbm) {
+            add_sharing(samples, setup, full_scale_dbm, *sharing,
+                        stage_->heard(watch, options_.port, options_.role, setup.duration_s), seed);
+        };
+    } else {
+        stage_->spend(setup.duration_s);
+    }
     record_ = record_samples(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db},
-                             seed);
+                             seed, more);
     note_overload(record_.overload);
 }
 

@@ -24,7 +24,7 @@ void SimulatedGenerator::reset() {
 }
 
 void SimulatedGenerator::send() {
-    stage_->set_tone(role_, {frequency_hz_, level_dbm_, on_});
+    stage_->set_tone(role_, {frequency_hz_, level_dbm_, on_, modulated_});
 }
 
 SimulatedAttenuator::SimulatedAttenuator(std::shared_ptr<Stage> stage, std::string role)
