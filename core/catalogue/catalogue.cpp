@@ -57,6 +57,9 @@
     each(usb_handshake) \
     each(usb_levels) \
     each(serial_characters) \
+    each(module_registers) \
+    each(beacon_message) \
+    each(beacon_burst) \
     each(results_crossing) \
     each(results_sensitivity) \
     each(results_spread) \

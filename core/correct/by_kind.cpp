@@ -77,6 +77,10 @@ void apply(ErrorTerms&, const SignalPath&) {}
 
 void apply(WaferMap&, const SignalPath&) {}
 
+void apply(Registers&, const SignalPath&) {}
+
+void apply(CodeWord&, const SignalPath&) {}
+
 void apply(Traffic&, const SignalPath&) {}
 
 void apply(ResultTable&, const SignalPath&) {}
@@ -109,6 +113,12 @@ bool has(const ErrorTerms&) {
     return true;
 }
 bool has(const WaferMap&) {
+    return true;
+}
+bool has(const Registers&) {
+    return true;  // what a module says of itself
+}
+bool has(const CodeWord&) {
     return true;
 }
 bool has(const Traffic&) {
@@ -161,6 +171,12 @@ std::string refusal(Kind<ErrorTerms>, const SignalPath&) {
     return {};
 }
 std::string refusal(Kind<WaferMap>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<Registers>, const SignalPath&) {
+    return {};
+}
+std::string refusal(Kind<CodeWord>, const SignalPath&) {
     return {};
 }
 std::string refusal(Kind<BiasCurves>, const SignalPath&) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numbers>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -121,6 +122,8 @@ std::optional<Quantity> convert(Quantity q, Unit to) {
     if (q.unit == to) return q;
     if (dimension(q.unit) != dimension(to)) return std::nullopt;
     if (q.unit == Unit::percent && to == Unit::ppm) return Quantity{q.value * 1e4, to};
+    if (q.unit == Unit::radian && to == Unit::degree) return Quantity{q.value * 180 / std::numbers::pi, to};
+    if (q.unit == Unit::degree && to == Unit::radian) return Quantity{q.value * std::numbers::pi / 180, to};
     if (q.unit == Unit::ppm && to == Unit::percent) return Quantity{q.value / 1e4, to};
     if (q.unit == Unit::dbm_per_hz && to == Unit::dbm_per_mhz) return Quantity{q.value + 60, to};
     if (q.unit == Unit::dbm_per_mhz && to == Unit::dbm_per_hz) return Quantity{q.value - 60, to};

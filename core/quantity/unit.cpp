@@ -46,6 +46,7 @@ constexpr std::array units{
     UnitInfo{Unit::unit_interval, "UI", "UI", Dimension::symbol_time, false, "a part of a symbol", "0.3 UI"},
     UnitInfo{Unit::volt_per_second, "V/s", "V/s", Dimension::slew_rate, true, "a slew rate", "2 GV/s"},
     UnitInfo{Unit::siemens, "S", "S", Dimension::conductance, true, "a conductance", "20 mS"},
+    UnitInfo{Unit::radian, "rad", "rad", angle, false, "an angle", "1.1 rad"},
 };
 
 struct Alias {

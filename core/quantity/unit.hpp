@@ -38,6 +38,7 @@ enum class Unit {
     unit_interval,
     volt_per_second,
     siemens,
+    radian,
 };
 
 // What a unit measures. Units of one dimension convert into each other; others need more than a factor.

@@ -8,11 +8,13 @@
 
 #include "core/signal/bias_curves.hpp"
 #include "core/signal/calibration_kit.hpp"
+#include "core/signal/code_word.hpp"
 #include "core/signal/counts.hpp"
 #include "core/signal/error_terms.hpp"
 #include "core/signal/iq_record.hpp"
 #include "core/signal/network.hpp"
 #include "core/signal/power_reading.hpp"
+#include "core/signal/registers.hpp"
 #include "core/signal/result_table.hpp"
 #include "core/signal/spectrum.hpp"
 #include "core/signal/traffic.hpp"
@@ -40,7 +42,7 @@ struct KindsOf<std::variant<Kinds...>> {
 };
 
 using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves,
-                             CalibrationKit, ErrorTerms, WaferMap, Traffic, ResultTable>;
+                             CalibrationKit, ErrorTerms, WaferMap, Registers, CodeWord, Traffic, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

@@ -5,6 +5,7 @@
 #include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/kit_file.hpp"
+#include "lab/formats/registers_file.hpp"
 #include "lab/formats/sigmf.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 #include "lab/formats/touchstone.hpp"
@@ -31,13 +32,36 @@ Capture parse_capture_csv(std::string_view text, const std::string& file, const 
     return parse_spectrum_csv(text, file);  // which says what a heading looks like
 }
 
+static bool is_plain_text(const std::string& ending) {
+    return ending == ".txt" || ending == ".hex";
+}
+
+// A dump of registers has places in front of its rows; other digits are a message. Tables may be called so
+// too.
+static Capture parse_plain_text(std::string_view text, const std::string& file) {
+    if (heading_of(text).find_first_of(",;\t") != std::string_view::npos)
+        return parse_capture_csv(text, file, {});
+    if (holds_registers_dump(text)) return parse_registers_dump(text, file);
+    std::string digits;
+    for (const auto line : split(text, '\n')) {
+        if (!trim(line).starts_with('#')) digits += std::string(line) + "\n";
+    }
+    try {
+        return parse_code_word(digits);
+    } catch (const Error& error) {
+        fail_input(file, error.message());
+    }
+}
+
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints) {
     const std::string ending = lower(file.extension().string());
     if (!hints.sample_type.empty()) return read_raw_samples(file, hints);
     if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);
-    if (names_touchstone(file) || ending == ".toml") return parse_capture(read_file(file), file);
+    if (ending == ".bin") return parse_registers_bytes(read_file(file), file.string());
+    if (names_touchstone(file) || ending == ".toml" || is_plain_text(ending))
+        return parse_capture(read_file(file), file);
     return parse_capture_csv(read_file(file), file.string(), hints);
 }
 
@@ -46,6 +70,7 @@ Capture parse_capture(std::string_view text, const std::filesystem::path& file) 
     if (ending == ".toml" && holds_wafer_map(text, file.string())) return parse_wafer_map(text, file);
     if (ending == ".toml") return parse_kit(text, file);
     if (names_touchstone(file)) return parse_touchstone(text, file.string(), ports_named(file));
+    if (is_plain_text(ending)) return parse_plain_text(text, file.string());
     return parse_capture_csv(text, file.string(), {});
 }
 

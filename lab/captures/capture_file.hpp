@@ -17,7 +17,8 @@ namespace rt::lab {
 // on straight lines between those of the file.
 Capture parse_capture_csv(std::string_view text, const std::string& file, const CaptureHints& hints = {});
 
-// By the ending of the name: .sigmf-meta, .sigmf-data, .wav, or CSV. With hints.sample_type the file holds
+// By the ending of the name: .sigmf-meta, .sigmf-data, .wav, .bin (registers), .txt and .hex (registers or a
+// message), or CSV. With hints.sample_type the file holds
 // bare samples.
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints = {});
 

@@ -29,6 +29,7 @@ const std::vector<Line> on_samples{
     {"radio.oqpsk", 16e6, {}},
     {"radio.gfsk", 16e6, {}},
     {"radio.advertising", 16e6, {}},
+    {"beacon.burst", 48e3, {}},
     {"radio.ofdm", 20e6, {}},
     {"radio.bursts", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
     {"radio.occupancy", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
@@ -180,7 +181,8 @@ TEST_CASE("every procedure on captures has its line here") {
     for (const char* other :
          {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
           "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
-          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate", "receiver.throughput"})
+          "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate", "receiver.throughput",
+          "module.registers", "beacon.message"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.

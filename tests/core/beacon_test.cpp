@@ -1,0 +1,193 @@
+// Bursts of a beacon, on records written down from the definition.
+#include <doctest/doctest.h>
+
+#include "tests/about.hpp"
+#include "tests/core/made_beacon.hpp"
+#include "tests/core/procedures.hpp"
+#include "tests/expect_error.hpp"
+
+using namespace rt;
+
+namespace {
+
+constexpr double centre = 406.037e6;
+
+Outcome measured(const made::BeaconBurst& burst, double noise = 0, const Settings& settings = {}) {
+    made::Samples x = burst.make();
+    if (noise > 0) made::add_noise(x, noise);
+    return run("beacon.burst", made::record(x, burst.rate, centre, 40.0), settings);
+}
+
+// The noise of a record whose bandwidth is its rate, for a ratio in 20 kHz.
+double noise_for(const made::BeaconBurst& burst, double ratio_db) {
+    return burst.amplitude * std::pow(10, -ratio_db / 20) * std::sqrt(burst.rate / 20e3);
+}
+
+std::string cell(const Outcome& out, const char* table, const std::string& field) {
+    for (const auto& t : out.tables) {
+        if (t.name != table) continue;
+        for (const auto& row : t.rows)
+            if (std::get<std::string>(row[1]) == field) return std::get<std::string>(row[2]);
+    }
+    return {};
+}
+
+}  // namespace
+
+TEST_CASE("a burst without noise: every number, long and short, at several rates") {
+    for (const double rate : {20e3, 48e3, 100e3, 1e6}) {
+        for (const char* message : {"8E3E0425A52B002E364FF709674EB7", "4E37A0607200190BFA6E50"}) {
+            made::BeaconBurst burst;
+            burst.rate = rate, burst.message = message;
+            if (rate == 20e3) burst.offset_hz = 300;
+            CAPTURE(rate);
+            const auto out = measured(burst, 1e-4);
+            INFO(out.invalid.value_or(""));
+            REQUIRE_FALSE(out.invalid);
+            CHECK(value(out, "bursts") == 1);
+            CHECK(value(out, "frequency") == within(0.02, centre + burst.offset_hz));
+            CHECK(value(out, "frequency_second") == within(0.05, centre + burst.offset_hz));
+            CHECK(value(out, "burst_power") == within(0.1, 40 + 20 * std::log10(0.5)));
+            CHECK(value(out, "carrier_time") == within(0.1e-3, 160e-3));
+            CHECK(value(out, "total_time") == within(0.2e-3, burst.total_s()));
+            CHECK(value(out, "bit_rate") == within(0.02, 400));
+            CHECK(value(out, "phase_positive") == within(0.02, 1.1));
+            CHECK(value(out, "phase_negative") == within(0.02, 1.1));
+            if (rate > 40e3) CHECK(value(out, "phase_rise_time") == within(15e-6, 150e-6));
+            CHECK(value(out, "symmetry") == within(0.5, 0));
+            CHECK(value(out, "messages_refused") == 0);
+            CHECK(value(out, "errors_first") == 0);
+            CHECK(value(out, "country") == 227);
+            CHECK(out.lacking.contains("shortest_period"));
+        }
+    }
+}
+
+TEST_CASE(
+    "down to 12 dB in 20 kHz: the same message, frequency within twice its bound, times within half a "
+    "millisecond") {
+    // sqrt(6) / (2 pi T sqrt(N S / N0)) over 100 ms, S / N in 20 kHz counted 20,000 times a second.
+    for (const double ratio_db : {30.0, 20.0, 12.0}) {
+        const double bound =
+            std::sqrt(6.0) / (2 * made::pi * 0.1 * std::sqrt(2000 * std::pow(10, ratio_db / 10)));
+        double squares = 0;
+        constexpr int draws = 6;
+        for (int draw = 0; draw < draws; ++draw) {
+            made::BeaconBurst burst;
+            burst.rate = draw % 2 ? 20e3 : 100e3, burst.offset_hz = draw % 2 ? 210.3 : 3100.7;
+            made::Samples x = burst.make();
+            made::add_noise(x, noise_for(burst, ratio_db), static_cast<unsigned>(draw + 11));
+            const auto out = run("beacon.burst", made::record(x, burst.rate, centre, 40.0));
+            CAPTURE(ratio_db);
+            CAPTURE(draw);
+            INFO(out.invalid.value_or(""));
+            REQUIRE_FALSE(out.invalid);
+            CHECK(value(out, "messages_refused") == 0);
+            CHECK(value(out, "errors_first") == 0);
+            CHECK(cell(out, "message", "identity, position at its defaults") == "1C7C084B4AFFBFF");
+            const double off = value(out, "frequency") - centre - burst.offset_hz;
+            squares += off * off / draws;
+            CHECK(value(out, "carrier_time") == within(0.6e-3, 160e-3));
+            CHECK(value(out, "total_time") == within(1e-3, 520e-3));
+            CHECK(value(out, "bit_rate") == within(0.3, 400));
+            CHECK(value(out, "phase_positive") == within(0.06, 1.1));
+            CHECK(value(out, "phase_negative") == within(0.06, 1.1));
+            CHECK(value(out, "symmetry") == within(1.5, 0));
+            CHECK(value(out, "burst_power") == within(0.2, 40 + 20 * std::log10(0.5)));
+        }
+        CHECK(std::sqrt(squares) < 2 * bound);
+    }
+}
+
+TEST_CASE("what a beacon does wrong is measured") {
+    made::BeaconBurst burst;
+    const auto with = [&](auto change) {
+        made::BeaconBurst other = burst;
+        change(other);
+        return measured(other, noise_for(other, 30));
+    };
+    CHECK(value(with([](auto& b) { b.carrier_s = 150e-3; }), "carrier_time") == within(0.2e-3, 150e-3));
+    CHECK(value(with([](auto& b) { b.carrier_s = 170e-3; }), "carrier_time") == within(0.2e-3, 170e-3));
+    for (const double rate : {385.0, 395.0, 404.5, 415.0})
+        CHECK(value(with([&](auto& b) { b.bit_rate = rate; }), "bit_rate") == within(0.05, rate));
+    const auto lop = with([](auto& b) { b.positive = 1.25, b.negative = 0.95; });
+    CHECK(value(lop, "phase_positive") == within(0.02, 1.25));
+    CHECK(value(lop, "phase_negative") == within(0.02, 0.95));
+    for (const double rise : {60e-6, 250e-6, 400e-6})
+        CHECK(value(with([&](auto& b) { b.phase_rise_s = rise; }), "phase_rise_time") == within(20e-6, rise));
+    // A step: only the filter is seen.
+    const auto step = with([](auto& b) { b.phase_rise_s = 1e-6; });
+    CHECK(step.find_result("phase_rise_time")->known == Known::at_most);
+    // Changes in the middle of bits 100 us late: T1 is 1.35 ms, T2 1.15 ms.
+    CHECK(value(with([](auto& b) { b.lean_s = 100e-6; }), "symmetry") == within(0.7, 100 * 0.2 / 2.5));
+    CHECK(value(with([](auto& b) { b.ramp_s = 4e-3; }), "rise_time") ==
+          within(0.3e-3, 4e-3 * (std::sqrt(0.9) - std::sqrt(0.1))));
+    const auto drifting = with([](auto& b) { b.drift_hz_s = 5; });
+    CHECK(value(drifting, "messages_refused") == 0);
+    CHECK(value(drifting, "frequency_third") - value(drifting, "frequency") ==
+          within(0.15, 5 * (0.16 + 0.055 + 0.115 + 0.05 - 0.062)));
+    const auto few = with([](auto& b) { b.wrong_bits = {30, 60, 90, 110, 120}; });
+    CHECK(value(few, "errors_first") == 3);
+    CHECK(value(few, "errors_second") == 2);
+    const auto many = with([](auto& b) { b.wrong_bits = {30, 40, 60, 90}; });
+    CHECK(value(many, "messages_refused") == 1);
+    CHECK_FALSE(many.find_result("country"));
+    CHECK(value(many, "frequency") == within(0.05, centre + 1234.5));
+    const auto early = with([](auto& b) { b.ends_early_s = 50e-3; });
+    CHECK(value(early, "messages_refused") == 1);
+    CHECK(value(early, "total_time") == within(0.5e-3, 470e-3));
+    CHECK(value(with([](auto& b) { b.self_test = true; }), "self_test") == 1);
+}
+
+TEST_CASE("cut off, overlapping, or no beacon at all") {
+    made::BeaconBurst burst;
+    const auto cut = [&](double from_s, double to_s) {
+        made::Samples x = burst.make();
+        x = made::Samples(x.begin() + static_cast<std::ptrdiff_t>(from_s * burst.rate),
+                          x.begin() + static_cast<std::ptrdiff_t>(to_s * burst.rate));
+        made::add_noise(x, noise_for(burst, 30));
+        return run("beacon.burst", made::record(x, burst.rate, centre, 40.0));
+    };
+    for (const auto& [from, to] : {std::pair{0.55, 1.5}, {0.0, 0.9}, {0.7, 1.5}, {0.0, 0.62}}) {
+        CAPTURE(from);
+        const auto out = cut(from, to);
+        CHECK(out.invalid);
+        CHECK(out.results.empty());
+    }
+    // Cut close to its ends it is whole.
+    CHECK_FALSE(cut(0.46, 1.06).invalid);
+    made::Samples two = burst.make();
+    made::BeaconBurst other = burst;
+    other.at = 0.7, other.offset_hz = -2000, other.message = "8E361903E82B8035915C778C81A95D";
+    const auto second = other.make();
+    for (std::size_t i = 0; i < two.size(); ++i) two[i] += second[i];
+    made::add_noise(two, noise_for(burst, 30));
+    const auto both = run("beacon.burst", made::record(two, burst.rate, centre, 40.0));
+    CHECK((both.invalid || value(both, "messages_refused") > 0));
+    // A bare carrier, one that lasts, noise, silence.
+    made::Samples bare(150000), lasting = made::tone(0.5, 1000, 100e3, 150000), noise(150000);
+    for (std::size_t i = 50000; i < 102000; ++i) bare[i] = std::polar(0.5, 0.06 * static_cast<double>(i));
+    for (auto* x : {&bare, &lasting, &noise}) made::add_noise(*x, 0.01);
+    for (const auto& x : {bare, lasting, noise, made::Samples(150000)}) {
+        const auto out = run("beacon.burst", made::record(x, 100e3, centre, 40.0));
+        CHECK(out.invalid);
+    }
+    CHECK(run("beacon.burst", made::record(burst.make(), 10e3, centre, 40.0)).invalid->find("20 kHz") !=
+          std::string::npos);
+}
+
+TEST_CASE("several bursts: the farthest of each number, the period between them") {
+    made::BeaconBurst burst;
+    burst.rate = 20e3, burst.seconds = 12, burst.offset_hz = 100;
+    made::Samples x = burst.make();
+    made::BeaconBurst later = burst;
+    later.at = 6.25, later.amplitude = 0.25, later.carrier_s = 163e-3;
+    const auto second = later.make();
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += second[i];
+    made::add_noise(x, noise_for(burst, 30));
+    const auto out = run("beacon.burst", made::record(x, burst.rate, centre, 43.0));
+    CHECK(value(out, "bursts") == 2);
+    CHECK(value(out, "shortest_period") == within(1e-3, 5.75));
+    CHECK(value(out, "burst_power") == within(0.2, 43 + 20 * std::log10(0.25)));
+    CHECK(value(out, "carrier_time") == within(0.5e-3, 163e-3));
+}
