@@ -60,6 +60,8 @@
     each(module_registers) \
     each(beacon_message) \
     each(beacon_burst) \
+    each(beacon_homing) \
+    each(landing_signal) \
     each(results_crossing) \
     each(results_sensitivity) \
     each(results_spread) \

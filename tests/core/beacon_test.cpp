@@ -191,3 +191,74 @@ TEST_CASE("several bursts: the farthest of each number, the period between them"
     CHECK(value(out, "burst_power") == within(0.2, 43 + 20 * std::log10(0.25)));
     CHECK(value(out, "carrier_time") == within(0.5e-3, 163e-3));
 }
+
+namespace {
+
+// A carrier switched by a tone that sweeps; the phase of the tone is the sum of its frequency.
+struct Homing {
+    double rate = 100e3, seconds = 2.5, offset_hz = 812;
+    double high_hz = 1400, low_hz = 500, sweeps_s = 3, duty = 0.4, rest = 0.03;  // amplitude while it is off
+    bool up = false;
+    double silent_from = 9, silent_to = 9;
+
+    Outcome measured(double noise = 1e-3) const {
+        made::Samples x(static_cast<std::size_t>(rate * seconds));
+        double phase = 0;
+        for (std::size_t n = 0; n < x.size(); ++n) {
+            const double t = static_cast<double>(n) / rate;
+            double part = std::fmod(t * sweeps_s, 1.0);
+            if (up) part = 1 - part;
+            phase += (high_hz + (low_hz - high_hz) * part) / rate;
+            const bool on = phase - std::floor(phase) < duty;
+            const bool silent = t >= silent_from && t < silent_to;
+            x[n] = std::polar(silent ? 0 : on ? 0.5 : 0.5 * rest, 2 * made::pi * offset_hz * t + 1);
+        }
+        made::add_noise(x, noise);
+        return run("beacon.homing", made::record(x, rate, 121.5e6, 20.0));
+    }
+};
+
+}  // namespace
+
+TEST_CASE("a homing signal: carrier, depth, duty, sweep, direction") {
+    for (const double rate : {48e3, 100e3, 500e3}) {
+        Homing homing;
+        homing.rate = rate;
+        const auto out = homing.measured();
+        INFO(out.invalid.value_or(""));
+        CAPTURE(rate);
+        REQUIRE_FALSE(out.invalid);
+        CHECK(value(out, "carrier_frequency") == within(0.5, 121.5e6 + 812));
+        CHECK(value(out, "peak_power") == within(0.3, 20 + 20 * std::log10(0.5)));
+        CHECK(value(out, "modulation_factor") == within(1.5, 100 * (1 - 0.03) / (1 + 0.03)));
+        CHECK(value(out, "duty_cycle") == within(1, 40));
+        CHECK(value(out, "sweep_low") == within(15, 500));
+        CHECK(value(out, "sweep_high") == within(25, 1400));
+        CHECK(value(out, "sweep_range") == within(40, 900));
+        CHECK(value(out, "sweep_rate") == within(0.02, 3));
+        CHECK(value(out, "sweeps_down") >= 5);
+        CHECK(value(out, "sweeps_up") == 0);
+    }
+    Homing wrong;
+    wrong.up = true, wrong.duty = 0.6, wrong.rest = 0.2, wrong.low_hz = 900, wrong.sweeps_s = 4.5;
+    auto out = wrong.measured(0.01);
+    CHECK(value(out, "sweeps_down") == 0);
+    CHECK(value(out, "sweeps_up") >= 8);
+    CHECK(value(out, "sweep_rate") == within(0.05, 4.5));
+    CHECK(value(out, "duty_cycle") == within(1.5, 60));
+    CHECK(value(out, "modulation_factor") == within(4, 100 * 0.8 / 1.2));
+    CHECK(value(out, "sweep_range") == within(60, 500));
+    Homing silent;
+    silent.silent_from = 1, silent.silent_to = 1.6;
+    out = silent.measured();
+    CHECK(value(out, "longest_silence") == within(5e-3, 0.6));
+    CHECK(value(out, "duty_cycle") == within(1.5, 40));
+    Homing steady;
+    steady.low_hz = steady.high_hz = 1000;
+    out = steady.measured();
+    CHECK(out.lacking.at("sweep_range").find("no whole sweep") != std::string::npos);
+    made::Samples bare = made::tone(0.3, 500, 100e3, 200000), noise(200000);
+    made::add_noise(bare, 1e-3), made::add_noise(noise, 0.1);
+    CHECK(run("beacon.homing", made::record(bare, 100e3, 121.5e6, 0.0)).invalid);
+    CHECK(run("beacon.homing", made::record(noise, 100e3, 121.5e6, 0.0)).invalid);
+}

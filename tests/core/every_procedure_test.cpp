@@ -30,6 +30,9 @@ const std::vector<Line> on_samples{
     {"radio.gfsk", 16e6, {}},
     {"radio.advertising", 16e6, {}},
     {"beacon.burst", 48e3, {}},
+    {"beacon.homing", 48e3, {}},
+    // A carrier without its tones is one that lacks them, and that is told.
+    {"landing.signal", 48e3, {}, Takes::signal_only, {"tone", "steps", "ramp", "hum"}},
     {"radio.ofdm", 20e6, {}},
     {"radio.bursts", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
     {"radio.occupancy", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
