@@ -38,6 +38,11 @@ constexpr std::array demos{
          "noise "
          "comes on its channel; one channel too late, one deaf",
          false},
+    Demo{"beacon", "beacon-run", "beacon/campaign.toml",
+         "the yearly check of distress beacons: bursts on 406 MHz with their message, the signal to home on; "
+         "the spare "
+         "one is off its channel",
+         false},
     Demo{"radio", "run", "campaign.toml",
          "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
          "carries on, "
@@ -119,6 +124,10 @@ ExitCode perform_demo(const Call& call) {
                   "wafer/limits.toml",
                   "wafer/simulated-wafer.toml",
                   "wafer/wafer.toml",
+                  "beacon/campaign.toml",
+                  "beacon/bench.toml",
+                  "beacon/beacon-control.toml",
+                  "beacon/simulated-beacon.toml",
                   "sharing/campaign.toml",
                   "sharing/bench.toml",
                   "sharing/gateway-control.toml",
@@ -142,7 +151,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall seven runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall eight runs in one report: " + joined.html.string());
     return code;
 }
 

@@ -5,7 +5,7 @@ namespace rt::lab {
 namespace {
 
 class CodeWordKind : public MadeKind<CodeWord> {
-    Figures figures() const override { return Figures::none; }
+    Figures figures() const override { return Figures::few; }
     std::string text_of(const CodeWordSetup&) const override { return "message"; }
     WrittenCapture keep(const std::filesystem::path& stem, const CodeWord& data) const override {
         return keep_text(stem, ".txt", bit_text(data) + "\n");

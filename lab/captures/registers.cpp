@@ -6,7 +6,7 @@ namespace rt::lab {
 namespace {
 
 class RegistersKind : public MadeKind<Registers> {
-    Figures figures() const override { return Figures::none; }
+    Figures figures() const override { return Figures::few; }
     std::string text_of(const RegistersSetup&) const override { return "registers of the module"; }
     WrittenCapture keep(const std::filesystem::path& stem, const Registers& data) const override {
         return keep_text(stem, ".csv", registers_csv(data));

@@ -163,9 +163,10 @@ class FigureFolder {
     std::optional<Plotter> plotter_;
 };
 
-void draw_point(const RunData& run, const PointRecord& point, const std::string& stem, FigureFolder& folder,
-                std::vector<DrawnFigure>& out) {
-    const Outcome outcome = run.outcome_of(point);
+// Also gives what the procedure lists of the point.
+std::vector<Table> draw_point(const RunData& run, const PointRecord& point, const std::string& stem,
+                              FigureFolder& folder, std::vector<DrawnFigure>& out) {
+    Outcome outcome = run.outcome_of(point);
     std::vector<RuleRef> rules;
     for (const auto& finding : point.findings) rules.push_back(run.rules().find(finding.rule));
     const auto searched = maximum_figures(run.record().points, point);
@@ -187,6 +188,7 @@ void draw_point(const RunData& run, const PointRecord& point, const std::string&
     }
     for (const auto& raster : outcome.rasters)
         out.push_back(folder.draw(raster_figure(raster, title), stem + "-" + slug(raster.name)));
+    return std::move(outcome.tables);
 }
 
 }  // namespace
@@ -240,7 +242,9 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
     }
     for (const auto& [part, point] : chosen) {
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
-        draw_point(*runs[part], *point, prefix(part) + stem, folder, figures.points[{part, point->position}]);
+        const std::pair place{part, point->position};
+        figures.tables[place] =
+            draw_point(*runs[part], *point, prefix(part) + stem, folder, figures.points[place]);
     }
     folder.finish();
     const auto take_in = [](DrawnFigure& figure) { figure.svg = base64(read_file(figure.file)); };

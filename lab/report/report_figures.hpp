@@ -19,6 +19,7 @@ struct DrawnFigure {
 // Of a report over one or several runs, which are its parts from 0.
 struct ReportFigures {
     std::map<std::pair<std::size_t, std::size_t>, std::vector<DrawnFigure>> points;  // by part and position
+    std::map<std::pair<std::size_t, std::size_t>, std::vector<Table>> tables;        // of the same points
     std::map<std::string, std::size_t> left_out;                                     // by test
     std::map<std::string, std::vector<DrawnFigure>> sweeps;  // curves over the sweep, by test
     std::vector<std::vector<DrawnFigure>> watches;           // by part

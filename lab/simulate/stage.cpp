@@ -172,6 +172,29 @@ std::vector<Heard> Stage::heard(const Watch& watch, const std::string& port, con
     return out;
 }
 
+// Those at the port that are there now, weaker by the wire to the role.
+template <typename Thing>
+std::vector<Thing> Stage::arriving_of(const std::vector<Thing>& things, const std::string& port,
+                                      const std::string& role) const {
+    std::vector<Thing> out;
+    if (!powered() || hung()) return out;
+    const auto way = wire(port, role);
+    for (const Thing& thing : things) {
+        if (thing.port != port || !unit_->holds_now(thing.when)) continue;
+        out.push_back(thing);
+        if (way) out.back().level_dbm -= way->loss_at(thing.frequency_hz);
+    }
+    return out;
+}
+
+std::vector<SimulatedBeacon> Stage::beacons(const std::string& port, const std::string& role) const {
+    return arriving_of(unit_->surroundings().beacons, port, role);
+}
+
+std::vector<SimulatedHoming> Stage::homings(const std::string& port, const std::string& role) const {
+    return arriving_of(unit_->surroundings().homings, port, role);
+}
+
 std::optional<Sharing> Stage::sharing(const std::string& port, const std::string& role) const {
     auto out = present(unit_->surroundings().sharings, port);
     if (!out) return out;

@@ -52,6 +52,9 @@ class Stage {
                              double seconds) const;
     // The transmitter at a port that listens, with the level that arrives at the role.
     std::optional<Sharing> sharing(const std::string& port, const std::string& role) const;
+    // Beacons and homing signals of a port, the same.
+    std::vector<SimulatedBeacon> beacons(const std::string& port, const std::string& role) const;
+    std::vector<SimulatedHoming> homings(const std::string& port, const std::string& role) const;
     void set_attenuation(const std::string& attenuator, double db);
     void set_supply(double volts, double limit_a, bool on);
     void set_angle(double degrees);
@@ -110,6 +113,9 @@ class Stage {
         Tone tone;
     };
     double level_behind(const Wire& wire, const Tone& tone) const;
+    template <typename Thing>
+    std::vector<Thing> arriving_of(const std::vector<Thing>& things, const std::string& port,
+                                   const std::string& role) const;
 
     std::map<std::string, Tone> tones_;
     std::deque<ToneChange> changes_;  // the last of them

@@ -17,6 +17,8 @@ constexpr std::array wire_keys{
     KeyInfo{"loss", Key::quantity, true, "rises with the square root of frequency", Unit::db},
     KeyInfo{"at", Key::quantity, true, "frequency at which it has this loss", Unit::hertz},
     KeyInfo{"attenuator", Key::text, false, "role of the step attenuator in it"},
+    KeyInfo{"pad", Key::quantity, false, "of a fixed attenuator in it, the same at all frequencies",
+            Unit::db},
 };
 constexpr std::array receiver_keys{
     KeyInfo{"port", Key::text, true, "where it listens"},
@@ -152,7 +154,7 @@ UnitWhen when_of(const ConfigSection& section, const std::map<std::string, std::
 }
 
 double Wire::loss_at(double hz) const {
-    return loss_db * std::sqrt(hz / at_hz);
+    return pad_db + loss_db * std::sqrt(hz / at_hz);
 }
 
 std::pair<std::complex<double>, std::complex<double>> PairLoad::scattering(double hz) const {
@@ -281,7 +283,7 @@ Surroundings read_surroundings(const ConfigSection& root,
     Surroundings out;
     for (const auto& s : root.tables("wire", wire_section)) {
         out.wires.push_back({s.text("from"), s.text("to"), s.quantity("loss")->value, s.quantity("at")->value,
-                             s.text("attenuator")});
+                             s.text("attenuator"), s.quantity_or("pad", 0)});
         if (!(out.wires.back().at_hz > 0)) s.fail("at", "must be above 0 Hz");
     }
     for (const auto& s : root.tables("receiver", receiver_section)) {
@@ -327,6 +329,10 @@ Surroundings read_surroundings(const ConfigSection& root,
             s->fail("setting", "the unit has no setting " + in_quotes(out.scalar->setting));
     }
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
+    for (const auto& s : root.tables("beacon", beacon_section))
+        out.beacons.push_back(read_beacon(s, settings));
+    for (const auto& s : root.tables("homing", homing_section))
+        out.homings.push_back(read_homing(s, settings));
     for (const auto& s : root.tables("sharing", sharing_section))
         out.sharings.push_back(read_sharing(s, settings));
     for (const auto& s : root.tables("bus", bus_section)) out.buses.push_back(bus_of(s, settings));

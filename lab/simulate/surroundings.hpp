@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/simulate/beacon.hpp"
 #include "lab/simulate/scalar_bench.hpp"
 #include "lab/simulate/sharing.hpp"
 #include "lab/simulate/wafer.hpp"
@@ -26,6 +27,7 @@ struct Wire {
     std::string from, to;  // role of a generator, or port; role of an instrument, or port
     double loss_db, at_hz;
     std::string attenuator;  // role of the step attenuator in it, "" for none
+    double pad_db = 0;       // the same at all frequencies
 
     double loss_at(double hz) const;
 };
@@ -141,6 +143,8 @@ struct Surroundings {
     std::vector<LinePair> pairs;
     std::vector<PairLoad> loads;
     std::vector<Sharing> sharings;
+    std::vector<SimulatedBeacon> beacons;
+    std::vector<SimulatedHoming> homings;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

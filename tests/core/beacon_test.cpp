@@ -192,6 +192,46 @@ TEST_CASE("several bursts: the farthest of each number, the period between them"
     CHECK(value(out, "carrier_time") == within(0.5e-3, 163e-3));
 }
 
+TEST_CASE("stability and spread of eighteen bursts") {
+    made::BeaconBurst burst;
+    burst.rate = 20e3, burst.seconds = 1.2, burst.at = 0.3, burst.offset_hz = 100;
+    made::Samples all;
+    std::vector<double> hz, starts;
+    constexpr double slope_hz_min = 3.0;  // 7.4e-9 of the carrier a minute
+    for (int k = 0; k < 18; ++k) {
+        made::BeaconBurst one = burst;
+        one.seconds = 2.5 + 0.02 * (k % 5);
+        starts.push_back(static_cast<double>(all.size()) / burst.rate + one.at);
+        one.offset_hz = 100 + slope_hz_min * starts.back() / 60 + (k % 2 ? 0.8 : -0.8);
+        hz.push_back(one.offset_hz);
+        made::append(all, one.make());
+    }
+    made::add_noise(all, noise_for(burst, 40));
+    const auto record = made::record(all, burst.rate, centre, 40.0);
+    const auto out = run("beacon.burst", record);
+    CHECK(value(out, "bursts") == 18);
+    // Sums as the standard writes them, over the frequencies that were put in.
+    double n = 18, t = 0, tt = 0, f = 0, tf = 0;
+    for (std::size_t i = 0; i < 18; ++i) {
+        const double x = starts[i] / 60;
+        t += x, tt += x * x, f += hz[i], tf += x * hz[i];
+    }
+    const double slope = (n * tf - t * f) / (n * tt - t * t), level = (f - slope * t) / n;
+    double left = 0;
+    for (std::size_t i = 0; i < 18; ++i) left += std::pow(hz[i] - level - slope * starts[i] / 60, 2) / n;
+    CHECK(value(out, "mean_slope") == within(0.1 / centre, slope / centre));
+    CHECK(value(out, "residual") == within(0.02 / centre, std::sqrt(left) / centre));
+    // No more than what noise makes of S2 and S3.
+    CHECK(value(out, "short_term") < 0.1 / centre);
+    double mean = 0, spread = 0;
+    for (std::size_t i = 1; i < 18; ++i) mean += (starts[i] - starts[i - 1]) / 17;
+    for (std::size_t i = 1; i < 18; ++i) spread += std::pow(starts[i] - starts[i - 1] - mean, 2) / 16;
+    CHECK(value(out, "mean_period") == within(1e-4, mean));
+    CHECK(value(out, "period_deviation") == within(2e-4, std::sqrt(spread)));
+    const auto few = run("beacon.burst", record, {{"to", "30 s"}});
+    CHECK(few.lacking.at("residual").find("need 18 bursts") != std::string::npos);
+}
+
 namespace {
 
 // A carrier switched by a tone that sweeps; the phase of the tone is the sum of its frequency.

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/measure/beacon/demodulate.hpp"
 #include "core/measure/beacon/message.hpp"
 #include "core/measure/iq_setup.hpp"
@@ -19,6 +20,9 @@ constexpr auto burst_parameters = joined(
     std::array{
         ParameterInfo{"identity", ParameterKind::text, Unit::none, "",
                       "the 15 hexadecimal digits that the beacon is registered by; any without it"},
+        ParameterInfo{"reference", ParameterKind::quantity, Unit::ppm, "",
+                      "how stable the reference of the analyser is over the record; stability is not judged "
+                      "without it"},
         iq_centre_parameter,
         ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "100 kHz",
                       "complex samples per second that the analyser records; 20 kHz at least"},
@@ -54,6 +58,12 @@ constexpr auto burst_products = joined(
                 "bursts whose message the check words refuse, or that end early"},
         Product{"shortest_period", Unit::second, "shortest time from burst to burst"},
         Product{"longest_period", Unit::second, "longest time from burst to burst"},
+        Product{"mean_period", Unit::second, "mean of them, over 18 bursts"},
+        Product{"period_deviation", Unit::second, "their standard deviation, over 18 bursts"},
+        Product{"short_term", Unit::none,
+                "short-term stability of the carrier, S2 against S3, over 18 bursts"},
+        Product{"mean_slope", Unit::none, "medium-term stability: mean slope a minute, over 18 bursts"},
+        Product{"residual", Unit::none, "medium-term stability: deviation from that line, over 18 bursts"},
     },
     beacon::message_products);
 
@@ -141,6 +151,45 @@ void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts, d
     up.into("phase_rise_time", Unit::second, "", outcome);
     down.into("phase_fall_time", Unit::second, "", outcome);
     symmetry.into("symmetry", Unit::percent, "", outcome);
+}
+
+// C/S T.007: short-term from S2 and S3 of each burst, the slope and what is left of a line through S1 over
+// the bursts. Relative to the mean frequency; the sums are those of the standard with times in place of
+// numbers, so that a burst more or less far away counts where it is.
+void add_stability(const IqRecord& record, const std::vector<Demodulated>& bursts, Outcome& outcome) {
+    constexpr std::size_t needed = 18;
+    constexpr std::array names{"mean_period", "period_deviation", "short_term", "mean_slope", "residual"};
+    const auto lack = [&](const std::string& why) {
+        for (const char* name : names) outcome.lacking[name] = why;
+    };
+    if (bursts.size() < needed)
+        return lack(
+            fmt::format("stability and spread need {} bursts, the record holds {}", needed, bursts.size()));
+    double squares = 0, mean_hz = 0;
+    for (const auto& b : bursts) {
+        if (!b.s2_hz || !b.s3_hz) return lack("a burst is too short for S3");
+        const double f2 = record.centre_hz + *b.s2_hz;
+        squares += std::pow((*b.s2_hz - *b.s3_hz) / f2, 2);
+        mean_hz += (record.centre_hz + b.s1_hz) / static_cast<double>(bursts.size());
+    }
+    const auto count = static_cast<double>(bursts.size());
+    outcome.add("short_term", std::sqrt(squares / (2 * count)), Unit::none);
+    LeastSquares fit(2);
+    for (const auto& b : bursts)
+        fit.add(std::array{1.0, b.start_s / 60}, record.centre_hz + b.s1_hz - mean_hz);
+    const auto line = fit.solve();
+    double left = 0;
+    for (const auto& b : bursts)
+        left += std::pow(record.centre_hz + b.s1_hz - mean_hz - line[0] - line[1] * b.start_s / 60, 2);
+    outcome.add("mean_slope", line[1] / mean_hz, Unit::none);
+    outcome.add("residual", std::sqrt(left / count) / mean_hz, Unit::none);
+    double mean = 0, spread = 0;
+    for (std::size_t i = 1; i < bursts.size(); ++i)
+        mean += (bursts[i].start_s - bursts[i - 1].start_s) / (count - 1);
+    for (std::size_t i = 1; i < bursts.size(); ++i)
+        spread += std::pow(bursts[i].start_s - bursts[i - 1].start_s - mean, 2) / (count - 2);
+    outcome.add("mean_period", mean, Unit::second);
+    outcome.add("period_deviation", std::sqrt(spread), Unit::second);
 }
 
 // The bits of a burst as a message, or why they are none.
@@ -247,6 +296,7 @@ Outcome measure_burst(Capture any, const Parameters& p) {
         for (const char* name : {"shortest_period", "longest_period"})
             outcome.lacking[name] = "one burst in the record has no repetition period: record two or more";
     }
+    add_stability(record, whole, outcome);
     add_messages(whole, p.text("identity"), outcome);
     note_reference(record, outcome);
     return outcome;

@@ -27,6 +27,38 @@ PageData pictures_of(const PointRecord& point, const std::filesystem::path& fold
     return pictures;
 }
 
+// What a procedure lists: the first rows of each table, and how many more there are.
+PageData tables_of(const std::vector<Table>& all) {
+    constexpr std::size_t most_rows = 40;
+    PageData tables = page_list();
+    for (const auto& table : all) {
+        if (table.rows.empty()) continue;
+        PageData columns = page_list(), rows = page_list();
+        for (const auto& column : table.columns) columns << PageData{"name", words(column.name)};
+        for (std::size_t i = 0; i < std::min(most_rows, table.rows.size()); ++i) {
+            PageData cells = page_list();
+            for (std::size_t k = 0; k < table.rows[i].size(); ++k) {
+                const auto& cell = table.rows[i][k];
+                const auto* number = std::get_if<double>(&cell);
+                cells << PageData{
+                    "text", number ? format({*number, table.columns[k].unit}) : std::get<std::string>(cell)};
+            }
+            PageData row;
+            row.set("cells", cells);
+            rows << row;
+        }
+        PageData data;
+        data.set("title", table.title);
+        data.set("columns", columns);
+        data.set("rows", rows);
+        const bool more = table.rows.size() > most_rows;
+        data.set("has_more", more);
+        if (more) data.set("more", std::to_string(table.rows.size() - most_rows));
+        tables << data;
+    }
+    return tables;
+}
+
 PageData findings_of(const PageRuns& runs, const PlacedPoint& placed) {
     PageData findings = page_list();
     for (const auto& finding : placed.point->findings)
@@ -47,7 +79,8 @@ PageData point_values(const PageRuns& runs, const PlacedPoint& placed, const Rep
     for (const auto& result : point.results) {
         PageData entry;
         entry.set("name", words(result.name));
-        entry.set("value", format(result.value));
+        const std::string bound = rt::name(result.known);
+        entry.set("value", (bound.empty() ? "" : bound + " ") + format(result.value));
         entry.set("uncertainty",
                   result.uncertainty ? "± " + format({*result.uncertainty, result.value.unit}, 3) : "");
         results << entry;
@@ -71,6 +104,8 @@ PageData point_values(const PageRuns& runs, const PlacedPoint& placed, const Rep
         for (const auto& each : at->second) drawn << figure_entry(each, alt);
     }
     data.set("figures", drawn);
+    const auto listed = figures.tables.find({placed.part, point.position});
+    data.set("tables", listed != figures.tables.end() ? tables_of(listed->second) : page_list());
     return data;
 }
 

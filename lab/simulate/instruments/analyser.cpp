@@ -29,7 +29,7 @@ SimulatedAnalyser::SimulatedAnalyser(std::shared_ptr<Stage> stage, Options optio
     add_settings();
     add_trace_commands();
     add_sample_commands();
-    add_picture([this] { return trace_dbm_; });
+    add_picture([this] { return trace_dbm_.empty() ? envelope_dbm() : trace_dbm_; });
 }
 
 void SimulatedAnalyser::reset() {
@@ -93,6 +93,18 @@ void SimulatedAnalyser::add_sample_commands() {
     });
 }
 
+// What its screen shows of a record: the highest level of each piece.
+std::vector<double> SimulatedAnalyser::envelope_dbm() const {
+    constexpr std::size_t most = 600;
+    std::vector<double> out(std::min(most, record_.samples.size()), -200);
+    for (std::size_t i = 0; i < record_.samples.size(); ++i) {
+        double& level = out[i * out.size() / record_.samples.size()];
+        level =
+            std::max(level, record_.full_scale_dbm + 10 * std::log10(std::norm(record_.samples[i]) + 1e-20));
+    }
+    return out;
+}
+
 void SimulatedAnalyser::record() {
     IqSetup setup{centre_hz_, sample_rate_hz_, samples_ / sample_rate_hz_, reference_dbm_};
     if (attenuation_coupled_)
@@ -104,7 +116,13 @@ void SimulatedAnalyser::record() {
     const Emission emission = stage_->emission(options_.port, options_.role);
     const auto sharing = stage_->sharing(options_.port, options_.role);
     const Stage::Watch watch = stage_->watch();
-    MoreSamples more;
+    const auto beacons = stage_->beacons(options_.port, options_.role);
+    const auto homings = stage_->homings(options_.port, options_.role);
+    const double now = stage_->seconds();
+    MoreSamples more = [&](auto& samples, double full_scale_dbm) {
+        for (const auto& beacon : beacons) add_beacon(samples, setup, full_scale_dbm, beacon, now);
+        for (const auto& homing : homings) add_homing(samples, setup, full_scale_dbm, homing, now);
+    };
     if (sharing) {
         // Who switches an interferer meanwhile does so in real time.
         std::this_thread::sleep_for(std::chrono::duration<double>(setup.duration_s));

@@ -28,6 +28,7 @@ class SimulatedAnalyser : public ScpiInstrument {
     void sweep();
     void record();
     std::vector<double> shown() const;
+    std::vector<double> envelope_dbm() const;
 
     Options options_;
     double start_hz_ = 0, stop_hz_ = 0, bandwidth_hz_ = 0, dwell_s_ = 0, reference_dbm_ = 0,
