@@ -43,6 +43,10 @@ constexpr std::array demos{
          "the spare "
          "one is off its channel",
          false},
+    Demo{"module", "module-run", "module/campaign.toml",
+         "optical modules: their management bus, and monitors against limits of their own; a weak lane, a "
+         "dark one",
+         false},
     Demo{"radio", "run", "campaign.toml",
          "supply emission, radio mask and modulation, receiver sensitivity: an operator who stops and "
          "carries on, "
@@ -124,6 +128,12 @@ ExitCode perform_demo(const Call& call) {
                   "wafer/limits.toml",
                   "wafer/simulated-wafer.toml",
                   "wafer/wafer.toml",
+                  "module/campaign.toml",
+                  "module/bench.toml",
+                  "module/gateway-control.toml",
+                  "module/simulated-gateway.toml",
+                  "module/uplink-a.txt",
+                  "module/uplink-b.txt",
                   "beacon/campaign.toml",
                   "beacon/bench.toml",
                   "beacon/beacon-control.toml",
@@ -151,7 +161,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall eight runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall nine runs in one report: " + joined.html.string());
     return code;
 }
 

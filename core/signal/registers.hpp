@@ -11,7 +11,9 @@
 
 namespace rt {
 
-struct RegistersSetup {};
+struct RegistersSetup {
+    std::size_t reads = 1;  // of what identifies it, to try the bus
+};
 
 // Bytes by device (0 is the one at A0h, 1 that at A2h), page and place. Places 0 to 127 of every page are the
 // lower memory, which stands under page 0.
@@ -22,6 +24,8 @@ struct Registers {
         "the registers of a module (a hex dump, bare bytes or a table \"device,page,byte,value\")";
 
     std::map<std::pair<int, int>, std::array<std::int16_t, 256>> pages;  // -1 where nothing is known
+    // How often what identifies it was read to try the bus, and what went wrong; 0 for what nobody has tried.
+    std::size_t reads = 0, failed_reads = 0, differing_bytes = 0;
     std::optional<std::string> distrust{};
 
     // Nothing where it is not known.

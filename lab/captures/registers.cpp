@@ -1,13 +1,48 @@
+#include <fmt/core.h>
+
 #include "core/base/error.hpp"
-#include "lab/captures/made_kind.hpp"
+#include "core/base/text.hpp"
+#include "lab/captures/acquire.hpp"
+#include "lab/captures/ask.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/formats/registers_file.hpp"
 
 namespace rt::lab {
+
+Registers read_module(InstrumentRole& role, const RegistersSetup& setup) {
+    ScpiSession& session = role.session();
+    session.send("set_repeats", {{"count", std::to_string(setup.reads)}});
+    require_done(session, "run", role.instrument().timeout_s + 0.1 * static_cast<double>(setup.reads),
+                 "registers");
+    try {
+        constexpr std::string_view failed = "failed: ";
+        const std::string text = session.ask_block("read_registers");
+        if (text.starts_with(failed)) session.fail(std::string(trim(text.substr(failed.size()))));
+        return parse_registers_csv(text, "the answer to read_registers");
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::input) throw;
+        session.fail(error.what());
+    }
+}
+
 namespace {
 
-class RegistersKind : public MadeKind<Registers> {
+class RegistersKind : public KindOf<Registers> {
+    const char* instrument() const override { return "module"; }
     Figures figures() const override { return Figures::few; }
-    std::string text_of(const RegistersSetup&) const override { return "registers of the module"; }
+    Registers ask(InstrumentRole& role, const RegistersSetup& s) const override {
+        return read_module(role, s);
+    }
+    double seconds_of(const Instrument&, const RegistersSetup& s) const override {
+        return 0.1 + 0.01 * static_cast<double>(s.reads);
+    }
+    std::string text_of(const RegistersSetup& s) const override {
+        return fmt::format("registers of the module, its identification read {} time{}", s.reads,
+                           s.reads == 1 ? "" : "s");
+    }
+    std::optional<Band> band_of(const RegistersSetup&) const override { return std::nullopt; }
+    std::optional<Unit> unit_of(const RegistersSetup&) const override { return std::nullopt; }
+    void complete(Registers&, std::optional<double>) const override {}
     WrittenCapture keep(const std::filesystem::path& stem, const Registers& data) const override {
         return keep_text(stem, ".csv", registers_csv(data));
     }

@@ -123,6 +123,10 @@ std::optional<DumpRow> row_of(std::string_view line, const std::string& file, st
 std::string registers_csv(const Registers& registers) {
     std::string out;
     if (registers.distrust) out += "# distrust: " + *registers.distrust + "\n";
+    if (registers.reads > 0) {
+        out += fmt::format("# reads: {}\n# failed reads: {}\n# differing bytes: {}\n", registers.reads,
+                           registers.failed_reads, registers.differing_bytes);
+    }
     out += "device,page,byte,value\n";
     for (const auto& [key, bytes] : registers.pages) {
         for (std::size_t place = 0; place < bytes.size(); ++place) {
@@ -138,6 +142,11 @@ Registers parse_registers_csv(std::string_view text, const std::string& file) {
     const CsvTable csv(text, file, "device,page,byte,value");
     Registers out;
     if (const std::string why = csv.remark("distrust"); !why.empty()) out.distrust = why;
+    const auto count = [&](const char* name) {
+        return static_cast<std::size_t>(std::max(0.0, to_double(csv.remark(name)).value_or(0)));
+    };
+    out.reads = count("reads"), out.failed_reads = count("failed reads");
+    out.differing_bytes = count("differing bytes");
     const auto number = [&](const CsvColumn& column, std::size_t row, int most) {
         const std::string& cell = column.cells[row];
         const bool hex = cell.starts_with("0x") || cell.starts_with("0X");

@@ -227,6 +227,13 @@ constexpr std::array traffic_commands{
     CommandInfo{"read_traffic", true, "", "what was counted, as a data block with a table of text"},
 };
 
+constexpr std::array module_commands{
+    CommandInfo{"set_repeats", true, "count=2",
+                "how often what identifies the module is read, to try its bus"},
+    CommandInfo{"run", true, "", "reads all its pages; answers 1 when done"},
+    CommandInfo{"read_registers", true, "", "what was read, as a data block with a table of text"},
+};
+
 const std::array known_kinds{
     RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
     RoleKind{"generator", "signal generator", generator_settings, {}},
@@ -244,6 +251,7 @@ const std::array known_kinds{
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
     RoleKind{"traffic", "sender and receiver of numbered frames", traffic_settings, traffic_commands},
+    RoleKind{"module", "reader of a pluggable module's registers", {}, module_commands},
     RoleKind{"unit", "control of the unit under test", {}, {}, true},
 };
 

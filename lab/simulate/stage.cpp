@@ -263,6 +263,11 @@ std::optional<Stage::Reception> Stage::reception(const std::string& port) const 
     return out;
 }
 
+std::optional<Registers> Stage::module_registers(const std::string& port) const {
+    const auto module = present(unit_->surroundings().modules, port);
+    return module ? std::optional(module->registers) : std::nullopt;
+}
+
 std::optional<DigitalWaveform> Stage::waveform(const std::string& port) const {
     return present(unit_->surroundings().waveforms, port);
 }

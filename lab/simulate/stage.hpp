@@ -79,6 +79,8 @@ class Stage {
         double level_dbm = -300, loss = 1;
     };
     std::optional<Reception> reception(const std::string& port) const;
+    // Registers of the module in a port; nothing while it has no supply.
+    std::optional<Registers> module_registers(const std::string& port) const;
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
     std::optional<BusTraffic> bus(const std::string& port) const;
     std::optional<LinePair> pair(const std::string& port) const;

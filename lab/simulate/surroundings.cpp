@@ -7,6 +7,8 @@
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/serial/pattern.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/formats/registers_file.hpp"
 
 namespace rt::lab {
 namespace {
@@ -117,6 +119,13 @@ constexpr std::array pair_keys{
     KeyInfo{"noise", Key::quantity, false, "standard deviation", Unit::volt},
 };
 
+constexpr std::array module_keys{
+    KeyInfo{"port", Key::text, true, "where it is plugged in"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
+    KeyInfo{"image", Key::text, true,
+            "file with its registers, beside this one; the temperature is the unit's"},
+};
+
 constexpr std::array load_keys{
     KeyInfo{"port", Key::text, true, "connector of a pair: ports 1 and 2 of a network analyser"},
     KeyInfo{"when", Key::pairs, false, "settings under which it is so"},
@@ -129,6 +138,7 @@ constexpr std::array load_keys{
 
 }  // namespace
 
+const SectionInfo module_section{"[[module]]", "A pluggable module.", module_keys};
 const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
 const SectionInfo receiver_section{"[[receiver]]", "The unit's receiver, for link counters.", receiver_keys};
 const SectionInfo draw_section{"[[draw]]", "Current that the unit draws from its supply.", draw_keys};
@@ -329,6 +339,12 @@ Surroundings read_surroundings(const ConfigSection& root,
             s->fail("setting", "the unit has no setting " + in_quotes(out.scalar->setting));
     }
     for (const auto& s : root.tables("pair", pair_section)) out.pairs.push_back(pair_of(s, settings));
+    for (const auto& s : root.tables("module", module_section)) {
+        const auto file = std::filesystem::path(root.file()).parent_path() / s.text("image");
+        PluggedModule module{s.text("port"), when_of(s, settings), {}};
+        s.at("image", [&] { module.registers = parse_registers_dump(read_file(file), file.string()); });
+        out.modules.push_back(std::move(module));
+    }
     for (const auto& s : root.tables("beacon", beacon_section))
         out.beacons.push_back(read_beacon(s, settings));
     for (const auto& s : root.tables("homing", homing_section))

@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/signal/registers.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/simulate/beacon.hpp"
 #include "lab/simulate/scalar_bench.hpp"
@@ -16,8 +17,8 @@
 
 namespace rt::lab {
 
-extern const SectionInfo wire_section, receiver_section, draw_section, through_section, pattern_section,
-    waveform_section, bus_section, pair_section, load_section;
+extern const SectionInfo module_section, wire_section, receiver_section, draw_section, through_section,
+    pattern_section, waveform_section, bus_section, pair_section, load_section;
 
 // Settings of the unit under which something holds.
 using UnitWhen = std::map<std::string, std::string>;
@@ -132,6 +133,13 @@ struct PairLoad {
     std::pair<std::complex<double>, std::complex<double>> scattering(double hz) const;
 };
 
+// A pluggable module in a port: what its registers hold but for its temperature.
+struct PluggedModule {
+    std::string port;
+    UnitWhen when;
+    Registers registers;
+};
+
 struct Surroundings {
     std::vector<Wire> wires;
     std::vector<Receiver> receivers;
@@ -145,6 +153,7 @@ struct Surroundings {
     std::vector<Sharing> sharings;
     std::vector<SimulatedBeacon> beacons;
     std::vector<SimulatedHoming> homings;
+    std::vector<PluggedModule> modules;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

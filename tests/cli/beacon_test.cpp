@@ -127,3 +127,43 @@ TEST_CASE("a dump of registers from a file: within its limits, beyond them, with
     CHECK(odd.code == 2);
     CHECK(contains(odd.err, "holds 300 bytes"));
 }
+
+TEST_CASE("the demo's modules: one in order, one with a weak lane and a dark one") {
+    TestFolder folder;
+    const Said said = rare_tally(folder.path(), {"demo", "module", "--out", "demo"});
+    CHECK_MESSAGE(said.code == 1, said.err);
+    const auto run = rt::lab::Tally::open(folder / "demo/module-run").read();
+    REQUIRE(run.points.size() == 4);
+    std::set<std::string> failed;
+    for (const auto& point : run.points)
+        for (const auto& finding : point.findings) {
+            CHECK(finding.verdict != Verdict::none);
+            if (finding.verdict == Verdict::fail) failed.insert(point.label + " " + finding.rule);
+        }
+    CHECK(failed == std::set<std::string>{"uplink=B module-management/faults",
+                                          "uplink=B module-management/rx-power-alarm",
+                                          "uplink=B module-management/tx-power-warning"});
+    CHECK(run.points[0].find_result("bus_reads")->value.value == 100);
+    // -9.6 dBm against -8.4 dBm, -14.1 dBm against -13.3 dBm.
+    CHECK(run.points[3].find_result("tx_power_to_warning")->value.value == within(0.02, -1.2));
+    CHECK(run.points[3].find_result("rx_power_to_alarm")->value.value == within(0.02, -0.8));
+    CHECK(contains(rt::lab::read_file(folder / "demo/module-run/report/report.html"), "NORTHHAVEN"));
+    // A unit without a module there, and a bus that this machine does not have.
+    std::string bench = rt::lab::read_file(folder / "demo/module/bench.toml");
+    const std::string port = "address = \"simulated\"\ndialect = \"module\"\nconnected_to = \"uplink\"";
+    REQUIRE(bench.find(port) != std::string::npos);
+    const auto with = [&](const std::string& by) {
+        std::string other = bench;
+        other.replace(other.find(port), port.size(), by);
+        folder.write("demo/module/bench.toml", other);
+        return rare_tally(folder.path(),
+                          {"run", "demo/module/campaign.toml", "--out", "other", "--no-live", "--no-report"});
+    };
+    const Said none = with("address = \"here\"\ndialect = \"module\"\nconnected_to = \"/dev/i2c-none\"");
+    CHECK(none.code >= 2);
+    CHECK(contains(none.err + none.out, "/dev/i2c-none: cannot be opened"));
+    std::filesystem::remove_all(folder / "other");
+    const Said unnamed = with("address = \"here\"\ndialect = \"module\"\nconnected_to = \"uplink\"");
+    CHECK(unnamed.code == 2);
+    CHECK(contains(unnamed.err, "connected_to = \"/dev/i2c-1\""));
+}

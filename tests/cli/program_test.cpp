@@ -70,7 +70,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     CHECK(contains(said.out, "1 FAIL, 7 NONE\n"));
     CHECK(contains(said.out,
                    "look at    receiver-map, channel=26, mode=normal: packet error ratio, outlying curve"));
-    CHECK(contains(said.out, "all eight runs in one report: "));
+    CHECK(contains(said.out, "all nine runs in one report: "));
     CHECK(contains(said.out, "analyser overloaded"));
     const auto results =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/run/report/results.json"));
@@ -152,7 +152,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     // Each by its name, too.
     const Said list = rare_tally(folder.path(), {"demo", "--list"});
     for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
-    CHECK(lines(list.out) == 8);
+    CHECK(lines(list.out) == 9);
     const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
     CHECK(unknown.code == 2);
     CHECK(contains(unknown.err, "did you mean \"chamber\"?"));
@@ -180,7 +180,7 @@ TEST_CASE("rules: list, show, draw") {
     CHECK(contains(list.out, "cispr-32/mains-b-qp"));
     CHECK(contains(list.out, "ieee-802.15.4/oqpsk-psd-mask"));
     const auto all = nlohmann::json::parse(rare_tally(folder.path(), {"rules", "list", "--json"}).out);
-    CHECK(all.size() == 434);
+    CHECK(all.size() == 435);
     const Said show = rare_tally(folder.path(), {"rules", "show", "cispr-32/mains-b-qp"});
     CHECK(contains(show.out, "at most  150 kHz to 500 kHz: 66 dBµV to 56 dBµV, linear in log frequency"));
     CHECK(contains(show.out, "not signed off by the laboratory"));

@@ -20,11 +20,15 @@ using namespace management;
 constexpr std::array registers_parameters{
     ParameterInfo{"lanes", ParameterKind::text, Unit::none, "",
                   "the lanes that count, such as \"1 2\"; all of the module without it"},
+    ParameterInfo{"reads", ParameterKind::whole_number, Unit::none, "1",
+                  "how often its identification is read over the bus, to try that"},
     ParameterInfo{"serial", ParameterKind::text, Unit::none, "",
                   "serial number that the module must state; any without it"},
 };
 
 constexpr std::array registers_products{
+    Product{"bus_reads", Unit::count, "how often its identification was read to try the bus"},
+    Product{"bus_errors", Unit::count, "of these those that nobody acknowledged, and bytes that differed"},
     Product{"lanes", Unit::count, "lanes that count"},
     Product{"checksum_errors", Unit::count, "checksums that are wrong"},
     Product{"alarms", Unit::count, "monitors strictly beyond their alarm limits"},
@@ -240,6 +244,14 @@ Outcome measure_registers(Capture any, const Parameters& p) {
         return outcome;
     }
     outcome.add("lanes", static_cast<double>(lanes.size()), Unit::count);
+    if (registers.reads > 0) {
+        outcome.add("bus_reads", static_cast<double>(registers.reads), Unit::count);
+        outcome.add("bus_errors", static_cast<double>(registers.failed_reads + registers.differing_bytes),
+                    Unit::count);
+    } else {
+        for (const char* name : {"bus_reads", "bus_errors"})
+            lack(outcome, name, "nobody has tried the bus: the registers come from a file");
+    }
     std::size_t wrong = 0;
     for (const auto& sum : module.checksums) {
         if (sum.right()) continue;
@@ -282,7 +294,9 @@ Procedure module_registers() {
             registers_parameters,
             {},
             registers_products,
-            [](const Parameters&) -> CaptureSetup { return RegistersSetup{}; },
+            [](const Parameters& p) -> CaptureSetup {
+                return RegistersSetup{static_cast<std::size_t>(p.required("reads"))};
+            },
             measure_registers,
             preset_named};
 }

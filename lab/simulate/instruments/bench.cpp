@@ -6,6 +6,7 @@
 #include "lab/simulate/accent.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/meters.hpp"
+#include "lab/simulate/instruments/module.hpp"
 #include "lab/simulate/instruments/probing.hpp"
 #include "lab/simulate/instruments/sources.hpp"
 #include "lab/simulate/instruments/traffic.hpp"
@@ -56,6 +57,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"wafer-stage", make_source<SimulatedWaferStage>},
     {"counter", make_meter<SimulatedCounter>},
     {"traffic", make_meter<SimulatedTraffic>},
+    {"module", make_meter<SimulatedModule>},
     {"oscilloscope", make_meter<SimulatedOscilloscope>},
     {"network-analyser", make_meter<SimulatedNetworkAnalyser>},
     {"unit",
@@ -99,9 +101,17 @@ Address SimulatedBench::place_of(const Instrument& instrument) {
 const InstrumentServer& SimulatedBench::serve_here(const Instrument& instrument) {
     auto& server = servers_[instrument.role];
     if (server) return *server;
-    if (instrument.dialect.kind->name != std::string_view("traffic"))
-        fail_input(instrument.where, "the program itself is traffic only: give the " + instrument.role +
-                                         " an address of its own");
+    const std::string_view kind = instrument.dialect.kind->name;
+    if (kind == "module") {
+        if (!instrument.connected_to.starts_with("/dev/"))
+            fail_input(instrument.where, "the " + instrument.role +
+                                             " needs the bus of its module: connected_to = \"/dev/i2c-1\"");
+        server = std::make_unique<InstrumentServer>(std::make_shared<ModuleAgent>(instrument.connected_to));
+        return *server;
+    }
+    if (kind != "traffic")
+        fail_input(instrument.where, "the program itself is traffic or a module's reader: give the " +
+                                         instrument.role + " an address of its own");
     server = std::make_unique<InstrumentServer>(std::make_shared<TrafficAgent>());
     return *server;
 }
