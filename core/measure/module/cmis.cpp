@@ -8,7 +8,7 @@
 namespace rt::management {
 namespace {
 
-struct Row {
+struct LaneRow {
     Measured measured;
     int limits;  // on page 02h
     int value;   // on page 11h, or in the lower memory
@@ -16,9 +16,9 @@ struct Row {
     double step;
 };
 constexpr std::array lane_rows{
-    Row{Measured::tx_power, 176, 154, 139, 0.1e-6},
-    Row{Measured::bias, 184, 170, 143, 2e-6},
-    Row{Measured::rx_power, 192, 186, 149, 0.1e-6},
+    LaneRow{Measured::tx_power, 176, 154, 139, 0.1e-6},
+    LaneRow{Measured::bias, 184, 170, 143, 2e-6},
+    LaneRow{Measured::rx_power, 192, 186, 149, 0.1e-6},
 };
 
 const char* state_name(int state) {

@@ -9,7 +9,7 @@ namespace rt::management {
 namespace {
 
 // What external calibration makes of a number of the converter, in steps of the internal one.
-struct Scale {
+struct SfpScale {
     double slope = 1, offset = 0;
     std::array<double, 5> polynomial{0, 1, 0, 0, 0};  // of received power, from the constant on
     bool by_polynomial = false;
@@ -22,19 +22,19 @@ struct Scale {
     }
 };
 
-struct Row {
+struct SfpRow {
     Measured measured;
     int value, limits, slope;  // places in A2h; slope with its offset behind it
     double step;
 };
-constexpr std::array rows{
-    Row{Measured::temperature, 96, 0, 84, 1.0 / 256}, Row{Measured::supply, 98, 8, 88, 100e-6},
-    Row{Measured::bias, 100, 16, 76, 2e-6},           Row{Measured::tx_power, 102, 24, 80, 0.1e-6},
-    Row{Measured::rx_power, 104, 32, -1, 0.1e-6},
+constexpr std::array sfp_rows{
+    SfpRow{Measured::temperature, 96, 0, 84, 1.0 / 256}, SfpRow{Measured::supply, 98, 8, 88, 100e-6},
+    SfpRow{Measured::bias, 100, 16, 76, 2e-6},           SfpRow{Measured::tx_power, 102, 24, 80, 0.1e-6},
+    SfpRow{Measured::rx_power, 104, 32, -1, 0.1e-6},
 };
 
-std::optional<Scale> external(const Reader& a2, const Row& row) {
-    Scale out;
+std::optional<SfpScale> external(const Reader& a2, const SfpRow& row) {
+    SfpScale out;
     if (row.slope < 0) {
         out.by_polynomial = true;
         for (int k = 0; k < 5; ++k) {
@@ -50,7 +50,7 @@ std::optional<Scale> external(const Reader& a2, const Row& row) {
     return out;
 }
 
-void add_flags(const Reader& a2, Module& out) {
+void add_sfp_flags(const Reader& a2, Module& out) {
     if (a2.bit(110, 2)) out.faults.push_back({"transmitter fault", 1});
     if (a2.bit(110, 1)) out.faults.push_back({"loss of received signal", 1});
     if (a2.bit(110, 7)) out.remarks.emplace_back("the transmitter is disabled by its pin");
@@ -104,8 +104,8 @@ Module read_sff_8472(const Registers& registers) {
     if (a2.bit(110, 0)) return none("the module says that its data are not ready (A2h, byte 110, bit 0)");
     const bool right =
         !out.checksums.empty() && out.checksums.back().right() && out.checksums.back().place == a2.name(95);
-    for (const auto& row : rows) {
-        const auto scale = externally ? external(a2, row) : std::optional(Scale{});
+    for (const auto& row : sfp_rows) {
+        const auto scale = externally ? external(a2, row) : std::optional(SfpScale{});
         if (!scale || (externally && !right)) {
             out.no_value.emplace(row.measured, scale
                                                    ? "the checksum of its calibration is wrong (A2h, byte 95)"
@@ -135,7 +135,7 @@ Module read_sff_8472(const Registers& registers) {
         }
         out.monitors.push_back(std::move(monitor));
     }
-    add_flags(a2, out);
+    add_sfp_flags(a2, out);
     return out;
 }
 

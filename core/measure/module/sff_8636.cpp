@@ -4,20 +4,22 @@
 namespace rt::management {
 namespace {
 
-struct Row {
+struct QsfpRow {
     Measured measured;
     int value, limits;  // limits on page 03h
     double step;
     int lanes;
     int flags;  // byte of the first two lanes
 };
-constexpr std::array rows{
-    Row{Measured::temperature, 22, 128, 1.0 / 256, 0, 6}, Row{Measured::supply, 26, 144, 100e-6, 0, 7},
-    Row{Measured::rx_power, 34, 176, 0.1e-6, 4, 9},       Row{Measured::bias, 42, 184, 2e-6, 4, 11},
-    Row{Measured::tx_power, 50, 192, 0.1e-6, 4, 13},
+constexpr std::array qsfp_rows{
+    QsfpRow{Measured::temperature, 22, 128, 1.0 / 256, 0, 6},
+    QsfpRow{Measured::supply, 26, 144, 100e-6, 0, 7},
+    QsfpRow{Measured::rx_power, 34, 176, 0.1e-6, 4, 9},
+    QsfpRow{Measured::bias, 42, 184, 2e-6, 4, 11},
+    QsfpRow{Measured::tx_power, 50, 192, 0.1e-6, 4, 13},
 };
 
-void add_flags(const Reader& low, Module& out) {
+void add_qsfp_flags(const Reader& low, Module& out) {
     constexpr int lanes = 4;
     for (int lane = 1; lane <= lanes; ++lane) {
         if (low.bit(3, lane - 1)) out.faults.push_back({"loss of received signal", lane});
@@ -28,7 +30,7 @@ void add_flags(const Reader& low, Module& out) {
         if (low.bit(86, lane - 1))
             out.remarks.push_back("lane " + std::to_string(lane) + ": the transmitter is disabled");
     }
-    for (const auto& row : rows) {
+    for (const auto& row : qsfp_rows) {
         for (int lane = row.lanes > 0 ? 1 : 0; lane <= row.lanes; ++lane) {
             // The first of two lanes, and the module itself, stand in the high half.
             const int place = row.flags + (lane > 0 ? (lane - 1) / 2 : 0),
@@ -64,7 +66,7 @@ Module read_sff_8636(const Registers& registers) {
     }
     const auto type = low.byte(220);
     if (type) add_identity(out, "received power", low.bit(220, 3) ? "average" : "modulation amplitude");
-    for (const auto& row : rows) {
+    for (const auto& row : qsfp_rows) {
         if (row.measured == Measured::tx_power && type && !low.bit(220, 2)) {
             out.no_value.emplace(row.measured, "the module does not monitor it (A0h, byte 220, bit 2)");
             continue;
@@ -83,7 +85,7 @@ Module read_sff_8636(const Registers& registers) {
         for (auto& monitor : out.monitors)
             if (monitor.measured == row.measured) monitor.limits = four;
     }
-    add_flags(low, out);
+    add_qsfp_flags(low, out);
     return out;
 }
 

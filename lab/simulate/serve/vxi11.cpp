@@ -16,7 +16,7 @@ using asio::ip::tcp;
 
 namespace {
 
-constexpr std::uint32_t longest_message = 1 << 16;
+constexpr std::uint32_t longest_vxi11_message = 1 << 16;
 
 class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
   public:
@@ -41,7 +41,7 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
         const std::uint32_t mark = rpc::Reader({mark_.data(), mark_.size()}).number();
         const std::uint32_t size = mark & 0x7fffffff;
         const std::size_t before = record_.size();
-        if (before + size > 2 * longest_message) return;
+        if (before + size > 2 * longest_vxi11_message) return;
         record_.resize(before + size);
         asio::async_read(socket_, asio::buffer(record_.data() + before, size),
                          [self = shared_from_this(), last = mark >> 31 != 0](const auto& error, std::size_t) {
@@ -113,7 +113,7 @@ class Vxi11Connection : public std::enable_shared_from_this<Vxi11Connection> {
             return answer({rpc::not_accessible, 0, 0, 0});
         link_ = session_;
         // The abort channel is on the same port: its program tells it apart.
-        answer({rpc::no_error, link_, socket_.local_endpoint().port(), longest_message});
+        answer({rpc::no_error, link_, socket_.local_endpoint().port(), longest_vxi11_message});
     }
 
     void write(rpc::Reader& in) {
