@@ -7,6 +7,7 @@
 
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
+#include "lab/simulate/levels.hpp"
 #include "lab/simulate/surroundings.hpp"
 
 namespace rt::lab {
@@ -43,10 +44,6 @@ constexpr std::array homing_keys{
     KeyInfo{"duty", Key::quantity, false, "of the tone; 40 % without it", Unit::percent},
     KeyInfo{"factor", Key::quantity, false, "of modulation; 95 % without it", Unit::percent},
 };
-
-double amplitude(double level_dbm, double full_scale_dbm) {
-    return std::pow(10, (level_dbm - full_scale_dbm) / 20);
-}
 
 // The phase of the modulation `t` after its beginning: straight ramps around each change.
 double phase_at(const SimulatedBeacon& b, double t) {

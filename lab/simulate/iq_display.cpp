@@ -6,6 +6,7 @@
 
 #include "core/dsp/fir.hpp"
 #include "core/measure/radio/oqpsk/frame.hpp"
+#include "lab/simulate/levels.hpp"
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/thermal.hpp"
 
@@ -14,10 +15,6 @@ namespace {
 
 using Complex = std::complex<double>;
 constexpr double pi = std::numbers::pi;
-
-double amplitude(double level_dbm, double full_scale_dbm) {
-    return std::pow(10, (level_dbm - full_scale_dbm) / 20);
-}
 
 Complex noise(Random& random, double sigma) {
     const double i = random.normal(), q = random.normal();

@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "core/dsp/fir.hpp"
+#include "lab/simulate/levels.hpp"
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/surroundings.hpp"
 
@@ -32,10 +33,6 @@ constexpr std::array sharing_keys{
     KeyInfo{"interference_width", Key::quantity, false,
             "bandwidth of what modulated generators send; 5 MHz without it", Unit::hertz},
 };
-
-double amplitude(double level_dbm, double full_scale_dbm) {
-    return std::pow(10, (level_dbm - full_scale_dbm) / 20);
-}
 
 struct Span {
     double from_s, to_s;

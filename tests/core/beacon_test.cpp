@@ -192,6 +192,25 @@ TEST_CASE("several bursts: the farthest of each number, the period between them"
     CHECK(value(out, "carrier_time") == within(0.5e-3, 163e-3));
 }
 
+TEST_CASE("of bursts on different frequencies the farthest from the one that is meant") {
+    made::BeaconBurst burst;
+    burst.rate = 40e3, burst.seconds = 5, burst.offset_hz = 4400;
+    made::BeaconBurst later = burst;
+    later.at = 3.2, later.offset_hz = 5600;
+    made::Samples x = burst.make();
+    const auto second = later.make();
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += second[i];
+    made::add_noise(x, noise_for(burst, 30));
+    // The record stands 8 kHz above: the one nearer to its middle is the farther one from the channel.
+    const auto record = made::record(x, burst.rate, centre, 40.0);
+    CHECK(run("beacon.burst", record).lacking.at("frequency").find("state the frequency that is meant") !=
+          std::string::npos);
+    CHECK(value(run("beacon.burst", record, {{"centre", "406.038 MHz"}}), "frequency") ==
+          within(0.1, centre + 5600));
+    CHECK(value(run("beacon.burst", record, {{"centre", "406.045 MHz"}}), "frequency") ==
+          within(0.1, centre + 4400));
+}
+
 TEST_CASE("stability and spread of eighteen bursts") {
     made::BeaconBurst burst;
     burst.rate = 20e3, burst.seconds = 1.2, burst.at = 0.3, burst.offset_hz = 100;

@@ -207,6 +207,9 @@ TEST_CASE("channels: all forty pairs, each glide path once; names and what is no
     CHECK(*glide.rbegin() == 335000);
     CHECK_FALSE(landing::channel_called("19X"));
     CHECK_FALSE(landing::channel_at(108.2e6));
+    Composite far;
+    far.offset_hz = 15e3;  // 136 ppm: no channel lies there, but one was tuned to
+    CHECK(value(measured(far), "frequency_error") == within(0.01, 15e3 / localiser * 1e6));
     Composite signal;
     CHECK(input_error([&] {
               measured(signal, 1e-4, {{"channel", "17X"}});

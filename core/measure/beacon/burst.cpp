@@ -78,7 +78,7 @@ class Farthest {
         if (value_) {
             outcome.add(name, *value_, unit, known_);
         } else {
-            outcome.lacking[name] = why;
+            outcome.lacking.emplace(name, why);
         }
     }
 
@@ -111,8 +111,9 @@ Known at_most(bool hidden) {
 }
 
 // What C/S T.001 means: the farther from it, the worse.
-void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts, double meant_hz,
-               Outcome& outcome) {
+void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts,
+               std::optional<double> stated_hz, Outcome& outcome) {
+    const double meant_hz = stated_hz.value_or(record.centre_hz);
     Farthest s1, s2, s3, power, rise, fall, carrier, total, rate, positive, negative, up, down, symmetry;
     for (const auto& b : bursts) {
         const double from_middle = meant_hz - record.centre_hz;
@@ -137,9 +138,22 @@ void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts, d
         offset.into(name, Unit::hertz, short_of_bits, outcome);
         if (!outcome.lacking.contains(name)) outcome.results.back().value.value += record.centre_hz;
     };
-    absolute("frequency", s1);
-    absolute("frequency_second", s2);
-    absolute("frequency_third", s3);
+    // Without the frequency that is meant nobody knows which of several is the worst.
+    constexpr double alike_hz = 50;
+    const auto [lowest, highest] = std::minmax_element(
+        bursts.begin(), bursts.end(), [](const auto& a, const auto& b) { return a.s1_hz < b.s1_hz; });
+    if (!stated_hz && highest->s1_hz - lowest->s1_hz > alike_hz) {
+        const std::string why =
+            "the bursts differ by " + format({highest->s1_hz - lowest->s1_hz, Unit::hertz}, 4) +
+            ": state the frequency that is meant (centre), for the farthest from it to be told";
+        for (const char* name : {"frequency", "frequency_second", "frequency_third"})
+            outcome.lacking[name] = why;
+        outcome.notes.push_back(why);
+    } else {
+        absolute("frequency", s1);
+        absolute("frequency_second", s2);
+        absolute("frequency_third", s3);
+    }
     power.into("burst_power", level_of(record, 1).unit, "", outcome);
     rise.into("rise_time", Unit::second, hidden, outcome);
     fall.into("fall_time", Unit::second, hidden, outcome);
@@ -283,7 +297,7 @@ Outcome measure_burst(Capture any, const Parameters& p) {
     }
     outcome.add("bursts", static_cast<double>(whole.size()), Unit::count);
     add_traces(record, whole.front(), outcome);
-    add_radio(record, whole, p.number("centre").value_or(record.centre_hz), outcome);
+    add_radio(record, whole, p.number("centre"), outcome);
     double shortest = 1e300, longest = 0;
     for (std::size_t i = 1; i < starts.size(); ++i) {
         shortest = std::min(shortest, starts[i] - starts[i - 1]);

@@ -50,13 +50,6 @@ struct Period {
     double hz() const { return 1 / (stop_s - start_s); }
 };
 
-double percentile(std::vector<double> values, double part) {
-    const auto at =
-        values.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(values.size() - 1));
-    std::nth_element(values.begin(), at, values.end());
-    return *at;
-}
-
 // Periods by a middle with a tenth of hysteresis; those above 3 kHz or below 100 Hz are none.
 std::vector<Period> periods_of(const std::vector<double>& envelope, double rate) {
     const double high = percentile(envelope, 0.9), low = percentile(envelope, 0.1);

@@ -141,8 +141,10 @@ void add_ident(const CoherentAm& audio, const std::string& wanted, Outcome& outc
     outcome.add("ident_wrong", lower(letters).find(lower(wanted)) == std::string::npos ? 1 : 0, Unit::count);
 }
 
-void add_channel(double hz, const std::string& meant, Outcome& outcome) {
+void add_channel(double hz, double centre_hz, const std::string& meant, Outcome& outcome) {
     auto found = landing::channel_at(hz);
+    // A carrier that is too far off still belongs to the channel that was tuned to.
+    if (!found) found = landing::channel_at(centre_hz);
     if (!meant.empty()) {
         const auto channel = landing::channel_called(meant);
         if (!channel)
@@ -198,7 +200,7 @@ Outcome measure_signal(Capture any, const Parameters& p) {
             const double hz = record.centre_hz + *audio.offset_hz;
             outcome.add("carrier_frequency", hz, Unit::hertz);
             outcome.results.push_back({"carrier_power", level_of(record, audio.carrier * audio.carrier), {}});
-            add_channel(hz, p.text("channel"), outcome);
+            add_channel(hz, p.number("centre").value_or(record.centre_hz), p.text("channel"), outcome);
             note_reference(record, outcome);
         }
     }

@@ -7,6 +7,7 @@
 
 #include "core/dsp/fft.hpp"
 #include "core/dsp/least_squares.hpp"
+#include "core/stats/median.hpp"
 
 namespace rt::landing {
 namespace {
@@ -103,14 +104,7 @@ std::optional<Ident> ident_tone(const CoherentAm& audio, double least_depth) {
     if (z.empty()) return std::nullopt;
     std::vector<double> height;
     for (const auto& value : z) height.push_back(std::abs(value));
-    std::vector<double> sorted = height;
-    const auto share = [&](double part) {
-        const auto at =
-            sorted.begin() + static_cast<std::ptrdiff_t>(part * static_cast<double>(sorted.size() - 1));
-        std::nth_element(sorted.begin(), at, sorted.end());
-        return *at;
-    };
-    const double high = share(0.97), low = share(0.03);
+    const double high = percentile(height, 0.97), low = percentile(height, 0.03);
     if (high < least_depth) return std::nullopt;
     out.keyed = low < 0.3 * high;
     const double threshold = 0.5 * high;

@@ -102,7 +102,8 @@ std::string Reader::date(int first) const {
     for (std::size_t i = 0; i < 6; ++i)
         if (text.size() < 6 || text[i] < '0' || text[i] > '9') return text;
     std::string out = "20" + text.substr(0, 2) + "-" + text.substr(2, 2) + "-" + text.substr(4, 2);
-    if (const auto lot = trim(text.substr(6)); !lot.empty()) out += ", lot " + std::string(lot);
+    const std::string lot(trim(std::string_view(text).substr(6)));
+    if (!lot.empty()) out += ", lot " + lot;
     return out;
 }
 
