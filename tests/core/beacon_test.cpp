@@ -99,6 +99,27 @@ TEST_CASE(
     }
 }
 
+TEST_CASE("below 10 dB edges are not told, and a refused message is no fault of the beacon") {
+    int refused = 0;
+    for (int draw = 0; draw < 8; ++draw) {
+        made::BeaconBurst burst;
+        burst.rate = 50e3;
+        made::Samples x = burst.make();
+        made::add_noise(x, noise_for(burst, 7), static_cast<unsigned>(draw + 3));
+        const auto out = run("beacon.burst", made::record(x, burst.rate, centre, 40.0));
+        if (out.invalid) continue;
+        for (const char* name : {"carrier_time", "total_time", "phase_rise_time", "symmetry"}) {
+            CHECK_FALSE(out.find_result(name));
+            CHECK(out.lacking.at(name).find("less than 10 dB") != std::string::npos);
+        }
+        CHECK(value(out, "frequency") == within(0.3, centre + burst.offset_hz));
+        const auto* told = out.find_result("messages_refused");
+        refused += told == nullptr;
+        CHECK((!told || told->value.value == 0));
+    }
+    CHECK(refused < 8);
+}
+
 TEST_CASE("what a beacon does wrong is measured") {
     made::BeaconBurst burst;
     const auto with = [&](auto change) {

@@ -71,20 +71,22 @@ constexpr auto burst_products = joined(
 class Farthest {
   public:
     void add(double value, double meant, Known known = Known::exactly) {
-        if (value_ && std::abs(value - meant) <= off_) return;
-        value_ = value, off_ = std::abs(value - meant), known_ = known;
+        if (there_ && std::abs(value - meant) <= off_) return;
+        there_ = true, value_ = value, off_ = std::abs(value - meant), known_ = known;
     }
     void into(const char* name, Unit unit, const std::string& why, Outcome& outcome) const {
-        if (value_) {
-            outcome.add(name, *value_, unit, known_);
+        if (there_) {
+            outcome.add(name, value_, unit, known_);
         } else {
             outcome.lacking.emplace(name, why);
         }
     }
 
+    void forget() { there_ = false; }
+
   private:
-    std::optional<double> value_;
-    double off_ = 0;
+    bool there_ = false;
+    double value_ = 0, off_ = 0;
     Known known_ = Known::exactly;
 };
 
@@ -106,6 +108,11 @@ void add_traces(const IqRecord& record, const Demodulated& burst, Outcome& outco
     outcome.traces.push_back(std::move(phase));
 }
 
+constexpr double clear_db = 10;
+const char* const in_noise =
+    "a burst stands less than 10 dB above the noise of 20 kHz: its edges and a refused message cannot be "
+    "told from noise";
+
 Known at_most(bool hidden) {
     return hidden ? Known::at_most : Known::exactly;
 }
@@ -114,6 +121,7 @@ Known at_most(bool hidden) {
 void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts,
                std::optional<double> stated_hz, Outcome& outcome) {
     const double meant_hz = stated_hz.value_or(record.centre_hz);
+    bool noisy = false;
     Farthest s1, s2, s3, power, rise, fall, carrier, total, rate, positive, negative, up, down, symmetry;
     for (const auto& b : bursts) {
         const double from_middle = meant_hz - record.centre_hz;
@@ -121,16 +129,26 @@ void add_radio(const IqRecord& record, const std::vector<Demodulated>& bursts,
         if (b.s2_hz) s2.add(*b.s2_hz, from_middle);
         if (b.s3_hz) s3.add(*b.s3_hz, from_middle);
         power.add(level_of(record, b.power).value, 37);
+        rate.add(b.bit_rate, 400);
+        positive.add(b.positive_rad, 1.1);
+        negative.add(-b.negative_rad, 1.1);
+        // In noise edges cannot be told to what their limits ask for.
+        noisy = noisy || b.snr_db < clear_db;
         if (b.rise_s) rise.add(*b.rise_s, 0, at_most(b.rise_hidden));
         if (b.fall_s) fall.add(*b.fall_s, 0, at_most(b.fall_hidden));
         carrier.add(b.modulation_s - b.start_s, 160e-3);
         total.add(b.stop_s - b.start_s, b.bits.size() > 112 ? 520e-3 : 440e-3);
-        rate.add(b.bit_rate, 400);
-        positive.add(b.positive_rad, 1.1);
-        negative.add(-b.negative_rad, 1.1);
         up.add(b.phase_rise_s, 150e-6, at_most(b.phase_rise_hidden));
         down.add(b.phase_fall_s, 150e-6, at_most(b.phase_fall_hidden));
         symmetry.add(100 * b.symmetry, 0);
+    }
+    if (noisy) {
+        for (const char* name : {"rise_time", "fall_time", "carrier_time", "total_time", "phase_rise_time",
+                                 "phase_fall_time", "symmetry"})
+            outcome.lacking[name] = in_noise;
+        outcome.notes.push_back(in_noise);
+        rise.forget(), fall.forget(), carrier.forget(), total.forget(), up.forget(), down.forget();
+        symmetry.forget();
     }
     const std::string short_of_bits = "the modulation is too short for 100 ms from there on";
     const std::string hidden = "noise hides the edge";
@@ -222,10 +240,17 @@ void add_messages(const std::vector<Demodulated>& bursts, const std::string& wan
     std::vector<beacon::Frame> frames;
     std::size_t refused = 0;
     for (const auto& burst : bursts) frames.push_back(frame_of(burst));
-    for (const auto& frame : frames) {
-        if (frame.refused.empty()) continue;
+    bool by_noise = false;
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        if (frames[i].refused.empty()) continue;
         ++refused;
-        outcome.notes.push_back("message refused: " + frame.refused);
+        by_noise = by_noise || bursts[i].snr_db < clear_db;
+        outcome.notes.push_back("message refused: " + frames[i].refused);
+    }
+    if (by_noise) {
+        outcome.lacking["messages_refused"] = in_noise;
+        for (const auto& product : beacon::message_products) outcome.lacking[product.name] = in_noise;
+        return;
     }
     outcome.add("messages_refused", static_cast<double>(refused), Unit::count);
     if (refused > 0) {

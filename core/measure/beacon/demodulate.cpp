@@ -30,6 +30,8 @@ Demodulated demodulate(const IqRecord& record, const Candidate& candidate) {
     const double clean = std::max(carrier - out.noise, 1e-30);
     // Averaged until the ripple of noise is 2 % of the power.
     const double snr = out.noise > 0 ? clean / out.noise : 1e12;
+    constexpr double stated_hz = 20e3;
+    out.snr_db = std::min(100.0, 10 * std::log10(snr * out.bandwidth_hz / stated_hz));
     const double smoothing = std::clamp(2 / snr / (0.02 * 0.02) / out.bandwidth_hz, 0.1e-3, 4e-3);
     const auto rise = edge_of(level, base, std::max(begin + smoothing, candidate.start_s - 30e-3),
                               candidate.start_s + 40e-3, 1, clean, out.noise, smoothing);

@@ -20,6 +20,7 @@ struct Demodulated {
     double power = 0;  // mean |x|^2 between, without noise
     double noise = 0;  // mean |x|^2 beside it, in the bandwidth below
     double bandwidth_hz = 0;
+    double snr_db = 100;                            // of the carrier over the noise of 20 kHz
     std::optional<double> rise_s, fall_s;           // 10 % to 90 % of the power
     bool rise_hidden = false, fall_hidden = false;  // as fast as the averaging: an upper bound
 
