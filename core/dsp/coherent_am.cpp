@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/dsp/fft.hpp"
+#include "core/dsp/peaks.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
@@ -30,8 +31,7 @@ double strongest_line(const IqRecord& record) {
     for (std::size_t i = 1; i < points; ++i)
         if (std::norm(work[i]) > std::norm(work[best])) best = i;
     const auto level = [&](std::size_t i) { return std::log(std::max(std::norm(work[i % points]), 1e-300)); };
-    const double a = level(best + points - 1), b = level(best), c = level(best + 1), bend = a - 2 * b + c;
-    const double part = bend < 0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0;
+    const double part = vertex(level(best + points - 1), level(best), level(best + 1));
     const double bin = best <= points / 2 ? static_cast<double>(best)
                                           : static_cast<double>(best) - static_cast<double>(points);
     return (bin + part) * record.sample_rate_hz / static_cast<double>(points);

@@ -44,13 +44,16 @@ struct Bend {
 
 Bend parabola(std::span<const double> y, std::size_t at) {
     if (at == 0 || at + 1 >= y.size()) return {0, 0};
-    const double a = y[at - 1], b = y[at], c = y[at + 1], bend = a - 2 * b + c;
-    if (!(bend < 0)) return {0, 0};
-    const double shift = std::clamp((a - c) / (2 * bend), -0.5, 0.5);
-    return {shift, -(a - c) * shift / 4};
+    const double shift = vertex(y[at - 1], y[at], y[at + 1]);
+    return {shift, -(y[at - 1] - y[at + 1]) * shift / 4};
 }
 
 }  // namespace
+
+double vertex(double before, double at, double after) {
+    const double bend = before - 2 * at + after;
+    return bend < 0 ? std::clamp((before - after) / (2 * bend), -0.5, 0.5) : 0;
+}
 
 std::vector<TracePeak> find_peaks(std::span<const double> level, double least_prominence, Ends ends) {
     const auto left = valleys(level);

@@ -31,6 +31,9 @@ std::vector<TracePeak> merged(std::vector<TracePeak> highest_first, std::span<co
 
 // Sub-sample place of a maximum: a parabola through the logarithmic levels of three neighbouring points.
 double refined_x(std::span<const double> x, std::span<const double> level_db, std::size_t at);
+// The same of three levels, in any logarithm: how far from the middle one, -0.5 to 0.5; 0 where they do not
+// bend down.
+double vertex(double before, double at, double after);
 double refined_level(std::span<const double> level_db, std::size_t at);
 
 }  // namespace rt

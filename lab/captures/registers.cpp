@@ -15,9 +15,9 @@ Registers read_module(InstrumentRole& role, const RegistersSetup& setup) {
     require_done(session, "run", role.instrument().timeout_s + 0.1 * static_cast<double>(setup.reads),
                  "registers");
     try {
-        constexpr std::string_view failed = "failed: ";
         const std::string text = session.ask_block("read_registers");
-        if (text.starts_with(failed)) session.fail(std::string(trim(text.substr(failed.size()))));
+        if (text.starts_with(registers_failed))
+            session.fail(std::string(trim(text.substr(registers_failed.size()))));
         return parse_registers_csv(text, "the answer to read_registers");
     } catch (const Error& error) {
         if (error.kind() != ErrorKind::input) throw;

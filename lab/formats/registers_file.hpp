@@ -8,6 +8,9 @@
 
 namespace rt::lab {
 
+// In front of a reason why nothing was read, in place of the table.
+inline constexpr std::string_view registers_failed = "failed: ";
+
 // "device,page,byte,value" in hexadecimal (0x11) or decimal numbers; "# distrust: ..." as in every table.
 std::string registers_csv(const Registers& registers);
 Registers parse_registers_csv(std::string_view text, const std::string& file);

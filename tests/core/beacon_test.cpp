@@ -53,7 +53,8 @@ TEST_CASE("a burst without noise: every number, long and short, at several rates
             CHECK(value(out, "bit_rate") == within(0.02, 400));
             CHECK(value(out, "phase_positive") == within(0.02, 1.1));
             CHECK(value(out, "phase_negative") == within(0.02, 1.1));
-            if (rate > 40e3) CHECK(value(out, "phase_rise_time") == within(15e-6, 150e-6));
+            // At 20 kHz of samples the filter takes a third of that itself.
+            CHECK(value(out, "phase_rise_time") == within(rate > 40e3 ? 15e-6 : 40e-6, 150e-6));
             CHECK(value(out, "symmetry") == within(0.5, 0));
             CHECK(value(out, "messages_refused") == 0);
             CHECK(value(out, "errors_first") == 0);

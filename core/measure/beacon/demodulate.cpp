@@ -100,7 +100,6 @@ Demodulated demodulate(const IqRecord& record, const Candidate& candidate) {
     }
     Clock clock = clock_of(seen, out.modulation_s, std::min(room, short_bits));
     // Then by the changes in the middle of each bit, those up and those down apart.
-    std::vector<Transition> middles;
     {
         LeastSquares fit(3);
         for (int k = 0; k < std::min(room, short_bits); ++k) {

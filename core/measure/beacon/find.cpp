@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/dsp/fft.hpp"
+#include "core/dsp/peaks.hpp"
 #include "core/stats/median.hpp"
 
 namespace rt::beacon {
@@ -51,9 +52,7 @@ std::vector<Peak> peaks_of(const IqRecord& record, std::size_t length) {
         if (peak.stands) {
             // A parabola through logarithms: exact enough for a Hann window.
             const auto level = [&](std::size_t i) { return std::log(std::max(power[i % size], 1e-30F)); };
-            const double a = level(best + size - 1), b = level(best), c = level(best + 1);
-            const double bend = a - 2 * b + c;
-            const double part = bend < 0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0;
+            const double part = vertex(level(best + size - 1), level(best), level(best + 1));
             const double bin =
                 (best < (size + 1) / 2 ? static_cast<double>(best)
                                        : static_cast<double>(best) - static_cast<double>(size)) +

@@ -182,7 +182,6 @@ Outcome measure_signal(Capture any, const Parameters& p) {
     Outcome outcome;
     CoherentAm audio;
     if (std::holds_alternative<Waveform>(any)) {
-        Parameters source(p);
         const auto wave = take_waveform(std::move(any), "landing.signal");
         if (wave.channels.size() > 1 && p.text("channel").empty())
             fail_input("the record has several channels: name one by the parameter channel");

@@ -47,7 +47,4 @@ class SimulatedModule : public ScpiInstrument, private ModuleInstrument {
     std::string port_;
 };
 
-// In front of a reason why nothing was read, in place of the registers.
-inline constexpr std::string_view registers_failed = "failed: ";
-
 }  // namespace rt::lab
