@@ -10,6 +10,7 @@
     each(check_command) \
     each(run_command) \
     each(measure_command) \
+    each(make_command) \
     each(report_command) \
     each(export_command) \
     each(judge_command) \

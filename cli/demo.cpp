@@ -43,6 +43,10 @@ constexpr std::array demos{
          "the spare "
          "one is off its channel",
          false},
+    Demo{"stress", "stress-run", "stress/campaign.toml",
+         "a receiver under stress: ingredients adjusted at the reference plane, errors in what comes back, "
+         "tolerance of jitter over its frequency; at the lowest one its clock follows too slowly",
+         false},
     Demo{"module", "module-run", "module/campaign.toml",
          "optical modules: their management bus, and monitors against limits of their own; a weak lane, a "
          "dark one",
@@ -134,6 +138,12 @@ ExitCode perform_demo(const Call& call) {
                   "module/simulated-gateway.toml",
                   "module/uplink-a.txt",
                   "module/uplink-b.txt",
+                  "stress/campaign.toml",
+                  "stress/bench.toml",
+                  "stress/limits.toml",
+                  "stress/receiver-control.toml",
+                  "stress/sample-generator.toml",
+                  "stress/simulated-receiver.toml",
                   "beacon/campaign.toml",
                   "beacon/bench.toml",
                   "beacon/beacon-control.toml",
@@ -161,7 +171,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall nine runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall ten runs in one report: " + joined.html.string());
     return code;
 }
 

@@ -19,12 +19,26 @@ namespace {
 volatile std::sig_atomic_t interrupted = 0;
 
 // "   4   -4.47 dB  supply-emission: state=transmitting  at 395.244 kHz  cispr-32/mains-b-av"
-std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding) {
+// What a search or an adjustment goes by stands in the line of its trials, else the first result.
+const Result* shown_result(const PointRecord& point, const Plan& plan) {
+    const Test* test = plan.campaign->find(point.test);
+    if (point.kind == PointKind::trial && test) {
+        const Result* wanted = test->search   ? point.find_result(test->search->result)
+                               : test->adjust ? point.find_result(test->adjust->result)
+                                              : nullptr;
+        if (wanted) return wanted;
+    }
+    return point.results.empty() ? nullptr : &point.results.front();
+}
+
+std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding,
+                       const Plan& plan) {
     std::string line = padded(std::to_string(point.position), std::to_string(total).size()) + "  ";
     if (finding) {
         line += padded(margin_text(*finding), 10) + "  ";
     } else {
-        line += padded(point.results.empty() ? "-" : format(point.results.front().value), 10) + "  ";
+        const Result* result = shown_result(point, plan);
+        line += padded(result ? format(result->value) : "-", 10) + "  ";
     }
     line += point.test + ": " + point.label;
     if (!finding) return point.invalid.empty() ? line : line + "  not valid: " + point.invalid;
@@ -143,10 +157,10 @@ void ConsoleListener::point_done(const PointRecord& point, const Progress& progr
         const bool quiet =
             point.kind == PointKind::trial && test && (test->maximise || test->adjust) && !console_.verbose();
         if (point.findings.empty() && !quiet)
-            console_.out(done + printable(point_line(point, progress.total, nullptr)));
+            console_.out(done + printable(point_line(point, progress.total, nullptr, loaded_.plan)));
         for (const auto& finding : point.findings) {
             console_.out(console_.verdict(finding.verdict) + "  " +
-                         printable(point_line(point, progress.total, &finding)));
+                         printable(point_line(point, progress.total, &finding, loaded_.plan)));
         }
     }
     for (const auto& result : point.results) {

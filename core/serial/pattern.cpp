@@ -123,7 +123,7 @@ std::size_t follow_back(const Known& k, const std::vector<bool>& bits, std::size
 std::optional<std::pair<std::size_t, bool>> find_lock(const Known& k, const std::vector<bool>& bits,
                                                       std::size_t from, std::size_t searched) {
     const auto length = static_cast<std::size_t>(k.sequence.length);
-    const std::size_t needed = std::max<std::size_t>(4 * length, 64);
+    const std::size_t needed = stretch_for_lock(length);
     // The sequence's own check sum of each bit: constant 0 when it holds, constant 1 (with an odd number of
     // taps + 1) when inverted. Runs of one state show no sequence at all.
     std::uint64_t state = 0;
@@ -170,6 +170,10 @@ std::optional<PatternLock> lock_to(const Known& k, const std::vector<bool>& bits
 
 std::span<const ShiftSequence> shift_sequences() {
     return sequences;
+}
+
+std::size_t stretch_for_lock(std::size_t stages) {
+    return std::max<std::size_t>(4 * stages, 64);
 }
 
 std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name) {

@@ -31,6 +31,9 @@ struct PatternLock {
     std::size_t slips = 0;                  // how often the lock was lost and found again
 };
 
+// Bits without an error that a lock needs, by the stages of the register.
+std::size_t stretch_for_lock(std::size_t stages);
+
 // Compares with a free-running register that was loaded from the bits: a wrong bit counts once. A lock needs
 // 4 x length (at least 64) bits without error; it is lost at more than a quarter wrong among 64 and searched
 // again from there. From the first lock the register also runs backwards, to the beginning or until it is

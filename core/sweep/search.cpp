@@ -10,6 +10,21 @@
 
 namespace rt {
 
+std::optional<bool> Search::holds(const Result& of) const {
+    const double value = of.value.value;
+    switch (of.known) {
+        case Known::exactly:
+            return holds(value);
+        case Known::at_least:
+            if (at_most && value > *at_most) return false;
+            return !at_most && at_least && value >= *at_least ? std::optional(true) : std::nullopt;
+        case Known::at_most:
+            if (at_least && value < *at_least) return false;
+            return !at_least && at_most && value <= *at_most ? std::optional(true) : std::nullopt;
+    }
+    return std::nullopt;
+}
+
 ThresholdSearch::ThresholdSearch(const Search& search, std::vector<Quantity> confirm)
     : search_(search), confirm_(std::move(confirm)) {
     const Unit unit = search.holds_at.unit;

@@ -4,6 +4,7 @@
 #include <optional>
 #include <vector>
 
+#include "core/outcome/outcome.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/sweep/sweep.hpp"
 
@@ -22,6 +23,8 @@ struct Search {
     bool holds(double value) const {
         return (!at_most || value <= *at_most) && (!at_least || value >= *at_least);
     }
+    // Of a result of which only a bound is known: nothing where the true value could be on either side.
+    std::optional<bool> holds(const Result& of) const;
 };
 
 // One run of a search. Tries the end that should hold, then the end that should fail, then bisects: between

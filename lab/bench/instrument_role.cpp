@@ -91,8 +91,20 @@ std::string setting_text(const RoleKind& kind, const std::string& setting, const
     return exact(parse_quantity(value, info->unit).value);
 }
 
+std::string beyond(const Dialect& dialect, const std::string& setting, const std::string& text) {
+    const auto greatest = dialect.greatest.find(setting);
+    const auto value = to_double(text);
+    if (greatest == dialect.greatest.end() || !value || *value <= greatest->second) return {};
+    const SettingInfo* info = dialect.kind->find_setting(setting);
+    const Unit unit = info ? info->unit : Unit::none;
+    return format({*value, unit}) + " is beyond the highest " + setting + " of dialect " + dialect.id + ", " +
+           format({greatest->second, unit});
+}
+
 void InstrumentRole::begin(const std::string& setting, const std::string& value) {
     const std::string text = setting_text(*instrument().dialect.kind, setting, value);
+    if (const auto refused = beyond(instrument().dialect, setting, text); !refused.empty())
+        session_.fail(refused);
     if (const Together* group = instrument().dialect.sent_together(setting)) {
         require_sendable(setting, text);
         group_[setting] = text;

@@ -77,6 +77,10 @@ class InstrumentRole {
     std::map<std::string, std::string> known_;  // since it was prepared
 };
 
+// Why an instrument of this dialect does not go so high; empty where it does, or nothing is known. `text` as
+// setting_text gives it.
+std::string beyond(const Dialect& dialect, const std::string& setting, const std::string& text);
+
 // What a {value} of a setting becomes: the number in the unit of the setting, or the word. Throws
 // Error(input).
 std::string setting_text(const RoleKind& kind, const std::string& setting, const std::string& value);

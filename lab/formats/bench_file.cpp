@@ -247,7 +247,7 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     const ConfigSection root(node, file.string(), bench_root_section);
     bench.name = root.table("bench", bench_section)->text("name");
     for (const auto& section : root.tables("instrument", instrument_section)) {
-        auto instrument = read_instrument(section, file, files);
+        auto instrument = read_instrument(section, file, files, bench.files);
         if (bench.find(instrument.role))
             section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
         bench.instruments.push_back(std::move(instrument));

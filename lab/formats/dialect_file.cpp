@@ -51,6 +51,9 @@ constexpr std::array dialect_root_keys{
         "tolerance", Key::pairs, false,
         "how far a setting that confirm_NAME reads back may be from what was told: { level = \"0.05 dB\" }; "
         "0.1 % and 0.1 dB without it"},
+    KeyInfo{"greatest", Key::pairs, false,
+            "the highest value that a setting takes: { level = \"13 dBm\" }; of a generator of samples also "
+            "samples, how many it holds"},
 };
 constexpr SectionInfo dialect_root_section{"the file", "", dialect_root_keys};
 constexpr SectionInfo dialect_section{"[dialect]", "The dialect.", dialect_keys};
@@ -70,8 +73,8 @@ void inherit(ConfigNode& node, const ConfigNode& base) {
             node.entries.emplace_back(key, value);
             continue;
         }
-        const bool by_name =
-            key == "commands" || key == "detectors" || key == "tolerance" || key == "parameters";
+        const bool by_name = key == "commands" || key == "detectors" || key == "tolerance" ||
+                             key == "greatest" || key == "parameters";
         for (const auto& entry : by_name ? value.entries : decltype(value.entries){}) {
             if (!own->find(entry.first)) own->entries.push_back(entry);
         }
@@ -149,6 +152,7 @@ Dialect read_dialect(const std::filesystem::path& file, const InputFiles* files)
     for (const auto& section : root.tables("done", done_section)) read_done(section, dialect);
     for (const auto& section : root.tables("state", state_section)) read_state(section, dialect);
     read_tolerances(root, dialect);
+    read_greatest(root, dialect);
     read_manners(head, dialect);
     read_parameters(root, dialect);
     return dialect;

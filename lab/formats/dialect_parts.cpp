@@ -254,4 +254,20 @@ void read_tolerances(const ConfigSection& root, Dialect& dialect) {
     }
 }
 
+void read_greatest(const ConfigSection& root, Dialect& dialect) {
+    for (const auto& [name, text] : root.pairs("greatest")) {
+        const SettingInfo* setting = dialect.kind->find_setting(name);
+        const bool samples = name == "samples" && dialect.kind->knows_command("load_waveform");
+        std::vector<std::string> names;
+        for (const auto& known : dialect.kind->settings) {
+            if (known.unit != Unit::none) names.emplace_back(known.name);
+        }
+        if (!samples && (!setting || setting->unit == Unit::none))
+            root.fail("greatest", std::string("a ") + dialect.kind->name + " has no setting " +
+                                      in_quotes(name) + " with a highest value" + suggestion(name, names));
+        const Unit unit = samples ? Unit::none : setting->unit;
+        root.at("greatest", [&] { dialect.greatest[name] = parse_quantity(text, unit).value; });
+    }
+}
+
 }  // namespace rt::lab

@@ -6,6 +6,9 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/dialect_file.hpp"
+#include "lab/formats/files.hpp"
+#include "lab/formats/pattern_file.hpp"
+#include "lab/formats/touchstone.hpp"
 
 namespace rt::lab {
 namespace {
@@ -57,6 +60,12 @@ constexpr std::array instrument_keys{
             "what rules may require of it: { bandwidth = \"4 GHz\", probe_bandwidth = \"2 GHz\", "
             "frequency_accuracy = \"0.5 ppm\", "
             "reference = \"locked\" }"},
+    KeyInfo{"signal", Key::text, false,
+            "of a generator of samples: what it plays, made by the tool (rare-tally make lists the signals); "
+            "a campaign sets their parameters as settings of the role"},
+    KeyInfo{"signal_parameters", Key::pairs, false, "parameters of the signal, where no campaign sets them"},
+    KeyInfo{"signal_through", Key::text, false,
+            "Touchstone file of a channel beside the bench that the signal goes through"},
     KeyInfo{"impedance", Key::quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", Key::quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
@@ -120,6 +129,40 @@ void require_manners(const ConfigSection& section, Instrument& instrument) {
                                       std::string(symbol(dialect.levels)) + ", which become powers by it");
 }
 
+// What a generator of samples plays.
+std::shared_ptr<const PlayedSignal> read_signal(const ConfigSection& section, const Instrument& instrument,
+                                                const std::filesystem::path& bench, const InputFiles& files,
+                                                std::vector<NamedFile>& named) {
+    if (!section.has("signal")) {
+        for (const char* key : {"signal_parameters", "signal_through"}) {
+            if (section.has(key)) section.fail(key, "goes with signal: name one");
+        }
+        return nullptr;
+    }
+    const char* load = "load_waveform";
+    if (!instrument.dialect.kind || !instrument.dialect.kind->knows_command(load))
+        section.fail("signal", "only generators of samples play one, the " + instrument.role + " is none");
+    auto out = std::make_shared<PlayedSignal>();
+    section.at("signal", [&] { out->kind = &find_signal(section.text("signal")); });
+    for (const auto& [name, value] : section.pairs("signal_parameters")) {
+        section.at("signal_parameters", [&] {
+            Parameters(out->kind->parameters).set(name, value);
+            out->parameters[name] =
+                name == "pattern" ? with_pattern_files(value, bench, files, named) : value;
+        });
+    }
+    if (const std::string through = section.text("signal_through"); !through.empty()) {
+        if (!out->kind->takes_channel)
+            section.fail("signal_through", section.text("signal") + " goes through no channel");
+        const auto path = files.find("channel", through, bench);
+        section.at("signal_through", [&] {
+            named.push_back({"channel", through, read_file(path)});
+            out->inputs.through = parse_touchstone(named.back().text, path.string(), ports_named(path));
+        });
+    }
+    return out;
+}
+
 Converter read_converter(const ConfigSection& section) {
     Converter out;
     out.name = section.text("name");
@@ -143,7 +186,7 @@ const SectionInfo converter_section{
     "What stands between a raw socket or a serial line and instruments on the GPIB, in its own words.",
     converter_keys};
 Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench,
-                           const InputFiles& files) {
+                           const InputFiles& files, std::vector<NamedFile>& named) {
     Instrument instrument;
     instrument.role = section.text("role");
     instrument.name = section.text("name");
@@ -166,6 +209,7 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     } else {
         instrument.dialect = silent_dialect(instrument);
     }
+    instrument.signal = read_signal(section, instrument, bench, files, named);
     using enum Address::Kind;
     const auto kind = instrument.place.kind;
     if ((kind == program || kind == by_hand) && instrument.role != "unit") {

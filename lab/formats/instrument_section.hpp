@@ -11,9 +11,9 @@ namespace rt::lab {
 
 extern const SectionInfo instrument_section, converter_section;
 
-// Throws Error(input) with the place.
+// Files that it names go to `named`. Throws Error(input) with the place.
 Instrument read_instrument(const ConfigSection& section, const std::filesystem::path& bench,
-                           const InputFiles& files);
+                           const InputFiles& files, std::vector<NamedFile>& named);
 void join_converters(const ConfigSection& root, Bench& bench);
 void require_own_addresses(const Bench& bench);
 

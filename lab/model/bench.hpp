@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -13,6 +14,7 @@
 #include "lab/model/address.hpp"
 #include "lab/model/dialect.hpp"
 #include "lab/model/named_file.hpp"
+#include "lab/model/played_signal.hpp"
 
 namespace rt::lab {
 
@@ -42,7 +44,8 @@ struct Instrument {
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it
     // What rules may require of it: bandwidth, frequency_accuracy, reference ...
     std::vector<std::pair<std::string, std::string>> properties;
-    std::string where;  // file:line:column
+    std::shared_ptr<const PlayedSignal> signal;  // of a generator of samples; null for none
+    std::string where;                           // file:line:column
 
     bool simulated() const { return place.kind == Address::Kind::simulated; }
     bool is(std::string_view kind) const { return dialect.kind->name == kind; }

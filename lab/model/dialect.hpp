@@ -65,6 +65,7 @@ struct Dialect {
     std::vector<DataForm> data;                     // the first that fits counts
     std::map<std::string, Completion> completions;  // by command
     std::map<std::string, double> tolerances;       // of settings that are read back, in their own unit
+    std::map<std::string, double> greatest;         // that settings take, in their own unit; "samples"
     std::vector<StateBits> states;
     std::vector<std::string> order;  // of settings; those that are not in it come last
     std::vector<Together> together;

@@ -44,7 +44,7 @@ Conductor::Flow Conductor::search(const PlannedTest& planned, const Point& point
         if (flow != Flow::go) return flow;
         const Result* result = record.find_result(test.search->result);
         const bool valid = result && record.standing == Standing::valid;
-        search.put(valid ? std::optional(test.search->holds(result->value.value)) : std::nullopt);
+        search.put(valid ? test.search->holds(*result) : std::nullopt);
         trials.push_back(std::move(record));
     }
     const PointJob job = grounds_.job_of(planned, test.sweep, point, PointKind::threshold);

@@ -24,7 +24,8 @@ class Keeper {
             ending = slug(std::filesystem::path(reference).extension().string());
             if (!ending.empty()) ending.insert(0, ".");
         }
-        if (kind == "values" || kind == "correction" || kind == "logo" || kind == "template")
+        if (kind == "values" || kind == "correction" || kind == "logo" || kind == "template" ||
+            kind == "pattern" || kind == "channel")
             ending = "." + slug(std::filesystem::path(reference).extension().string());
         std::string file = "inputs/" + name + ending;
         for (int i = 2; !names_.insert(file).second; ++i)

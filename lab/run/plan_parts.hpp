@@ -27,4 +27,8 @@ std::vector<Stretch> order_of(const Plan& plan);
 // Adds what does not keep a run from beginning and should be known before.
 void warn(Plan& plan);
 
+// Signals that generators play at the points of a test can be made, and the generators hold them. What an
+// earlier test adjusts is taken where the adjustment begins; the rest is left to the run.
+void require_signals(const Campaign& campaign, const Bench& bench, const Test& test);
+
 }  // namespace rt::lab

@@ -31,9 +31,24 @@ void require_setting(const Bench& bench, const Test& test, const SettingTarget& 
         fail_input(test.where, "test " + in_quotes(test.name) + " sets " + in_quotes(target.setting) +
                                    " of the " + target.role + ": " + why);
     };
+    if (instrument.signal) {
+        if (instrument.signal->has(target.setting)) {
+            try {
+                Parameters(instrument.signal->kind->parameters).set(target.setting, value);
+            } catch (const Error& error) {
+                fail(error.message());
+            }
+            return;
+        }
+        if (target.setting == "rate" || target.setting == "amplitude" || target.setting == "offset")
+            fail("it follows from the signal " + std::string(instrument.signal->kind->name) +
+                 " that it plays");
+    }
     try {
         require_sendable(in_quotes(target.setting), value);
-        setting_text(*instrument.dialect.kind, target.setting, value);
+        const auto text = setting_text(*instrument.dialect.kind, target.setting, value);
+        if (const auto refused = beyond(instrument.dialect, target.setting, text); !refused.empty())
+            fail(refused);
     } catch (const Error& error) {
         fail(error.message());
     }
@@ -326,6 +341,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.instrument = &require_role(bench, test.instrument, test);
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
+    require_signals(*plan.campaign, bench, test);
     require_during(bench, test, plan);
     require_takes(bench, test, plan);
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;

@@ -24,7 +24,56 @@ std::string Setter::doubt() const {
     return doubts_.empty() ? "" : doubts_.begin()->second;
 }
 
-void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
+// Signals that generators play are no settings of theirs: each goes out as a whole when anything in it
+// differs.
+std::vector<Setter::Begun> Setter::play(std::vector<std::pair<SettingTarget, std::string>>& wanted,
+                                        bool whole) {
+    std::map<std::string, std::map<std::string, std::string>> signals;
+    std::erase_if(wanted, [&](const auto& one) {
+        const auto& [target, value] = one;
+        const Instrument* instrument = bench_.bench().find(target.role);
+        if (!instrument || !instrument->signal) return false;
+        auto& own = signals[target.role];
+        if (!instrument->signal->has(target.setting)) return false;
+        own[target.setting] = value;
+        return true;
+    });
+    std::vector<Begun> begun;
+    for (const auto& [role, settings] : signals) {
+        if (!whole) break;
+        auto more = play(*bench_.bench().find(role), settings);
+        begun.insert(begun.end(), more.begin(), more.end());
+    }
+    return begun;
+}
+
+std::vector<Setter::Begun> Setter::play(const Instrument& instrument,
+                                        const std::map<std::string, std::string>& settings) {
+    const PlayedSignal& signal = *instrument.signal;
+    const Parameters parameters = signal.with(settings);
+    std::string text;
+    for (const auto& [name, value] : parameters.texts()) text += name + "=" + value + "\n";
+    auto& present = present_[instrument.role];
+    if (const auto at = present.find("signal"); at != present.end() && at->second == text) return {};
+    present.erase("signal");
+    const MadeSignal made = signal.kind->make(parameters, signal.inputs);
+    bench_.use(instrument.role);
+    InstrumentRole& role = bench_.role(instrument.role);
+    std::vector<double> samples = std::get<Waveform>(made.turn).volts();
+    double peak = 0;
+    for (const double v : samples) peak = std::max(peak, std::abs(v));
+    if (peak > 0) {
+        for (double& v : samples) v /= peak;
+    }
+    role.load_waveform(samples);
+    std::vector<Begun> begun{{{instrument.role, "rate"}, exact(made.sample_rate_hz()) + " Hz"},
+                             {{instrument.role, "amplitude"}, exact(peak) + " V"}};
+    for (const auto& one : begun) role.begin(one.target.setting, one.value);
+    present_[instrument.role]["signal"] = text;
+    return begun;
+}
+
+void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bool whole) {
     // A level depends on the frequency of its source through the path, and everything of the unit on its
     // supply.
     const auto feeds = [&](const SettingTarget& target) {
@@ -40,7 +89,7 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted) {
         if (target.role != "unit" && target.setting == "frequency")
             frequency[target.role] = parse_quantity(value, Unit::hertz).value;
     }
-    std::vector<Begun> begun;
+    std::vector<Begun> begun = play(wanted, whole);
     bool fed = false;
     for (auto& [target, value] : wanted) {
         const bool source = target.role != "unit";

@@ -21,7 +21,9 @@ class Setter {
 
     // Begins everything, frequencies first, and waits for all of it: what turns or settles by itself does so
     // at the same time. Levels of sources are raised by the loss of their path. Throws Error(bench).
-    void apply(std::vector<std::pair<SettingTarget, std::string>> wanted);
+    // `whole`: these are all settings of a point, so that signals which generators play can be made from
+    // them; otherwise these stay as they are.
+    void apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bool whole = false);
     // What a role has is no longer known; nor, of a supply, what the unit has.
     void forget(const std::string& role);
     // Why something is not as it was set: a turntable that says it is elsewhere. Empty when all is.
@@ -37,6 +39,8 @@ class Setter {
     void finish(std::vector<Begun>& begun);
     std::string settle(const std::string& role, const std::vector<Begun>& own);
     void send(const SettingTarget& target, const std::string& value);
+    std::vector<Begun> play(std::vector<std::pair<SettingTarget, std::string>>& wanted, bool whole);
+    std::vector<Begun> play(const Instrument& instrument, const std::map<std::string, std::string>& settings);
     void set_by_program(const Instrument& unit, const std::string& setting, const std::string& value);
 
     BenchConnection& bench_;

@@ -105,7 +105,8 @@ void Taker::set_up(const PointJob& job, const Take* take) {
     if (take) {
         for (const auto& [name, value] : take->settings) want(*setting_target(name, ""), value);
     }
-    setter_.apply(std::move(wanted));
+    constexpr bool whole = true;
+    setter_.apply(std::move(wanted), whole);
     if (std::exchange(unit_known_, true) || !bench_.speaks("unit")) return;
     // A unit that had no power when the run began can say only now who it is.
     auto instruments = bench_.identified();

@@ -57,8 +57,10 @@ std::string last_note(const std::vector<PointRecord>& trials) {
 }  // namespace
 
 std::string table_of(const Search& what, const std::vector<PointRecord>& trials) {
-    return rows_of(what.axis, what.result, "holds", trials,
-                   [&](const Result& r) { return std::string(what.holds(r.value.value) ? "yes" : "no"); });
+    return rows_of(what.axis, what.result, "holds", trials, [&](const Result& r) -> std::string {
+        const auto holds = what.holds(r);
+        return !holds ? "not known" : *holds ? "yes" : "no";
+    });
 }
 
 Outcome outcome_of(const Search& what, const ThresholdSearch& search,
@@ -67,7 +69,9 @@ Outcome outcome_of(const Search& what, const ThresholdSearch& search,
     const auto threshold = search.threshold();
     if (search.invalid()) {
         outcome.invalid =
-            "the trial at " + trials.back().axes.back().second + " has no " + what.result + last_note(trials);
+            "the trial at " + trials.back().axes.back().second +
+            (usable_result(trials.back(), what.result) ? " gives only a bound of " : " has no ") +
+            what.result + last_note(trials);
         return outcome;
     }
     if (!threshold) {

@@ -35,6 +35,42 @@ void Stage::set_tone(const std::string& generator, Tone tone) {
     changes_.push_back({std::chrono::steady_clock::now(), generator, tone});
     if (changes_.size() > most) changes_.pop_front();
 }
+
+void Stage::set_samples(const std::string& generator, PlayedSamples played) {
+    std::uint64_t print = 0;
+    if (played.there())
+        print =
+            fnv1a({reinterpret_cast<const char*>(played.volts->data()), played.volts->size() * sizeof(float)},
+                  fnv1a(exact(played.rate_hz)));
+    const Lock lock(mutex_);
+    samples_[generator] = std::move(played);
+    played_[generator] = print;
+}
+
+std::optional<PlayedSamples> Stage::arriving_samples(const std::string& end) const {
+    std::optional<Wire> way;
+    PlayedSamples played;
+    {
+        const Lock lock(mutex_);
+        for (const auto& wire : unit_->surroundings().wires) {
+            const auto source = samples_.find(wire.from);
+            if (wire.to != end || source == samples_.end() || !source->second.there()) continue;
+            way = wire, played = source->second;
+        }
+    }
+    return way ? std::optional(behind(played, *way)) : std::nullopt;
+}
+
+std::optional<std::pair<Looped, PlayedSamples>> Stage::looped(const std::string& out) const {
+    if (!powered() || hung()) return std::nullopt;
+    for (const Looped& one : unit_->surroundings().looped) {
+        if (one.out != out || !unit_->holds_now(one.when)) continue;
+        auto arriving = arriving_samples(one.port);
+        if (arriving) return std::pair{one, std::move(*arriving)};
+    }
+    return std::nullopt;
+}
+
 Stage::Tone Stage::tone(const std::string& generator) const {
     const Lock lock(mutex_);
     const auto at = tones_.find(generator);
@@ -298,6 +334,9 @@ std::string Stage::state_text() const {
         if (tone.on) out += name + ":" + exact(tone.frequency_hz) + "," + exact(tone.level_dbm) + ";";
     }
     for (const auto& [name, db] : attenuations_) out += name + ":" + exact(db) + ";";
+    for (const auto& [name, print] : played_) {
+        if (print != 0) out += name + "#" + std::to_string(print) + ";";
+    }
     return out + exact(angle_deg_) + ";" + exact(height_m_) + ";";
 }
 

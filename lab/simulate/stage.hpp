@@ -55,6 +55,12 @@ class Stage {
     // Beacons and homing signals of a port, the same.
     std::vector<SimulatedBeacon> beacons(const std::string& port, const std::string& role) const;
     std::vector<SimulatedHoming> homings(const std::string& port, const std::string& role) const;
+    // What a generator of samples plays.
+    void set_samples(const std::string& generator, PlayedSamples played);
+    // The same as it arrives at the end of a wire; nothing where none leads from one that is on.
+    std::optional<PlayedSamples> arriving_samples(const std::string& end) const;
+    // The receiver in loop-back that sends at a port, with what arrives at it.
+    std::optional<std::pair<Looped, PlayedSamples>> looped(const std::string& out) const;
     void set_attenuation(const std::string& attenuator, double db);
     void set_supply(double volts, double limit_a, bool on);
     void set_angle(double degrees);
@@ -120,7 +126,9 @@ class Stage {
                                    const std::string& role) const;
 
     std::map<std::string, Tone> tones_;
-    std::deque<ToneChange> changes_;  // the last of them
+    std::map<std::string, PlayedSamples> samples_;
+    std::map<std::string, std::uint64_t> played_;  // a fingerprint of each
+    std::deque<ToneChange> changes_;               // the last of them
     std::map<std::string, double> attenuations_;
     double volts_ = 0, limit_a_ = 1;
     bool output_ = false, hung_ = false, follows_ = true;

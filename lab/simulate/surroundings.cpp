@@ -347,6 +347,8 @@ Surroundings read_surroundings(const ConfigSection& root,
     }
     for (const auto& s : root.tables("beacon", beacon_section))
         out.beacons.push_back(read_beacon(s, settings));
+    for (const auto& s : root.tables("looped", looped_section))
+        out.looped.push_back(read_looped(s, settings));
     for (const auto& s : root.tables("homing", homing_section))
         out.homings.push_back(read_homing(s, settings));
     for (const auto& s : root.tables("sharing", sharing_section))

@@ -11,6 +11,7 @@
 #include "core/signal/registers.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/simulate/beacon.hpp"
+#include "lab/simulate/looped.hpp"
 #include "lab/simulate/scalar_bench.hpp"
 #include "lab/simulate/sharing.hpp"
 #include "lab/simulate/wafer.hpp"
@@ -154,6 +155,7 @@ struct Surroundings {
     std::vector<SimulatedBeacon> beacons;
     std::vector<SimulatedHoming> homings;
     std::vector<PluggedModule> modules;
+    std::vector<Looped> looped;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

@@ -1,5 +1,8 @@
 #include "core/serial/pattern.hpp"
 
+#include <algorithm>
+#include <cmath>
+
 #include "core/base/error.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/serial/bits.hpp"
@@ -14,6 +17,12 @@ constexpr auto pattern_parameters = joined(
         ParameterInfo{"sequence", ParameterKind::choice, Unit::none, "any",
                       "sequence that is expected; any: the shortest that fits",
                       "any prbs7 prbs9 prbs11 prbs13 prbs15 prbs23 prbs31"},
+        ParameterInfo{
+            "unlocked", ParameterKind::choice, Unit::none, "none",
+            "a signal with a clock whose bits are nowhere the sequence that is named: no result, or "
+            "errors (at least one in so many bits as a lock needs), for a receiver that is known to send "
+            "back what it gets",
+            "none errors"},
     },
     clock_rows, edge_rows, signal_rows);
 
@@ -42,7 +51,9 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
     const auto lock = lock_pattern(bits, wanted == "any" ? "" : wanted);
     const auto n = static_cast<double>(bits.size());
     if (lock) {
-        const auto errors = static_cast<double>(lock->errors), compared = static_cast<double>(lock->compared);
+        // A sequence that was lost and found again had an error there at least.
+        const auto errors = static_cast<double>(lock->errors + lock->slips),
+                   compared = static_cast<double>(lock->compared);
         // What was not compared can only hold more errors.
         const Known known = lock->skipped > 0 ? Known::at_least : Known::exactly;
         outcome.add("bits", compared, Unit::count);
@@ -50,8 +61,11 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
         outcome.add("bit_errors", errors, Unit::count, known);
         if (compared > 0) {
             outcome.add("bit_error_ratio", errors / compared, Unit::none, known);
-            outcome.add("bit_error_ratio_at_most",
-                        proportion_interval(lock->errors, lock->compared, 0.9).high, Unit::none, known);
+            outcome.add(
+                "bit_error_ratio_at_most",
+                proportion_interval(std::min(lock->errors + lock->slips, lock->compared), lock->compared, 0.9)
+                    .high,
+                Unit::none, known);
         }
         outcome.add("sequence_stages", lock->stages, Unit::count);
         outcome.add("sequence_inverted", lock->inverted ? 1 : 0, Unit::none);
@@ -64,6 +78,19 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
                 {static_cast<double>(bit), source.signal.from_s + clock.first_s +
                                                (static_cast<double>(bit) + 0.5) * clock.interval_s()});
         if (!table.rows.empty()) outcome.tables.push_back(std::move(table));
+    } else if (wanted != "any" && p.text("unlocked") == "errors") {
+        // No stretch as long as a lock needs was without an error.
+        double stretch = 0;
+        for (const auto& known : shift_sequences()) {
+            if (wanted == known.name)
+                stretch = static_cast<double>(stretch_for_lock(static_cast<std::size_t>(known.length)) +
+                                              static_cast<std::size_t>(known.length));
+        }
+        outcome.add("bits", n, Unit::count);
+        outcome.add("bit_errors", std::floor(n / stretch), Unit::count, Known::at_least);
+        outcome.add("bit_error_ratio", 1 / stretch, Unit::none, Known::at_least);
+        outcome.add("bit_error_ratio_at_most", 1 / stretch, Unit::none, Known::at_least);
+        outcome.notes.push_back("the bits are nowhere the sequence " + wanted + ": counted as errors");
     } else if (wanted != "any") {
         outcome.invalid = "the bits are not the sequence " + wanted;
     } else {

@@ -58,7 +58,10 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"counter", make_meter<SimulatedCounter>},
     {"traffic", make_meter<SimulatedTraffic>},
     {"module", make_meter<SimulatedModule>},
-    {"oscilloscope", make_meter<SimulatedOscilloscope>},
+    {"oscilloscope",
+     [](MadeFrom stage, const Instrument& i) -> Made {
+         return std::make_shared<SimulatedOscilloscope>(stage, i.role, i.connected_to);
+     }},
     {"network-analyser", make_meter<SimulatedNetworkAnalyser>},
     {"unit",
      [](MadeFrom stage, const Instrument&) -> Made { return std::make_shared<SimulatedUnitControl>(stage); }},

@@ -106,8 +106,8 @@ void SimulatedCounter::count() {
     errors_ = std::min(errors_, bits_);
 }
 
-SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string port)
-    : ScpiInstrument(std::move(stage), "oscilloscope", port), port_(std::move(port)) {
+SimulatedOscilloscope::SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string role, std::string port)
+    : ScpiInstrument(std::move(stage), "oscilloscope", port), role_(std::move(role)), port_(std::move(port)) {
     SimulatedOscilloscope::reset();
     add_format();
     number("[SENSe]:SWEep:TIME", span_s_, ScpiUnit::second, {1e-9, 100, 1e-6});
@@ -151,6 +151,9 @@ void SimulatedOscilloscope::acquire() {
     const WaveDisplay display{span_s_, static_cast<std::size_t>(points_)};
     const auto bus = stage_->bus(port_);
     const auto pair = stage_->pair(port_);
+    auto played = stage_->arriving_samples(role_);
+    if (!played) played = stage_->arriving_samples(port_);
+    const auto looped = stage_->looped(port_);
     for (std::size_t channel = 0; channel < channels; ++channel) {
         const auto waveform =
             stage_->waveform(channel == 0 ? port_ : port_ + "-" + std::to_string(channel + 1));
@@ -160,6 +163,8 @@ void SimulatedOscilloscope::acquire() {
         if (waveform) record = show_waveform(*waveform, display, seed);
         if (bus && channel < 2) record = show_bus(*bus, channel == 0, display, seed);
         if (pair && channel < 2) record = show_pair(*pair, channel == 1, display, seed);
+        if (played && channel == 0) record = show_samples(*played, display, seed);
+        if (looped && channel == 0) record = show_looped(looped->first, looped->second, display, seed);
         // The instrument's own noise and its converter's range.
         Random random(seed ^ 0x5eed);
         for (double& v : record) {

@@ -38,18 +38,19 @@ class SimulatedCounter : public ScpiInstrument {
     std::map<std::string, std::uint64_t> visits_;
 };
 
-// Four channels at "`port`", "`port`-2" ... SENSe:SWEep:TIME, SENSe:SWEep:POINts, SENSe:VOLTage#:RANGe,
-// TRIGger, INITiate, TRACe#:DATA?.
+// Four channels at "`port`", "`port`-2" ... The first one also shows what a wire from a generator of samples
+// brings to its role or port, and what a receiver in loop-back sends there. SENSe:SWEep:TIME,
+// SENSe:SWEep:POINts, SENSe:VOLTage#:RANGe, TRIGger, INITiate, TRACe#:DATA?.
 class SimulatedOscilloscope : public ScpiInstrument {
   public:
-    SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string port);
+    SimulatedOscilloscope(std::shared_ptr<Stage> stage, std::string role, std::string port);
 
   private:
     void reset() override;
     void acquire();
 
     static constexpr int channels = 4;
-    std::string port_;
+    std::string role_, port_;
     double span_s_ = 1e-6, points_ = 1000, trigger_v_ = 0;
     std::vector<double> range_v_;
     std::vector<std::vector<double>> records_;

@@ -69,11 +69,12 @@ SimulatedSwitch::SimulatedSwitch(std::shared_ptr<Stage> stage, const std::string
 }
 
 SimulatedWaveformGenerator::SimulatedWaveformGenerator(std::shared_ptr<Stage> stage, const std::string& role)
-    : ScpiInstrument(std::move(stage), "waveform generator", role) {
-    number("[SOURce]:TRACe:RATE", rate_hz_, ScpiUnit::hertz, {1, 1e9, 1e6});
-    number("[SOURce]:VOLTage:[LEVel]", amplitude_v_, ScpiUnit::plain, {0, 5, 0.1});
-    number("[SOURce]:VOLTage:OFFSet", offset_v_, ScpiUnit::plain, {-5, 5, 0});
-    flag("OUTPut:[STATe]", on_);
+    : ScpiInstrument(std::move(stage), "waveform generator", role), role_(role) {
+    const auto after = [this] { play(); };
+    number("[SOURce]:TRACe:RATE", rate_hz_, ScpiUnit::hertz, {1, 200e9, 1e6}, after);
+    number("[SOURce]:VOLTage:[LEVel]", amplitude_v_, ScpiUnit::plain, {0, 5, 0.1}, after);
+    number("[SOURce]:VOLTage:OFFSet", offset_v_, ScpiUnit::plain, {-5, 5, 0}, after);
+    flag("OUTPut:[STATe]", on_, after);
     tree_.on_query("TRACe:POINts", [this](const auto&) { return std::to_string(samples_.size()); });
 }
 
@@ -81,6 +82,17 @@ void SimulatedWaveformGenerator::reset() {
     rate_hz_ = 1e6, amplitude_v_ = 0.1, offset_v_ = 0;
     on_ = false;
     samples_.clear();
+    play();
+}
+
+void SimulatedWaveformGenerator::play() {
+    auto volts = std::make_shared<std::vector<float>>();
+    if (on_) {
+        volts->reserve(samples_.size());
+        for (const auto sample : samples_)
+            volts->push_back(static_cast<float>(amplitude_v_ * sample / 32767.0 + offset_v_));
+    }
+    stage_->set_samples(role_, {std::move(volts), rate_hz_, on_});
 }
 
 // A block may hold any bytes: it is taken before the message is read as text (IEEE 488.2, 7.7.6).
@@ -100,6 +112,7 @@ std::optional<std::string> SimulatedWaveformGenerator::handle(std::string_view m
         const auto low = static_cast<unsigned char>(body[i]), high = static_cast<unsigned char>(body[i + 1]);
         samples_.push_back(static_cast<std::int16_t>(low | high << 8));
     }
+    play();
     return std::nullopt;
 }
 

@@ -57,7 +57,7 @@ class SimulatedSwitch : public ScpiInstrument {
 };
 
 // SOURce:TRACe:RATE, SOURce:VOLTage and its OFFSet, OUTPut; TRACe:DATA takes a block of 16-bit numbers,
-// TRACe:POINts? says how many it holds.
+// TRACe:POINts? says how many it holds. Wires of the world carry what it plays.
 class SimulatedWaveformGenerator : public ScpiInstrument {
   public:
     SimulatedWaveformGenerator(std::shared_ptr<Stage> stage, const std::string& role);
@@ -65,7 +65,9 @@ class SimulatedWaveformGenerator : public ScpiInstrument {
 
   private:
     void reset() override;
+    void play();
 
+    std::string role_;
     double rate_hz_ = 1e6, amplitude_v_ = 0.1, offset_v_ = 0;
     bool on_ = false;
     std::vector<std::int16_t> samples_;

@@ -1,0 +1,101 @@
+#include <map>
+
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
+#include "lab/run/plan_parts.hpp"
+
+namespace rt::lab {
+namespace {
+
+using Settings = std::map<std::string, std::string>;
+
+// What a generator plays must be one that can be made, and that it holds.
+void require_played(const Test& test, const Instrument& instrument, const Settings& settings) {
+    const auto fail = [&](const std::string& why) {
+        fail_input(test.where,
+                   "test " + in_quotes(test.name) + ": the signal of the " + instrument.role + ": " + why);
+    };
+    const Dialect& dialect = instrument.dialect;
+    try {
+        const PlayedSignal& signal = *instrument.signal;
+        const MadeSignal made = signal.kind->make(signal.with(settings), signal.inputs);
+        const auto within = [&](const char* what, double value, Unit unit) {
+            const auto greatest = dialect.greatest.find(what);
+            if (greatest != dialect.greatest.end() && value > greatest->second)
+                fail_input(format({value, unit}) + " are beyond the highest " + what + " of dialect " +
+                           dialect.id + ", " + format({greatest->second, unit}));
+        };
+        within("samples", static_cast<double>(made.samples()), Unit::count);
+        within("rate", made.sample_rate_hz(), Unit::hertz);
+        if (!dialect.greatest.contains("amplitude")) return;
+        double peak = 0;
+        for (const double v : std::get<Waveform>(made.turn).volts()) peak = std::max(peak, std::abs(v));
+        within("amplitude", peak, Unit::volt);
+    } catch (const Error& error) {
+        fail(error.message());
+    }
+}
+
+// What an adjustment finds is known during the run; it begins here.
+std::optional<std::string> safe_end(const Campaign& campaign, const std::string& calibration) {
+    for (const auto& test : campaign.tests) {
+        if (test.provides == calibration && test.adjust) return format(test.adjust->from);
+    }
+    return std::nullopt;
+}
+
+}  // namespace
+
+void require_signals(const Campaign& campaign, const Bench& bench, const Test& test) {
+    for (const auto& instrument : bench.instruments) {
+        if (!instrument.signal) continue;
+        Settings fixed;
+        bool used = false, later = false;
+        const auto set = [&](Settings& to, const SettingTarget& target, const std::string& value) {
+            if (target.role != instrument.role) return;
+            used = true;
+            const std::string from = setting_calibration(value);
+            const auto safe = from.empty() ? std::optional(value) : safe_end(campaign, from);
+            if (!safe) later = true;
+            if (safe && instrument.signal->has(target.setting)) to[target.setting] = *safe;
+        };
+        for (const auto& [name, value] : test.settings) set(fixed, *setting_target(name, ""), value);
+        // Every value of every axis once, beside the first of the others.
+        struct Moved {
+            SettingTarget target;
+            std::vector<std::string> values;
+        };
+        std::vector<Moved> moved;
+        const auto move = [&](const std::string& axis, const std::vector<std::string>& sets,
+                              const std::vector<std::string>& values) {
+            for (const auto& name : sets) {
+                const auto target = setting_target(name, axis);
+                if (!target || target->role != instrument.role || values.empty()) continue;
+                used = true;
+                if (instrument.signal->has(target->setting)) moved.push_back({*target, values});
+            }
+        };
+        for (const auto& axis : test.sweep.axes) {
+            std::vector<std::string> values;
+            for (const auto& value : axis.values) values.push_back(value.text);
+            move(axis.name, axis.sets, values);
+        }
+        if (test.search)
+            move(test.search->axis, test.search->sets,
+                 {format(test.search->holds_at), format(test.search->fails_at)});
+        if (test.adjust)
+            move(test.adjust->axis, test.adjust->sets, {format(test.adjust->from), format(test.adjust->to)});
+        if (!used || later) continue;
+        for (const auto& one : moved) fixed[one.target.setting] = one.values.front();
+        require_played(test, instrument, fixed);
+        for (const auto& one : moved) {
+            for (std::size_t i = 1; i < one.values.size(); ++i) {
+                Settings settings = fixed;
+                settings[one.target.setting] = one.values[i];
+                require_played(test, instrument, settings);
+            }
+        }
+    }
+}
+
+}  // namespace rt::lab
