@@ -47,6 +47,11 @@ constexpr std::array demos{
          "a receiver under stress: ingredients adjusted at the reference plane, errors in what comes back, "
          "tolerance of jitter over its frequency; at the lowest one its clock follows too slowly",
          false},
+    Demo{"landing", "landing-run", "landing/campaign.toml",
+         "a landing-system receiver: its signal made and measured back, its indication at every step, flags, "
+         "a "
+         "pattern that finds a loose contact",
+         false},
     Demo{"module", "module-run", "module/campaign.toml",
          "optical modules: their management bus, and monitors against limits of their own; a weak lane, a "
          "dark one",
@@ -144,6 +149,15 @@ ExitCode perform_demo(const Call& call) {
                   "stress/receiver-control.toml",
                   "stress/sample-generator.toml",
                   "stress/simulated-receiver.toml",
+                  "landing/campaign.toml",
+                  "landing/bench.toml",
+                  "landing/limits.toml",
+                  "landing/receiver-control.toml",
+                  "landing/simulated-receiver.toml",
+                  "landing/spiral.csv",
+                  "landing/cross.csv",
+                  "landing/square.csv",
+                  "landing/random.csv",
                   "beacon/campaign.toml",
                   "beacon/bench.toml",
                   "beacon/beacon-control.toml",
@@ -171,7 +185,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall ten runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall eleven runs in one report: " + joined.html.string());
     return code;
 }
 

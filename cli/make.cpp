@@ -31,7 +31,8 @@ Parameters parameters_of(const Call& call, const SignalKind& kind) {
         const std::string name(trim(setting.substr(0, equals)));
         const std::string value = setting.substr(equals + 1);
         std::vector<lab::NamedFile> named;
-        out.set(name, name == "pattern" ? lab::with_pattern_files(value, "", lab::DiskFiles({}), named) : value);
+        out.set(name,
+                name == "pattern" ? lab::with_pattern_files(value, "", lab::DiskFiles({}), named) : value);
     }
     out.fill_defaults();
     return out;

@@ -210,6 +210,16 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
     }
 }
 
+std::optional<std::string> ConsoleListener::read(const Request& request) {
+    if (!person_) return std::nullopt;
+    if (live_) live_->say("waiting for the operator: " + request.text);
+    for (;;) {
+        const std::string typed = read_line(request.name + ": " + request.text + "  [or skip or stop] ");
+        if (interrupted) return "stop";
+        if (!typed.empty()) return typed;
+    }
+}
+
 bool ConsoleListener::stop() {
     // Ctrl-C on a terminal asks; a second one there, or one where nobody can be asked, ends the run.
     if (interrupted && person_ &&

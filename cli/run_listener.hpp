@@ -30,6 +30,7 @@ class ConsoleListener : public RunListener {
     void point_done(const PointRecord& point, const Progress& progress) override;
     void event(const EventRecord& event) override;
     Reply ask(const Request& request) override;
+    std::optional<std::string> read(const Request& request) override;
     bool answered_by_person(const Request& request) const override {
         return person_ || replies_.contains(request.name);
     }

@@ -58,6 +58,7 @@
     each(usb_levels) \
     each(serial_characters) \
     each(module_registers) \
+    each(landing_indication) \
     each(beacon_message) \
     each(beacon_burst) \
     each(beacon_homing) \

@@ -81,6 +81,8 @@ void apply(Registers&, const SignalPath&) {}
 
 void apply(CodeWord&, const SignalPath&) {}
 
+void apply(Indication&, const SignalPath&) {}
+
 void apply(Traffic&, const SignalPath&) {}
 
 void apply(ResultTable&, const SignalPath&) {}
@@ -121,6 +123,9 @@ bool has(const Registers&) {
 bool has(const CodeWord&) {
     return true;
 }
+bool has(const Indication&) {
+    return true;  // what a receiver shows
+}
 bool has(const Traffic&) {
     return false;
 }
@@ -157,6 +162,9 @@ std::string refusal(Kind<Waveform>, const SignalPath& path) {
 }
 std::string refusal(Kind<Counts>, const SignalPath&) {
     return "counts have no level that a path could change: leave the path out";
+}
+std::string refusal(Kind<Indication>, const SignalPath&) {
+    return {};
 }
 std::string refusal(Kind<Traffic>, const SignalPath&) {
     return "traffic has no level that a path could change: leave the path out";

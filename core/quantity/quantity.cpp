@@ -111,7 +111,13 @@ Quantity parse_quantity(std::string_view text, Unit expected) {
 Quantity parse_level(std::string_view text) {
     constexpr std::string_view over = " over ";
     const auto at = text.find(over);
-    if (at == std::string_view::npos) return parse_quantity(text, Unit::dbm);
+    if (at == std::string_view::npos) {
+        const Quantity any = parse_quantity(text);
+        if (dimension(any.unit) != Dimension::voltage) return parse_quantity(text, Unit::dbm);
+        if (any.unit == Unit::volt && !(any.value > 0))
+            fail_input(in_quotes(text) + ": a level as a voltage must be above 0 V");
+        return *convert(any, Unit::dbm, {50, Unit::ohm});
+    }
     const Quantity density = parse_quantity(text.substr(0, at), Unit::dbm_per_hz);
     const Quantity width = parse_quantity(text.substr(at + over.size()), Unit::hertz);
     if (!(width.value > 0)) fail_input(in_quotes(text) + ": the bandwidth must be above 0 Hz");

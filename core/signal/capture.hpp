@@ -11,6 +11,7 @@
 #include "core/signal/code_word.hpp"
 #include "core/signal/counts.hpp"
 #include "core/signal/error_terms.hpp"
+#include "core/signal/indication.hpp"
 #include "core/signal/iq_record.hpp"
 #include "core/signal/network.hpp"
 #include "core/signal/power_reading.hpp"
@@ -41,8 +42,9 @@ struct KindsOf<std::variant<Kinds...>> {
     using Setups = std::variant<typename Kinds::Setup...>;
 };
 
-using Capture = std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves,
-                             CalibrationKit, ErrorTerms, WaferMap, Registers, CodeWord, Traffic, ResultTable>;
+using Capture =
+    std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves, CalibrationKit,
+                 ErrorTerms, WaferMap, Registers, CodeWord, Indication, Traffic, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

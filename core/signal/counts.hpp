@@ -31,6 +31,9 @@ struct Counts {
     std::uint64_t planned = 0;              // packets that would have been sent at most; 0: those sent
     std::optional<double> seconds{};        // how long it took
     Stopping stopping{};                    // what was allowed to end it
+
+    // Packets sent, or bits where no packets are counted: what `planned` speaks of.
+    std::uint64_t counted() const { return packets_sent > 0 ? packets_sent : bits; }
 };
 
 // Throws Error(input) for more received than sent or more errors than bits.

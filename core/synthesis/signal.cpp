@@ -17,7 +17,7 @@ double MadeSignal::sample_rate_hz() const {
 }
 
 std::span<const SignalKind> signal_kinds() {
-    static const std::array all{link_pattern()};
+    static const std::array all{link_pattern(), landing_composite(), noise_band()};
     return all;
 }
 

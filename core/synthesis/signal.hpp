@@ -26,6 +26,7 @@ struct MadeSignal {
     std::variant<Waveform, IqRecord> turn;
     std::vector<Result> is;  // what it is, where a wish had to be moved to fit
     std::vector<std::string> notes;
+    double above_level_db = 0;  // of complex samples: |x| = 1 over what a level means
 
     std::uint64_t samples() const;
     double sample_rate_hz() const;
@@ -47,5 +48,7 @@ std::span<const SignalKind> signal_kinds();
 const SignalKind& find_signal(std::string_view name);
 
 SignalKind link_pattern();
+SignalKind landing_composite();
+SignalKind noise_band();
 
 }  // namespace rt

@@ -235,15 +235,15 @@ void InstrumentRole::zero() {
     }
 }
 
-void InstrumentRole::load_waveform(const std::vector<double>& samples) {
-    const DataForm form = instrument().dialect.form_of("load_waveform");
-    session_.send("load_waveform", {{"block", encode_numbers(samples, form)}});
+void InstrumentRole::load(const std::string& command, const std::vector<double>& samples, std::size_t each) {
+    const DataForm form = instrument().dialect.form_of(command);
+    session_.send(command, {{"block", encode_numbers(samples, form)}});
     const auto errors = session_.drain_errors();
     if (!errors.empty()) session_.fail("it does not take the waveform: " + errors.front());
     const auto there = session_.ask_if_known("query_samples");
-    if (there && parse_scpi_number(*there) != static_cast<double>(samples.size()))
-        session_.fail("it holds " + in_quotes(*there) + " samples, " + std::to_string(samples.size()) +
-                      " were sent");
+    const std::size_t count = samples.size() / each;
+    if (there && parse_scpi_number(*there) != static_cast<double>(count))
+        session_.fail("it holds " + in_quotes(*there) + " samples, " + std::to_string(count) + " were sent");
 }
 
 std::string InstrumentRole::picture() {

@@ -53,7 +53,9 @@ class InstrumentRole {
     void zero();
     // Samples of one period from -1 to 1, sent in the form that the dialect states for load_waveform. Throws
     // Error(bench) when it reports an error, or holds another number of them afterwards.
-    void load_waveform(const std::vector<double>& samples);
+    void load_waveform(const std::vector<double>& samples) { load("load_waveform", samples, 1); }
+    // The same of I and Q in turn, for load_iq.
+    void load_iq(const std::vector<double>& samples) { load("load_iq", samples, 2); }
     // Whether the last capture was raw data, for which the correction was switched off; this one is `now`.
     bool was_raw(bool now) { return std::exchange(raw_, now); }
     // Nothing when the dialect has no picture.
@@ -64,6 +66,7 @@ class InstrumentRole {
 
   private:
     ScpiSession session_;
+    void load(const std::string& command, const std::vector<double>& samples, std::size_t each);
     void send_groups();
     std::string confirm(const std::string& setting, const std::string& wanted);
 

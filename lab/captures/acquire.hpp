@@ -15,6 +15,10 @@ Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup);
 PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
 // Packets sent and received.
 Counts count(InstrumentRole& counter, const CountSetup& setup);
+// So many readings of an indicator.
+Indication read_indication(InstrumentRole& indicator, const IndicationSetup& setup);
+// One that a person has typed: "-75", "-75 flag", "flag". Throws Error(input) saying what to type instead.
+Indication typed_indication(const std::string& text);
 // Frames sent and received.
 Traffic pass_traffic(InstrumentRole& traffic, const TrafficSetup& setup);
 // Complex samples of a signal analyser. |x| = 1 is the level that it says its full scale is.

@@ -123,9 +123,14 @@ Counts counted_once(InstrumentRole& counter, std::uint64_t packets, double secon
     if (counts.packets_received > counts.packets_sent || counts.bit_errors > counts.bits)
         session.fail("the counts contradict each other: " + in_quotes(text));
     counts.distrust = read_distrust(session, "lower the level");
-    if (!counts.distrust && counts.packets_sent != packets) {
-        counts.distrust = fmt::format("{} sent {} packets, {} were asked for", instrument.role,
-                                      counts.packets_sent, packets);
+    // One that counts no packets counts bits in their place.
+    const bool only_bits = counts.packets_sent == 0 && counts.bits > 0;
+    const bool others = only_bits                    ? counts.bits < packets
+                        : instrument.program.empty() ? counts.packets_sent != packets
+                                                     : counts.packets_sent < packets;
+    if (!counts.distrust && others) {
+        counts.distrust = fmt::format("{} counted {} {}, {} were asked for", instrument.role,
+                                      counts.counted(), only_bits ? "bits" : "packets", packets);
     }
     return counts;
 }
@@ -139,7 +144,9 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
     const Stopwatch watch;
     Counts all;
     for (bool on = true; on;) {
-        const std::uint64_t left = by_time ? at_once : setup.packets - all.packets_sent;
+        const std::uint64_t left =
+            by_time ? at_once
+                    : std::max<std::uint64_t>(1, setup.packets - std::min(setup.packets, all.counted()));
         const Counts more = counted_once(counter, std::min(at_once, left), setup.seconds_per_packet);
         all.packets_sent += more.packets_sent, all.packets_received += more.packets_received;
         all.bits += more.bits, all.bit_errors += more.bit_errors;
@@ -149,7 +156,7 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
                 ? course_of(setup.stopping, all.bit_errors, all.bits)
                 : course_of(setup.stopping, all.packets_sent - all.packets_received, all.packets_sent);
         on = !all.distrust && course == Course::undecided &&
-             (by_time ? watch.seconds() < setup.seconds : all.packets_sent < setup.packets);
+             (by_time ? watch.seconds() < setup.seconds : all.counted() < setup.packets);
     }
     all.seconds = watch.seconds();
     all.stopping = setup.stopping;

@@ -36,6 +36,10 @@ constexpr std::array dialect_keys{
     KeyInfo{"levels", Key::text, false,
             "the unit in which levels come where it cannot be told one: dBm, dBuV, V or W; converted by the "
             "impedance of its input"},
+    KeyInfo{
+        "level_counts", Key::text, false,
+        "of a generator with load_iq, needed: whether its level is that of samples with |x| = 1 (peak) or of "
+        "their mean power (mean)"},
 };
 constexpr std::array dialect_root_keys{
     KeyInfo{"dialect", Key::table, true, "the dialect"},
@@ -153,6 +157,7 @@ Dialect read_dialect(const std::filesystem::path& file, const InputFiles* files)
     for (const auto& section : root.tables("state", state_section)) read_state(section, dialect);
     read_tolerances(root, dialect);
     read_greatest(root, dialect);
+    read_level_counts(head, dialect);
     read_manners(head, dialect);
     read_parameters(root, dialect);
     return dialect;

@@ -62,7 +62,8 @@ constexpr std::array<std::pair<const char*, NumberForm>, 6> number_forms{{{"asci
                                                                           {"int16", NumberForm::int16},
                                                                           {"int32", NumberForm::int32}}};
 // Commands whose answers are traces or records, and those whose end may show otherwise than by an answer.
-const std::vector<std::string> data_commands{"read_trace", "read_waveform", "read_iq", "load_waveform"};
+const std::vector<std::string> data_commands{"read_trace", "read_waveform", "read_iq", "load_waveform",
+                                             "load_iq"};
 const std::vector<std::string> long_commands{"sweep", "acquire", "record_iq", "count"};
 
 std::size_t field_of(const ConfigSection& section, const char* key, const Dialect& dialect) {
@@ -115,7 +116,7 @@ DataForm read_data(const ConfigSection& section, const Dialect& dialect) {
     const auto scale = section.table("scale", scale_section);
     if (scale && !whole) section.fail("scale", "is of whole numbers: int8, int16 or int32");
     // What is sent is scaled to the range of the numbers.
-    const bool sent = out.commands == std::vector<std::string>{"load_waveform"};
+    const bool sent = out.commands.size() == 1 && out.commands.front().starts_with("load_");
     if (whole && !scale && !sent) section.fail("form", "whole numbers stand for others: say how in scale");
     if (!scale) return out;
     out.scale = DataForm::Scale{field_of(*scale, "increment", dialect), field_of(*scale, "origin", dialect),
@@ -254,10 +255,22 @@ void read_tolerances(const ConfigSection& root, Dialect& dialect) {
     }
 }
 
+void read_level_counts(const ConfigSection& head, Dialect& dialect) {
+    const std::string word = head.text("level_counts");
+    if (word.empty()) {
+        if (dialect.knows("load_iq"))
+            head.fail("level_counts", "is needed with load_iq: peak or mean, whichever its level stands for");
+        return;
+    }
+    if (!dialect.knows("load_iq")) head.fail("level_counts", "goes with load_iq");
+    if (word != "peak" && word != "mean") head.fail("level_counts", "write peak or mean");
+    dialect.level_is_mean = word == "mean";
+}
+
 void read_greatest(const ConfigSection& root, Dialect& dialect) {
     for (const auto& [name, text] : root.pairs("greatest")) {
         const SettingInfo* setting = dialect.kind->find_setting(name);
-        const bool samples = name == "samples" && dialect.kind->knows_command("load_waveform");
+        const bool samples = name == "samples" && dialect.kind->knows_command("query_samples");
         std::vector<std::string> names;
         for (const auto& known : dialect.kind->settings) {
             if (known.unit != Unit::none) names.emplace_back(known.name);

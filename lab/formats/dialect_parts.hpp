@@ -17,6 +17,7 @@ void read_done(const ConfigSection& section, Dialect& dialect);
 void read_state(const ConfigSection& section, Dialect& dialect);
 void read_together(const ConfigSection& section, Dialect& dialect);
 void read_tolerances(const ConfigSection& root, Dialect& dialect);
+void read_level_counts(const ConfigSection& head, Dialect& dialect);
 void read_greatest(const ConfigSection& root, Dialect& dialect);
 void read_levels(const ConfigSection& head, Dialect& dialect);
 // Quotes and order.

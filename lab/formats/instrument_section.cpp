@@ -66,6 +66,9 @@ constexpr std::array instrument_keys{
     KeyInfo{"signal_parameters", Key::pairs, false, "parameters of the signal, where no campaign sets them"},
     KeyInfo{"signal_through", Key::text, false,
             "Touchstone file of a channel beside the bench that the signal goes through"},
+    KeyInfo{"program", Key::text, false,
+            "of a counter at the address here: a program of yours beside the bench that counts "
+            "(docs/counting.md)"},
     KeyInfo{"impedance", Key::quantity, false, "of its input; needed between dBm and dBuV", Unit::ohm},
     KeyInfo{"scan_bandwidth", Key::quantity, false, "spectrum measured at once; only for estimates of time",
             Unit::hertz},
@@ -139,11 +142,12 @@ std::shared_ptr<const PlayedSignal> read_signal(const ConfigSection& section, co
         }
         return nullptr;
     }
-    const char* load = "load_waveform";
-    if (!instrument.dialect.kind || !instrument.dialect.kind->knows_command(load))
-        section.fail("signal", "only generators of samples play one, the " + instrument.role + " is none");
     auto out = std::make_shared<PlayedSignal>();
     section.at("signal", [&] { out->kind = &find_signal(section.text("signal")); });
+    const std::string load = out->kind->complex ? "load_iq" : "load_waveform";
+    if (!instrument.dialect.knows(load))
+        section.fail("signal", section.text("signal") + " needs a generator whose dialect has the command " +
+                                   load + ", that of the " + instrument.role + " has none");
     for (const auto& [name, value] : section.pairs("signal_parameters")) {
         section.at("signal_parameters", [&] {
             Parameters(out->kind->parameters).set(name, value);
@@ -209,11 +213,19 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     } else {
         instrument.dialect = silent_dialect(instrument);
     }
+    if (section.has("program")) {
+        if (instrument.place.kind != Address::Kind::here || !instrument.is("counter"))
+            section.fail("program", "goes with a counter at the address \"here\"");
+        instrument.program = files.find("outside", section.text("program"), bench).string();
+        if (!std::filesystem::exists(instrument.program))
+            section.fail("program", "there is no file " + instrument.program);
+    }
     instrument.signal = read_signal(section, instrument, bench, files, named);
     using enum Address::Kind;
     const auto kind = instrument.place.kind;
-    if ((kind == program || kind == by_hand) && instrument.role != "unit") {
-        section.fail("address", "only the unit can be set by a program or by hand");
+    if ((kind == program || kind == by_hand) && instrument.role != "unit" &&
+        !(kind == by_hand && instrument.is("indicator"))) {
+        section.fail("address", "only the unit can be set by a program or by hand, and an indicator be read");
     }
     instrument.dialect_reference = dialect;
     instrument.calibration_due = section.text("calibration_due");

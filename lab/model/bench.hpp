@@ -47,6 +47,8 @@ struct Instrument {
     std::shared_ptr<const PlayedSignal> signal;  // of a generator of samples; null for none
     std::string where;                           // file:line:column
 
+    std::string program;  // that counts for it; "" for none
+
     bool simulated() const { return place.kind == Address::Kind::simulated; }
     bool is(std::string_view kind) const { return dialect.kind->name == kind; }
     // The unit may get its power from it.

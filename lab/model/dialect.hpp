@@ -70,10 +70,11 @@ struct Dialect {
     std::vector<std::string> order;  // of settings; those that are not in it come last
     std::vector<Together> together;
     std::map<std::string, std::string> parameters;  // of a network analyser: S21 to its word
-    char quote = '"';                               // round words that need it; 0 for none
-    Unit levels = Unit::none;                       // in which levels come, where it cannot be told a unit
-    double wake_s = 0;                              // waited after connecting, before the first question
-    bool greets = false;                            // says something by itself then
+    bool level_is_mean = false;  // of a generator that plays samples: of their mean power, not of |x| = 1
+    char quote = '"';            // round words that need it; 0 for none
+    Unit levels = Unit::none;    // in which levels come, where it cannot be told a unit
+    double wake_s = 0;           // waited after connecting, before the first question
+    bool greets = false;         // says something by itself then
     std::filesystem::path file;
     std::string text;
     std::vector<NamedFile> bases;  // the dialects that it is like, as they name each other

@@ -81,6 +81,14 @@ constexpr std::array generator_settings{
     SettingInfo{"level", Unit::dbm, "-30 dBm", true, "output level"},
     SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF"},
     SettingInfo{"modulation", Unit::none, "OFF", false, "ON or OFF"},
+    SettingInfo{"sample_rate", Unit::hertz, "1 MHz", false, "of what it plays: complex samples a second"},
+};
+constexpr std::array generator_commands{
+    CommandInfo{
+        "load_iq", false, "block=#",
+        "I and Q of one period in turn, from -1 to 1, in the form of [[data]]; played while modulation "
+        "is ON"},
+    CommandInfo{"query_samples", false, "", "how many complex samples it holds: compared with those sent"},
 };
 
 constexpr std::array oscilloscope_commands{
@@ -214,6 +222,12 @@ constexpr std::array counter_commands{
     CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
 };
 
+constexpr std::array indicator_commands{
+    CommandInfo{"read_deviation", true, "", "what it indicates, as a number"},
+    CommandInfo{"read_flag", false, "", "1 while its flag is shown, else 0"},
+    CommandInfo{"read_level", false, "", "of its automatic gain control, as a number"},
+};
+
 constexpr std::array traffic_settings{
     SettingInfo{"from", Unit::none, "127.0.0.1", true, "first end: an address or an interface"},
     SettingInfo{"to", Unit::none, "127.0.0.1", true, "second end"},
@@ -236,7 +250,7 @@ constexpr std::array module_commands{
 
 const std::array known_kinds{
     RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
-    RoleKind{"generator", "signal generator", generator_settings, {}},
+    RoleKind{"generator", "signal generator", generator_settings, generator_commands},
     RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
     RoleKind{"network-analyser", "network analyser", network_settings, network_commands},
     RoleKind{"wafer-stage", "stage that moves a wafer under probes", stage_settings, stage_commands},
@@ -250,6 +264,7 @@ const std::array known_kinds{
     RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
+    RoleKind{"indicator", "indicator of a landing-system receiver", {}, indicator_commands},
     RoleKind{"traffic", "sender and receiver of numbered frames", traffic_settings, traffic_commands},
     RoleKind{"module", "reader of a pluggable module's registers", {}, module_commands},
     RoleKind{"unit", "control of the unit under test", {}, {}, true},

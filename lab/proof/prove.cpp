@@ -368,15 +368,20 @@ class Prover {
     }
 
     void waveform() {
-        if (!dialect_.knows("load_waveform")) return;
-        tried_.insert("load_waveform"), tried_.insert("query_samples");
+        for (const std::string command : {"load_waveform", "load_iq"}) {
+            if (dialect_.knows(command)) samples_of(command);
+        }
+    }
+    void samples_of(const std::string& command) {
+        const bool complex = command == "load_iq";
+        tried_.insert(command), tried_.insert("query_samples");
         for (const std::size_t count : {std::size_t{1000}, std::size_t{64}}) {
-            step("captures", "load_waveform", fmt::format("{} samples of a sine", count), [&](ProofStep& s) {
-                std::vector<double> samples(count);
-                for (std::size_t i = 0; i < count; ++i)
+            step("captures", command, fmt::format("{} samples of a sine", count), [&](ProofStep& s) {
+                std::vector<double> samples(complex ? 2 * count : count);
+                for (std::size_t i = 0; i < samples.size(); ++i)
                     samples[i] =
                         std::sin(2 * 3.14159265358979 * static_cast<double>(i) / static_cast<double>(count));
-                role_->load_waveform(samples);
+                complex ? role_->load_iq(samples) : role_->load_waveform(samples);
                 s.end = dialect_.knows("query_samples") ? StepEnd::proven : StepEnd::answered;
                 s.answer = s.end == StepEnd::proven ? fmt::format("holds {}", count) : "";
             });

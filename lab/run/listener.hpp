@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 
 #include "lab/model/record.hpp"
@@ -20,6 +21,7 @@ struct Request {
         unexpected,   // the signal is not the one expected
         failure,      // a point has failed
         look,         // whether what a person looks at is in order
+        reading,      // what an indicator shows
     };
     Kind kind = Kind::prompt;
     std::string name;  // of the test, or "connections": answers files use it
@@ -45,6 +47,8 @@ class RunListener {
     // go: done, or leave it as it is; redo: measure again; skip: the rest of the test; stop: the run.
     enum class Reply { go, redo, skip, stop };
     virtual Reply ask(const Request& request) = 0;
+    // A line that a person types, for what is read by hand; nothing where nobody is there.
+    virtual std::optional<std::string> read(const Request&) { return std::nullopt; }
     // Whether a person answers it, now or beforehand: not when a run goes on by itself.
     virtual bool answered_by_person(const Request&) const { return true; }
     // Asked before every point; true ends the run in good order.

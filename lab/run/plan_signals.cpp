@@ -26,10 +26,11 @@ void require_played(const Test& test, const Instrument& instrument, const Settin
                            dialect.id + ", " + format({greatest->second, unit}));
         };
         within("samples", static_cast<double>(made.samples()), Unit::count);
-        within("rate", made.sample_rate_hz(), Unit::hertz);
-        if (!dialect.greatest.contains("amplitude")) return;
+        const auto* wave = std::get_if<Waveform>(&made.turn);
+        within(wave ? "rate" : "sample_rate", made.sample_rate_hz(), Unit::hertz);
+        if (!wave || !dialect.greatest.contains("amplitude")) return;
         double peak = 0;
-        for (const double v : std::get<Waveform>(made.turn).volts()) peak = std::max(peak, std::abs(v));
+        for (const double v : wave->volts()) peak = std::max(peak, std::abs(v));
         within("amplitude", peak, Unit::volt);
     } catch (const Error& error) {
         fail(error.message());

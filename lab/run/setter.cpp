@@ -1,6 +1,7 @@
 #include "lab/run/setter.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <set>
 
 #include "core/base/error.hpp"
@@ -59,16 +60,39 @@ std::vector<Setter::Begun> Setter::play(const Instrument& instrument,
     const MadeSignal made = signal.kind->make(parameters, signal.inputs);
     bench_.use(instrument.role);
     InstrumentRole& role = bench_.role(instrument.role);
-    std::vector<double> samples = std::get<Waveform>(made.turn).volts();
-    double peak = 0;
-    for (const double v : samples) peak = std::max(peak, std::abs(v));
-    if (peak > 0) {
-        for (double& v : samples) v /= peak;
+    std::vector<Begun> begun;
+    const auto begin = [&](const char* setting, const std::string& value) {
+        begun.push_back({{instrument.role, setting}, value});
+        role.begin(setting, value);
+        present_[instrument.role][setting] = value;
+    };
+    if (const auto* wave = std::get_if<Waveform>(&made.turn)) {
+        std::vector<double> samples = wave->volts();
+        double peak = 0;
+        for (const double v : samples) peak = std::max(peak, std::abs(v));
+        if (peak > 0) {
+            for (double& v : samples) v /= peak;
+        }
+        role.load_waveform(samples);
+        begin("rate", exact(made.sample_rate_hz()) + " Hz");
+        begin("amplitude", exact(peak) + " V");
+    } else {
+        const auto& record = std::get<IqRecord>(made.turn);
+        const auto turn = record.read(0, static_cast<std::size_t>(record.size()));
+        std::vector<double> samples;
+        double power = 0;
+        for (const auto& x : turn) {
+            samples.push_back(static_cast<double>(x.real()));
+            samples.push_back(static_cast<double>(x.imag()));
+            power += static_cast<double>(std::norm(x)) / static_cast<double>(turn.size());
+        }
+        role.load_iq(samples);
+        if (record.centre_hz > 0) begin("frequency", exact(record.centre_hz) + " Hz");
+        begin("sample_rate", exact(made.sample_rate_hz()) + " Hz");
+        begin("modulation", "ON");
+        above_[instrument.role] =
+            made.above_level_db + (instrument.dialect.level_is_mean ? 10 * std::log10(power) : 0);
     }
-    role.load_waveform(samples);
-    std::vector<Begun> begun{{{instrument.role, "rate"}, exact(made.sample_rate_hz()) + " Hz"},
-                             {{instrument.role, "amplitude"}, exact(peak) + " V"}};
-    for (const auto& one : begun) role.begin(one.target.setting, one.value);
     present_[instrument.role]["signal"] = text;
     return begun;
 }
@@ -90,6 +114,11 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bo
             frequency[target.role] = parse_quantity(value, Unit::hertz).value;
     }
     std::vector<Begun> begun = play(wanted, whole);
+    for (const auto& [role, present] : present_) {
+        const auto at = present.find("frequency");
+        if (above_.contains(role) && at != present.end() && !frequency.contains(role))
+            frequency[role] = parse_quantity(at->second, Unit::hertz).value;
+    }
     bool fed = false;
     for (auto& [target, value] : wanted) {
         const bool source = target.role != "unit";
@@ -97,7 +126,12 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bo
             const double level = parse_level(value).value;
             const auto hz = frequency.find(target.role);
             const double loss = path_(target.role, hz == frequency.end() ? 0 : hz->second);
-            if (loss != 0) value = decimal(level + loss, 3) + " dBm";
+            const auto above = above_.find(target.role);
+            const double more = loss + (above == above_.end() ? 0 : above->second);
+            // A voltage goes out as the power that it is.
+            const bool power =
+                value.find("dBm") != std::string::npos && value.find(" over ") == std::string::npos;
+            if (more != 0 || !power) value = decimal(level + more, 3) + " dBm";
         }
         lift_before(target, value, begun);
         auto& present = present_[target.role];

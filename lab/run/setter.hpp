@@ -48,6 +48,7 @@ class Setter {
     std::function<double(const std::string&, double)> path_;
     std::map<std::string, std::map<std::string, std::string>> present_;  // by role and setting, as sent
     std::map<std::string, std::string> doubts_;                          // by role
+    std::map<std::string, double> above_;  // by role that plays samples: what its level is set higher
 };
 
 }  // namespace rt::lab

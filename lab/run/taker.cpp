@@ -8,6 +8,7 @@
 #include "core/base/text.hpp"
 #include "core/correct/by_kind.hpp"
 #include "lab/captures/capture_file.hpp"
+#include "lab/captures/acquire.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
 #include "lab/run/switching.hpp"
@@ -178,6 +179,30 @@ void Taker::set_up_again(const PointJob& job, const Take* take) {
     set_up(job, take);
 }
 
+// A person reads the indicator and types it; what is no reading is asked for again.
+Capture Taker::read_by_hand(const PointJob& job, const Instrument& instrument) {
+    std::string text = "read the " + instrument.role + " at " + label(*job.sweep, *job.point) +
+                       ": deviation, with flag behind it while the flag is shown";
+    for (;;) {
+        const auto typed = listener_.read({Request::Kind::reading, job.test->name, text, false});
+        if (!typed) {
+            Indication nothing;
+            nothing.readings.emplace_back();
+            nothing.distrust = "nobody was there to read the " + instrument.role;
+            return nothing;
+        }
+        if (*typed == "stop") throw Interruption{RunListener::Reply::stop};
+        if (*typed == "skip") throw Interruption{RunListener::Reply::skip};
+        try {
+            Indication out = typed_indication(*typed);
+            note("reading", job.test->name + ", " + label(*job.sweep, *job.point) + ": " + *typed);
+            return out;
+        } catch (const Error& error) {
+            text = error.message();
+        }
+    }
+}
+
 // The record of an instrument, with what is switched while it runs; that goes back to what the test sets.
 Capture Taker::acquired(const PointJob& job, const Wanted& wanted, std::string& doubt) {
     const auto& steps = job.test->during;
@@ -215,7 +240,9 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
                        std::string& doubt) {
     for (int tries = 0;; ++tries) {
         Capture capture = wanted.instrument->recorded() ? recorded(job, *wanted.instrument, parameters)
-                                                        : acquired(job, wanted, doubt);
+                          : wanted.instrument->place.kind == Address::Kind::by_hand
+                              ? read_by_hand(job, *wanted.instrument)
+                              : acquired(job, wanted, doubt);
         if (kind_of(wanted.setup).moves_settings()) setter_.forget(wanted.instrument->role);
         if (wanted.first && !job.test->look.empty() && looked_at(job, doubt)) {
             set_up_again(job, wanted.take);

@@ -92,6 +92,7 @@ class Taker {
                  WatchKeeper& watches, std::string& doubt);
     // Brought to the unit through the signal path; gives why that could not be done.
     std::string correct(const std::string& role, Capture& capture);
+    Capture read_by_hand(const PointJob& job, const Instrument& instrument);
     Capture acquired(const PointJob& job, const Wanted& wanted, std::string& doubt);
     Capture capture(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                     std::string& doubt);

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "core/dsp/fft.hpp"
+#include "lab/simulate/between.hpp"
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/surroundings.hpp"
 #include "lab/simulate/wave_display.hpp"
@@ -145,36 +146,12 @@ std::vector<double> show_samples(const PlayedSamples& played, const WaveDisplay&
                                  std::uint64_t seed) {
     std::vector<double> out(display.points);
     if (!played.there()) return out;
-    constexpr int taps = 16, places = 1024;
-    static const std::vector<double> table = [] {
-        std::vector<double> t(static_cast<std::size_t>((places + 1) * taps));
-        for (int p = 0; p <= places; ++p) {
-            double sum = 0;
-            for (int k = 0; k < taps; ++k) {
-                const double x = k - (taps / 2 - 1) - static_cast<double>(p) / places;
-                const double a = std::numbers::pi * x;
-                const double window = 0.5 + 0.5 * std::cos(a / (taps / 2));
-                sum += t[static_cast<std::size_t>(p * taps + k)] = (x == 0 ? 1 : std::sin(a) / a) * window;
-            }
-            for (int k = 0; k < taps; ++k) t[static_cast<std::size_t>(p * taps + k)] /= sum;
-        }
-        return t;
-    }();
     const auto& volts = *played.volts;
-    const auto size = static_cast<std::int64_t>(volts.size());
     Random random(seed);
-    const double begin = static_cast<double>(size) * random.uniform();
+    const double begin = static_cast<double>(volts.size()) * random.uniform();
     const double step = display.span_s / static_cast<double>(display.points - 1) * played.rate_hz;
-    for (std::size_t i = 0; i < out.size(); ++i) {
-        const double at = begin + static_cast<double>(i) * step, whole = std::floor(at);
-        const auto place = static_cast<std::size_t>((at - whole) * places);
-        std::int64_t k = (static_cast<std::int64_t>(whole) - (taps / 2 - 1)) % size;
-        if (k < 0) k += size;
-        for (std::size_t tap = 0; tap < taps; ++tap) {
-            out[i] += table[place * taps + tap] * static_cast<double>(volts[static_cast<std::size_t>(k)]);
-            if (++k == size) k = 0;
-        }
-    }
+    for (std::size_t i = 0; i < out.size(); ++i)
+        out[i] = between<double>(volts, begin + static_cast<double>(i) * step);
     return out;
 }
 

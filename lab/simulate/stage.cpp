@@ -61,6 +61,50 @@ std::optional<PlayedSamples> Stage::arriving_samples(const std::string& end) con
     return way ? std::optional(behind(played, *way)) : std::nullopt;
 }
 
+void Stage::set_iq(const std::string& generator, PlayedIq played) {
+    const LandingHeard heard = heard_of(played, 0);
+    const Lock lock(mutex_);
+    landing_[generator] = heard;
+    iq_[generator] = std::move(played);
+}
+
+std::vector<ArrivingIq> Stage::arriving_iq(const std::string& end) const {
+    std::vector<ArrivingIq> out;
+    const Lock lock(mutex_);
+    for (const auto& wire : unit_->surroundings().wires) {
+        const auto tone = tones_.find(wire.from);
+        const auto played = iq_.find(wire.from);
+        if (wire.to != end || tone == tones_.end() || played == iq_.end()) continue;
+        if (!tone->second.on || !tone->second.modulated || !played->second.samples) continue;
+        out.push_back({played->second, level_behind(wire, tone->second), tone->second.frequency_hz});
+    }
+    return out;
+}
+
+std::optional<std::pair<LandingReceiver, LandingHeard>> Stage::landing_receiver(
+    const std::string& port) const {
+    const auto receiver = present(unit_->surroundings().landings, port);
+    if (!receiver) return std::nullopt;
+    constexpr double channel_hz = 20e3;
+    LandingHeard heard;
+    const Lock lock(mutex_);
+    for (const auto& wire : unit_->surroundings().wires) {
+        const auto tone = tones_.find(wire.from);
+        if (wire.to != port || tone == tones_.end() || !tone->second.on) continue;
+        if (std::abs(tone->second.frequency_hz - receiver->frequency_hz) > channel_hz) continue;
+        const double level = level_behind(wire, tone->second);
+        const auto played = landing_.find(wire.from);
+        LandingHeard one;
+        one.carrier_dbm = level;
+        if (tone->second.modulated && played != landing_.end()) {
+            one = played->second;
+            one.carrier_dbm += level;
+        }
+        if (one.carrier_dbm > heard.carrier_dbm) heard = one;
+    }
+    return std::pair{*receiver, heard};
+}
+
 std::optional<std::pair<Looped, PlayedSamples>> Stage::looped(const std::string& out) const {
     if (!powered() || hung()) return std::nullopt;
     for (const Looped& one : unit_->surroundings().looped) {

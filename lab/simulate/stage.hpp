@@ -59,6 +59,12 @@ class Stage {
     void set_samples(const std::string& generator, PlayedSamples played);
     // The same as it arrives at the end of a wire; nothing where none leads from one that is on.
     std::optional<PlayedSamples> arriving_samples(const std::string& end) const;
+    // The same of complex samples.
+    void set_iq(const std::string& generator, PlayedIq played);
+    // What such generators send into wires that end there.
+    std::vector<ArrivingIq> arriving_iq(const std::string& end) const;
+    // The landing-system receiver at a port, with the strongest that it hears on its channel.
+    std::optional<std::pair<LandingReceiver, LandingHeard>> landing_receiver(const std::string& port) const;
     // The receiver in loop-back that sends at a port, with what arrives at it.
     std::optional<std::pair<Looped, PlayedSamples>> looped(const std::string& out) const;
     void set_attenuation(const std::string& attenuator, double db);
@@ -127,6 +133,8 @@ class Stage {
 
     std::map<std::string, Tone> tones_;
     std::map<std::string, PlayedSamples> samples_;
+    std::map<std::string, PlayedIq> iq_;
+    std::map<std::string, LandingHeard> landing_;  // by generator, for a level of 0 dBm
     std::map<std::string, std::uint64_t> played_;  // a fingerprint of each
     std::deque<ToneChange> changes_;               // the last of them
     std::map<std::string, double> attenuations_;

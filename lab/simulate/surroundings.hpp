@@ -11,6 +11,7 @@
 #include "core/signal/registers.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/simulate/beacon.hpp"
+#include "lab/simulate/landing_receiver.hpp"
 #include "lab/simulate/looped.hpp"
 #include "lab/simulate/scalar_bench.hpp"
 #include "lab/simulate/sharing.hpp"
@@ -156,6 +157,7 @@ struct Surroundings {
     std::vector<SimulatedHoming> homings;
     std::vector<PluggedModule> modules;
     std::vector<Looped> looped;
+    std::vector<LandingReceiver> landings;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

@@ -3,8 +3,8 @@
 
 #include <set>
 
-#include "core/measure/landing/channels.hpp"
-#include "core/measure/landing/morse.hpp"
+#include "core/landing/channels.hpp"
+#include "core/landing/morse.hpp"
 #include "core/signal/waveform.hpp"
 #include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"

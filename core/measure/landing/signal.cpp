@@ -7,8 +7,8 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/landing/channels.hpp"
 #include "core/measure/iq_setup.hpp"
-#include "core/measure/landing/channels.hpp"
 #include "core/measure/landing/tones.hpp"
 #include "core/measure/wave_source.hpp"
 

@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "core/dsp/coherent_am.hpp"
-#include "core/measure/landing/morse.hpp"
+#include "core/landing/morse.hpp"
 
 namespace rt::landing {
 

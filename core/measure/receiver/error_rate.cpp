@@ -153,7 +153,7 @@ void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
         if (const auto needed = trials_needed(*stated, p.required("confidence") / 100, events))
             counted("trials_needed", static_cast<double>(*needed));
     }
-    if (c.planned <= c.packets_sent) {
+    if (c.planned <= c.counted()) {
         if (c.stopping.kind == Stopping::Kind::sequential || c.stopping.kind == Stopping::Kind::bounds)
             outcome.notes.push_back(fmt::format("all {} packets were counted: {} ended nothing early",
                                                 c.packets_sent, text_of(c.stopping)));
@@ -163,8 +163,8 @@ void add_course(Outcome& outcome, const Counts& c, const Parameters& p) {
     const Course course = course_of(c.stopping, wrong, all);
     if (course == Course::undecided)
         fail_signal(fmt::format("counting ended after {} of {} packets, when nothing was decided ({})",
-                                c.packets_sent, c.planned, text_of(c.stopping)));
-    const std::uint64_t saved = c.planned - c.packets_sent;
+                                c.counted(), c.planned, text_of(c.stopping)));
+    const std::uint64_t saved = c.planned - c.counted();
     // Somebody who states what a packet takes knows better than the clock of a rehearsal.
     const double each = c.seconds && *c.seconds > 0 && !p.stated("packet_time")
                             ? *c.seconds / static_cast<double>(c.packets_sent)
@@ -188,7 +188,7 @@ Outcome measure_error_rate(Capture capture, const Parameters& p) {
     }
     const double confidence = p.required("confidence");
     require_confidence(confidence);
-    const bool early = counts.planned > counts.packets_sent;
+    const bool early = counts.planned > counts.counted();
     const auto decided = [&](bool bits, double scale) {
         if (!early) return std::optional<double>();
         // What ended it says nothing of the other ratio.

@@ -8,6 +8,7 @@
 #include "core/base/text.hpp"
 #include "core/dsp/detect.hpp"
 #include "lab/bench/numbers.hpp"
+#include "lab/simulate/random.hpp"
 
 namespace rt::lab {
 namespace {
@@ -118,10 +119,13 @@ void SimulatedAnalyser::record() {
     const Stage::Watch watch = stage_->watch();
     const auto beacons = stage_->beacons(options_.port, options_.role);
     const auto homings = stage_->homings(options_.port, options_.role);
+    const auto played = stage_->arriving_iq(options_.role);
     const double now = stage_->seconds();
     MoreSamples more = [&](auto& samples, double full_scale_dbm) {
         for (const auto& beacon : beacons) add_beacon(samples, setup, full_scale_dbm, beacon, now);
         for (const auto& homing : homings) add_homing(samples, setup, full_scale_dbm, homing, now);
+        const double even = Random(seed).uniform();
+        for (const auto& one : played) add_played(samples, setup, full_scale_dbm, one, even);
     };
     if (sharing) {
         // Who switches an interferer meanwhile does so in real time.

@@ -5,6 +5,8 @@
 #include "core/base/error.hpp"
 #include "lab/simulate/accent.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
+#include "lab/simulate/instruments/counting.hpp"
+#include "lab/simulate/instruments/indicator.hpp"
 #include "lab/simulate/instruments/meters.hpp"
 #include "lab/simulate/instruments/module.hpp"
 #include "lab/simulate/instruments/probing.hpp"
@@ -58,6 +60,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"counter", make_meter<SimulatedCounter>},
     {"traffic", make_meter<SimulatedTraffic>},
     {"module", make_meter<SimulatedModule>},
+    {"indicator", make_meter<SimulatedIndicator>},
     {"oscilloscope",
      [](MadeFrom stage, const Instrument& i) -> Made {
          return std::make_shared<SimulatedOscilloscope>(stage, i.role, i.connected_to);
@@ -112,9 +115,16 @@ const InstrumentServer& SimulatedBench::serve_here(const Instrument& instrument)
         server = std::make_unique<InstrumentServer>(std::make_shared<ModuleAgent>(instrument.connected_to));
         return *server;
     }
+    if (kind == "counter" && !instrument.program.empty()) {
+        server = std::make_unique<InstrumentServer>(
+            std::make_shared<CountingAgent>(instrument.program, instrument.timeout_s / 2));
+        return *server;
+    }
     if (kind != "traffic")
-        fail_input(instrument.where, "the program itself is traffic or a module's reader: give the " +
-                                         instrument.role + " an address of its own");
+        fail_input(instrument.where,
+                   "the program itself is traffic, a module's reader, or a counter with a program of yours: "
+                   "give the " +
+                       instrument.role + (kind == "counter" ? " a program" : " an address of its own"));
     server = std::make_unique<InstrumentServer>(std::make_shared<TrafficAgent>());
     return *server;
 }

@@ -8,6 +8,31 @@
 
 namespace rt::lab {
 
+namespace {
+
+// The 16-bit numbers of a message that begins so; nothing for others. A block may hold any bytes: it is taken
+// before the message is read as text (IEEE 488.2, 7.7.6). One that is none leaves an error and no numbers.
+std::optional<std::vector<std::int16_t>> block_of_shorts(std::string_view message, std::string_view load,
+                                                         ScpiTree& tree) {
+    if (!message.starts_with(load) || message.size() < load.size() + 1) return std::nullopt;
+    std::vector<std::int16_t> out;
+    const auto digits = static_cast<std::size_t>(message[load.size()] - '0');
+    const auto body = message.substr(std::min(message.size(), load.size() + 1 + digits));
+    const auto length = to_double(message.substr(load.size() + 1, digits));
+    if (!length || *length != static_cast<double>(body.size()) || body.size() % 2 != 0) {
+        tree.push_error({-161, "Invalid block data"});
+        return out;
+    }
+    out.reserve(body.size() / 2);
+    for (std::size_t i = 0; i < body.size(); i += 2) {
+        const auto low = static_cast<unsigned char>(body[i]), high = static_cast<unsigned char>(body[i + 1]);
+        out.push_back(static_cast<std::int16_t>(low | high << 8));
+    }
+    return out;
+}
+
+}  // namespace
+
 SimulatedGenerator::SimulatedGenerator(std::shared_ptr<Stage> stage, std::string role)
     : ScpiInstrument(std::move(stage), "generator", role), role_(std::move(role)) {
     const auto after = [this] { send(); };
@@ -15,12 +40,32 @@ SimulatedGenerator::SimulatedGenerator(std::shared_ptr<Stage> stage, std::string
     number("[SOURce]:POWer:[LEVel]", level_dbm_, ScpiUnit::dbm, {-130, 20, -30}, after);
     flag("OUTPut:[STATe]", on_, after);
     flag("[SOURce]:MODulation:[STATe]", modulated_, after);
+    number("[SOURce]:IQ:RATE", rate_hz_, ScpiUnit::hertz, {1e3, 200e6, 1e6}, [this] { play(); });
+    tree_.on_query("TRACe:IQ:POINts",
+                   [this](const auto&) { return std::to_string(samples_ ? samples_->size() : 0); });
+}
+
+std::optional<std::string> SimulatedGenerator::handle(std::string_view message) {
+    const auto numbers = block_of_shorts(message, "TRACe:IQ #", tree_);
+    if (!numbers) return ScpiInstrument::handle(message);
+    auto samples = std::make_shared<std::vector<std::complex<float>>>();
+    for (std::size_t i = 0; i + 1 < numbers->size(); i += 2)
+        samples->emplace_back((*numbers)[i] / 32767.0F, (*numbers)[i + 1] / 32767.0F);
+    samples_ = std::move(samples);
+    play();
+    return std::nullopt;
+}
+
+void SimulatedGenerator::play() {
+    stage_->set_iq(role_, {samples_, rate_hz_});
 }
 
 void SimulatedGenerator::reset() {
-    frequency_hz_ = 1e9, level_dbm_ = -30;
+    frequency_hz_ = 1e9, level_dbm_ = -30, rate_hz_ = 1e6;
     on_ = modulated_ = false;
+    samples_.reset();
     send();
+    play();
 }
 
 void SimulatedGenerator::send() {
@@ -95,23 +140,10 @@ void SimulatedWaveformGenerator::play() {
     stage_->set_samples(role_, {std::move(volts), rate_hz_, on_});
 }
 
-// A block may hold any bytes: it is taken before the message is read as text (IEEE 488.2, 7.7.6).
 std::optional<std::string> SimulatedWaveformGenerator::handle(std::string_view message) {
-    constexpr std::string_view load = "TRACe:DATA #";
-    if (!message.starts_with(load) || message.size() < load.size() + 1)
-        return ScpiInstrument::handle(message);
-    const auto digits = static_cast<std::size_t>(message[load.size()] - '0');
-    const auto body = message.substr(std::min(message.size(), load.size() + 1 + digits));
-    const auto length = to_double(message.substr(load.size() + 1, digits));
-    if (!length || *length != static_cast<double>(body.size()) || body.size() % 2 != 0) {
-        tree_.push_error({-161, "Invalid block data"});
-        return std::nullopt;
-    }
-    samples_.clear();
-    for (std::size_t i = 0; i < body.size(); i += 2) {
-        const auto low = static_cast<unsigned char>(body[i]), high = static_cast<unsigned char>(body[i + 1]);
-        samples_.push_back(static_cast<std::int16_t>(low | high << 8));
-    }
+    auto numbers = block_of_shorts(message, "TRACe:DATA #", tree_);
+    if (!numbers) return ScpiInstrument::handle(message);
+    samples_ = std::move(*numbers);
     play();
     return std::nullopt;
 }

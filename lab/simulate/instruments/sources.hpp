@@ -7,18 +7,23 @@
 
 namespace rt::lab {
 
-// SOURce:FREQuency, SOURce:POWer, OUTPut.
+// SOURce:FREQuency, SOURce:POWer, OUTPut; TRACe:IQ takes complex samples as 16-bit numbers, SOURce:IQ:RATE.
+// Its level is that of samples with |x| = 1.
 class SimulatedGenerator : public ScpiInstrument {
   public:
     SimulatedGenerator(std::shared_ptr<Stage> stage, std::string role);
+    std::optional<std::string> handle(std::string_view message) override;
 
   private:
     void reset() override;
     void send();
+    void play();
 
     std::string role_;
     double frequency_hz_ = 1e9, level_dbm_ = -30;
+    double rate_hz_ = 1e6;
     bool on_ = false, modulated_ = false;
+    std::shared_ptr<const std::vector<std::complex<float>>> samples_;
 };
 
 // INPut:ATTenuation in steps of 1 dB up to 110 dB.

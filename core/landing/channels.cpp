@@ -1,4 +1,4 @@
-#include "core/measure/landing/channels.hpp"
+#include "core/landing/channels.hpp"
 
 #include <algorithm>
 #include <cmath>

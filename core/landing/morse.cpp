@@ -1,9 +1,11 @@
-#include "core/measure/landing/morse.hpp"
+#include "core/landing/morse.hpp"
 
 #include <algorithm>
 #include <array>
 #include <utility>
 
+#include "core/base/error.hpp"
+#include "core/base/text.hpp"
 #include "core/stats/median.hpp"
 
 namespace rt::landing {
@@ -61,6 +63,29 @@ std::optional<Keyed> read_morse(const std::vector<Mark>& marks, double record_s)
     if (dots > 0) out.dot_s /= static_cast<double>(dots);
     if (dashes > 0) out.dash_s /= static_cast<double>(dashes);
     out.whole = marks.front().start_s > 2 * dot && record_s - marks.back().stop_s > 2 * dot;
+    return out;
+}
+
+std::vector<Mark> keyed(std::string_view text, double dot_s) {
+    std::vector<Mark> out;
+    double at = 0;
+    for (const char given : text) {
+        if (given == ' ') {
+            at += 4 * dot_s;  // with the three behind a letter
+            continue;
+        }
+        const char letter = given >= 'a' && given <= 'z' ? static_cast<char>(given - 'a' + 'A') : given;
+        const auto code = morse_of(letter);
+        if (!code)
+            fail_input(in_quotes(std::string(1, given)) + " has no Morse code: letters and digits have");
+        for (const char sign : *code) {
+            const double length = sign == '-' ? 3 * dot_s : dot_s;
+            out.push_back({at, at + length});
+            at += length + dot_s;
+        }
+        at += 2 * dot_s;
+    }
+    if (out.empty()) fail_input("an identification needs letters");
     return out;
 }
 

@@ -28,4 +28,8 @@ struct Keyed {
 // letter. Nothing where there are no marks.
 std::optional<Keyed> read_morse(const std::vector<Mark>& marks, double record_s);
 
+// The marks of a text, letter after letter: dash three dots, gap one, between letters three, for a space
+// seven. Throws Error(input) for what has no code.
+std::vector<Mark> keyed(std::string_view text, double dot_s);
+
 }  // namespace rt::landing
