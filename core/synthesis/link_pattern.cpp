@@ -18,7 +18,8 @@ using enum ParameterKind;
 constexpr std::array link_pattern_parameters{
     ParameterInfo{"pattern", text, Unit::none, "prbs7",
                   "segments with commas between: prbs7, clock 20, ones 4, zeros 4, quiet 480, bits:0110, "
-                  "hex:3EB0, symbols:0312, random 1000, clock/10 400 (held), 6 x (clock 160, quiet 480)"},
+                  "hex:3EB0, symbols:0312, characters:K28.5+D10.2, random 1000, clock/10 400 (held), 6 x "
+                  "(clock 160, quiet 480)"},
     ParameterInfo{"symbols", whole_number, Unit::none, "",
                   "the pattern is repeated until there are at least so many; once without it"},
     ParameterInfo{"symbol_rate", quantity, Unit::hertz, "", "symbols a second; needed"},

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/serial/code_8b10b.hpp"
 #include "core/serial/pattern.hpp"
 #include "core/synthesis/chance.hpp"
 
@@ -119,6 +120,8 @@ class PatternText {
                     (chance.bits(i) >> 32) * static_cast<std::uint64_t>(levels_) >> 32);
             return out;
         }
+        if (name.starts_with("characters:"))
+            return of_bits(repeated(characters(name.substr(11)), bits_for(count)));
         if (name.starts_with("symbols:")) return repeated(levels_in(name.substr(8)), count);
         if (name.starts_with("bits:")) return of_bits(repeated(digits(name.substr(5), 1), bits_for(count)));
         if (name.starts_with("hex:")) return of_bits(repeated(digits(name.substr(4), 4), bits_for(count)));
@@ -127,8 +130,8 @@ class PatternText {
     std::size_t bits_for(std::size_t symbols) const { return levels_ == 4 ? 2 * symbols : symbols; }
 
     static std::vector<bool> sequence(std::string_view name, std::size_t bits) {
-        std::vector<std::string> names{"clock",  "ones",  "zeros", "quiet",
-                                       "random", "bits:", "hex:",  "symbols:"};
+        std::vector<std::string> names{"clock", "ones", "zeros",    "quiet",      "random",
+                                       "bits:", "hex:", "symbols:", "characters:"};
         for (const auto& known : shift_sequences()) {
             names.emplace_back(known.name);
             if (name != known.name) continue;
@@ -137,6 +140,30 @@ class PatternText {
             return sequence_bits(name, bits > 0 ? bits : (std::size_t{1} << known.length) - 1);
         }
         fail("unknown segment " + in_quotes(name) + suggestion(name, names));
+    }
+    // "K28.5", "D21.4": five bits and three.
+    static Symbol character(std::string_view text) {
+        for (int value = 0; value < 256; ++value) {
+            for (const bool control : {false, true}) {
+                const Symbol symbol{static_cast<std::uint8_t>(value), control};
+                if (rt::name(symbol) == text) return symbol;
+            }
+        }
+        fail(in_quotes(text) + " is no character of 8b/10b: write K28.5 or D21.4");
+    }
+    static std::vector<bool> characters(std::string_view text) {
+        std::vector<Symbol> all;
+        for (const auto part : split(text, '+')) all.push_back(character(part));
+        std::vector<bool> out;
+        bool positive = false;
+        do {
+            for (const auto& symbol : all) {
+                const auto bits = encode_8b10b(symbol, positive);
+                if (!bits) fail("the 8b/10b code has no " + rt::name(symbol));
+                for (int k = 9; k >= 0; --k) out.push_back(*bits >> k & 1);
+            }
+        } while (positive);
+        return out;
     }
     static std::vector<bool> digits(std::string_view text, int width) {
         std::vector<bool> out;

@@ -19,6 +19,9 @@ inline constexpr std::int8_t at_rest = -1;
 //   bits:0110            what stands there, once, or again and again for a count of bits
 //   hex:3EB0             four bits a digit, the first sent first
 //   symbols:0312         levels
+//   characters:K28.5+D10.2    characters of the 8b/10b code, from negative running disparity; twice where it
+//   ends
+//                        positive
 //   random 1000          any level, the same every time
 //   clock/10 400         each symbol held for 10 intervals: slow signalling; the count is of intervals
 //   6 x (clock 160, quiet 480)   six times

@@ -129,8 +129,9 @@ Counts counted_once(InstrumentRole& counter, std::uint64_t packets, double secon
                         : instrument.program.empty() ? counts.packets_sent != packets
                                                      : counts.packets_sent < packets;
     if (!counts.distrust && others) {
-        counts.distrust = fmt::format("{} counted {} {}, {} were asked for", instrument.role,
-                                      counts.counted(), only_bits ? "bits" : "packets", packets);
+        counts.distrust =
+            fmt::format("{} {} {} {}, {} were asked for", instrument.role, only_bits ? "compared" : "sent",
+                        counts.counted(), only_bits ? "bits" : "packets", packets);
     }
     return counts;
 }

@@ -222,6 +222,20 @@ constexpr std::array counter_commands{
     CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
 };
 
+constexpr std::array navigation_settings{
+    SettingInfo{"part", Unit::none, "LOCaliser", true, "localiser or glide path, in the instrument's words"},
+    SettingInfo{"frequency", Unit::hertz, "110.1 MHz", true, "carrier frequency"},
+    SettingInfo{"level", Unit::dbm, "-60 dBm", true, "of the carrier"},
+    SettingInfo{"output", Unit::none, "OFF", true, "ON or OFF"},
+    SettingInfo{"deviation", Unit::none, "0.093", true,
+                "difference in depth of modulation, 150 Hz predominating positive"},
+    SettingInfo{"depth_sum", Unit::percent, "40 %", false, "sum of both depths"},
+    SettingInfo{"phase", Unit::degree, "0 deg", false, "of the 150 Hz tone"},
+    SettingInfo{"removed", Unit::none, "NONE", false, "tones that are not sent, in the instrument's words"},
+    SettingInfo{"ident", Unit::none, "ISK", false, "text of the identification"},
+    SettingInfo{"ident_depth", Unit::percent, "10 %", false, "its depth"},
+};
+
 constexpr std::array indicator_commands{
     CommandInfo{"read_deviation", true, "", "what it indicates, as a number"},
     CommandInfo{"read_flag", false, "", "1 while its flag is shown, else 0"},
@@ -264,6 +278,7 @@ const std::array known_kinds{
     RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
     RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
+    RoleKind{"navigation-generator", "generator of landing-system signals", navigation_settings, {}},
     RoleKind{"indicator", "indicator of a landing-system receiver", {}, indicator_commands},
     RoleKind{"traffic", "sender and receiver of numbered frames", traffic_settings, traffic_commands},
     RoleKind{"module", "reader of a pluggable module's registers", {}, module_commands},

@@ -41,7 +41,7 @@ void require_setting(const Bench& bench, const Test& test, const SettingTarget& 
             return;
         }
         if (target.setting == "rate" || target.setting == "amplitude" || target.setting == "offset" ||
-            target.setting == "sample_rate")
+            target.setting == "sample_rate" || target.setting == "modulation")
             fail("it follows from the signal " + std::string(instrument.signal->kind->name) +
                  " that it plays");
     }

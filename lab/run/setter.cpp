@@ -26,9 +26,8 @@ std::string Setter::doubt() const {
 }
 
 // Signals that generators play are no settings of theirs: each goes out as a whole when anything in it
-// differs.
-std::vector<Setter::Begun> Setter::play(std::vector<std::pair<SettingTarget, std::string>>& wanted,
-                                        bool whole) {
+// differs. What follows from it is set like everything else, unless somebody has set it otherwise.
+void Setter::play(std::vector<std::pair<SettingTarget, std::string>>& wanted) {
     std::map<std::string, std::map<std::string, std::string>> signals;
     std::erase_if(wanted, [&](const auto& one) {
         const auto& [target, value] = one;
@@ -39,47 +38,43 @@ std::vector<Setter::Begun> Setter::play(std::vector<std::pair<SettingTarget, std
         own[target.setting] = value;
         return true;
     });
-    std::vector<Begun> begun;
     for (const auto& [role, settings] : signals) {
-        if (!whole) break;
-        auto more = play(*bench_.bench().find(role), settings);
-        begun.insert(begun.end(), more.begin(), more.end());
+        play(*bench_.bench().find(role), settings);
+        for (const auto& [setting, value] : played_[role].implied) {
+            const bool stated =
+                std::any_of(wanted.begin(), wanted.end(), [&, &name = setting](const auto& one) {
+                    return one.first.role == role && one.first.setting == name;
+                });
+            if (!stated) wanted.push_back({{role, setting}, value});
+        }
     }
-    return begun;
 }
 
-std::vector<Setter::Begun> Setter::play(const Instrument& instrument,
-                                        const std::map<std::string, std::string>& settings) {
+void Setter::play(const Instrument& instrument, const std::map<std::string, std::string>& settings) {
     const PlayedSignal& signal = *instrument.signal;
     const Parameters parameters = signal.with(settings);
     std::string text;
     for (const auto& [name, value] : parameters.texts()) text += name + "=" + value + "\n";
     auto& present = present_[instrument.role];
-    if (const auto at = present.find("signal"); at != present.end() && at->second == text) return {};
+    if (const auto at = present.find("signal"); at != present.end() && at->second == text) return;
     present.erase("signal");
     const MadeSignal made = signal.kind->make(parameters, signal.inputs);
     bench_.use(instrument.role);
     InstrumentRole& role = bench_.role(instrument.role);
-    std::vector<Begun> begun;
-    const auto begin = [&](const char* setting, const std::string& value) {
-        begun.push_back({{instrument.role, setting}, value});
-        role.begin(setting, value);
-        present_[instrument.role][setting] = value;
-    };
+    Played played;
+    std::vector<double> samples;
     if (const auto* wave = std::get_if<Waveform>(&made.turn)) {
-        std::vector<double> samples = wave->volts();
+        samples = wave->volts();
         double peak = 0;
         for (const double v : samples) peak = std::max(peak, std::abs(v));
         if (peak > 0) {
             for (double& v : samples) v /= peak;
         }
         role.load_waveform(samples);
-        begin("rate", exact(made.sample_rate_hz()) + " Hz");
-        begin("amplitude", exact(peak) + " V");
+        played.implied = {{"rate", exact(made.sample_rate_hz()) + " Hz"}, {"amplitude", exact(peak) + " V"}};
     } else {
         const auto& record = std::get<IqRecord>(made.turn);
         const auto turn = record.read(0, static_cast<std::size_t>(record.size()));
-        std::vector<double> samples;
         double power = 0;
         for (const auto& x : turn) {
             samples.push_back(static_cast<double>(x.real()));
@@ -87,17 +82,26 @@ std::vector<Setter::Begun> Setter::play(const Instrument& instrument,
             power += static_cast<double>(std::norm(x)) / static_cast<double>(turn.size());
         }
         role.load_iq(samples);
-        if (record.centre_hz > 0) begin("frequency", exact(record.centre_hz) + " Hz");
-        begin("sample_rate", exact(made.sample_rate_hz()) + " Hz");
-        begin("modulation", "ON");
-        above_[instrument.role] =
+        played.above_db =
             made.above_level_db + (instrument.dialect.level_is_mean ? 10 * std::log10(power) : 0);
+        played.implied = {{"sample_rate", exact(made.sample_rate_hz()) + " Hz"}, {"modulation", "ON"}};
+        if (record.centre_hz > 0) played.implied.emplace_back("frequency", exact(record.centre_hz) + " Hz");
     }
+    played_[instrument.role] = std::move(played);
     present_[instrument.role]["signal"] = text;
-    return begun;
 }
 
 void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bool whole) {
+    if (whole) {
+        play(wanted);
+    } else {
+        std::erase_if(wanted, [&](const auto& one) {
+            const Instrument* instrument = bench_.bench().find(one.first.role);
+            if (!instrument || !instrument->signal) return false;
+            // A level goes with the samples that are played.
+            return instrument->signal->has(one.first.setting) || one.first.setting == "level";
+        });
+    }
     // A level depends on the frequency of its source through the path, and everything of the unit on its
     // supply.
     const auto feeds = [&](const SettingTarget& target) {
@@ -113,12 +117,7 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bo
         if (target.role != "unit" && target.setting == "frequency")
             frequency[target.role] = parse_quantity(value, Unit::hertz).value;
     }
-    std::vector<Begun> begun = play(wanted, whole);
-    for (const auto& [role, present] : present_) {
-        const auto at = present.find("frequency");
-        if (above_.contains(role) && at != present.end() && !frequency.contains(role))
-            frequency[role] = parse_quantity(at->second, Unit::hertz).value;
-    }
+    std::vector<Begun> begun;
     bool fed = false;
     for (auto& [target, value] : wanted) {
         const bool source = target.role != "unit";
@@ -126,8 +125,8 @@ void Setter::apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bo
             const double level = parse_level(value).value;
             const auto hz = frequency.find(target.role);
             const double loss = path_(target.role, hz == frequency.end() ? 0 : hz->second);
-            const auto above = above_.find(target.role);
-            const double more = loss + (above == above_.end() ? 0 : above->second);
+            const auto played = played_.find(target.role);
+            const double more = loss + (played == played_.end() ? 0 : played->second.above_db);
             // A voltage goes out as the power that it is.
             const bool power =
                 value.find("dBm") != std::string::npos && value.find(" over ") == std::string::npos;

@@ -39,8 +39,8 @@ class Setter {
     void finish(std::vector<Begun>& begun);
     std::string settle(const std::string& role, const std::vector<Begun>& own);
     void send(const SettingTarget& target, const std::string& value);
-    std::vector<Begun> play(std::vector<std::pair<SettingTarget, std::string>>& wanted, bool whole);
-    std::vector<Begun> play(const Instrument& instrument, const std::map<std::string, std::string>& settings);
+    void play(std::vector<std::pair<SettingTarget, std::string>>& wanted);
+    void play(const Instrument& instrument, const std::map<std::string, std::string>& settings);
     void set_by_program(const Instrument& unit, const std::string& setting, const std::string& value);
 
     BenchConnection& bench_;
@@ -48,7 +48,12 @@ class Setter {
     std::function<double(const std::string&, double)> path_;
     std::map<std::string, std::map<std::string, std::string>> present_;  // by role and setting, as sent
     std::map<std::string, std::string> doubts_;                          // by role
-    std::map<std::string, double> above_;  // by role that plays samples: what its level is set higher
+    // What follows from the samples that a role plays, and what its level is set higher for them.
+    struct Played {
+        std::vector<std::pair<std::string, std::string>> implied;
+        double above_db = 0;
+    };
+    std::map<std::string, Played> played_;  // by role
 };
 
 }  // namespace rt::lab

@@ -193,5 +193,84 @@ TEST_CASE("check refuses what cannot be sent or read") {
     refused("\"10 uV\"", "\"10 uA\"", "level");
     refused("dialect = \"scpi-vector-generator\"", "dialect = \"scpi-generator\"", "load_iq");
     refused("signal = \"landing.composite\"", "signal = \"link.pattern\"", "load_waveform");
+    refused("\"glide-path.output\" = \"ON\"", "\"glide-path.modulation\" = \"OFF\"",
+            "follows from the signal");
     refused("readings = \"4\"", "readings = \"0\"", "readings");
+}
+
+TEST_CASE("a test that moves the carrier leaves it to the channel again for the next") {
+    Drone drone;
+    drone.campaign.resize(drone.campaign.find("[[test]]\nname = \"centring\""));
+    Drone::replace(drone.campaign, "name = \"sent\"", "name = \"aside\"");
+    Drone::replace(drone.campaign, "\"localiser.level\" = \"-20 dBm\"",
+                   "\"localiser.level\" = \"-20 dBm\", \"localiser.frequency\" = \"109.91 MHz\"");
+    drone.campaign += R"(
+[[test]]
+name = "again"
+procedure = "landing.signal"
+instrument = "analyser"
+settings = { "localiser.level" = "-20 dBm" }
+parameters = { centre = "109.9 MHz", sample_rate = "50 kHz", duration = "2 s", reference_level = "-5 dBm" }
+)";
+    drone.write();
+    const Said said = rare_tally(drone.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live",
+                                                       "--no-report", "--unattended"});
+    INFO(said.err);
+    const auto run = rt::lab::Tally::open(drone.folder / "run").read();
+    REQUIRE(run.points.size() == 3);
+    CHECK(result(run.points[0], "carrier_frequency") == about(109.91e6).epsilon(1e-8));
+    CHECK(result(run.points[2], "carrier_frequency") == about(109.9e6).epsilon(1e-8));
+    CHECK(result(run.points[2], "carrier_power") == within(0.05, -20));
+}
+
+TEST_CASE("a generator of navigation signals is set by its dialect, and what it sends is measured back") {
+    Drone drone;
+    const auto begin = drone.bench.find("[[instrument]]\nrole = \"localiser\"");
+    const auto end = drone.bench.find("[[instrument]]\nrole = \"glide-path\"");
+    drone.bench.replace(begin, end - begin,
+                        "[[instrument]]\nrole = \"localiser\"\nname = \"N\"\naddress = \"simulated\"\n"
+                        "dialect = \"scpi-navigation-generator\"\n\n");
+    drone.campaign.resize(drone.campaign.find("[[test]]\nname = \"sent\""));
+    Drone::replace(drone.campaign, "\"localiser.output\" = \"ON\"",
+                   "\"localiser.output\" = \"ON\"\n\"localiser.part\" = \"LOCaliser\"\n"
+                   "\"localiser.frequency\" = \"109.9 MHz\"\n\"unit.tuned\" = \"36X\"");
+    drone.campaign += R"(
+[[test]]
+name = "sent"
+procedure = "landing.signal"
+instrument = "analyser"
+settings = { "localiser.level" = "-20 dBm", "localiser.phase" = "20 deg", "localiser.ident" = "ISK", "localiser.ident_depth" = "8 %" }
+parameters = { centre = "109.9 MHz", sample_rate = "50 kHz", duration = "12 s", reference_level = "-5 dBm", ident = "ISK" }
+[[test.sweep]]
+axis = "deviation"
+sets = ["localiser.deviation"]
+values = ["-0.155", "0.031"]
+
+[[test]]
+name = "flag"
+procedure = "landing.indication"
+instrument = "localiser-needle"
+parameters = { every = "1 ms", flag = "shown" }
+[[test.sweep]]
+axis = "removed"
+sets = ["localiser.removed"]
+values = ["LOWer", "UPPer", "NONE"]
+[[test.judge]]
+rule = "sd2-receiver/flag-shown"
+)";
+    drone.write();
+    const Said said = rare_tally(drone.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live",
+                                                       "--no-report", "--unattended"});
+    INFO(said.err);
+    const auto run = rt::lab::Tally::open(drone.folder / "run").read();
+    REQUIRE(run.points.size() == 5);
+    for (const auto& [i, deviation] : {std::pair{0U, -0.155}, {1U, 0.031}}) {
+        CHECK(result(run.points[i], "ddm") == within(2e-4, deviation));
+        CHECK(result(run.points[i], "phase") == within(0.1, 20));
+        CHECK(result(run.points[i], "ident_depth") == within(0.2, 8));
+        CHECK(result(run.points[i], "carrier_power") == within(0.05, -20));
+    }
+    CHECK(run.points[2].findings.at(0).verdict == Verdict::pass);
+    CHECK(run.points[3].findings.at(0).verdict == Verdict::pass);
+    CHECK(run.points[4].findings.at(0).verdict == Verdict::fail);
 }

@@ -152,7 +152,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     // Each by its name, too.
     const Said list = rare_tally(folder.path(), {"demo", "--list"});
     for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
-    CHECK(lines(list.out) == 9);
+    CHECK(lines(list.out) == 11);
     const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
     CHECK(unknown.code == 2);
     CHECK(contains(unknown.err, "did you mean \"chamber\"?"));

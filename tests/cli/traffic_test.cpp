@@ -92,7 +92,7 @@ TEST_CASE("real traffic between two addresses is measured, kept, judged and judg
     folder.write("bench.toml", "[bench]\nname = \"b\"\n" +
                                    instrument_text("analyser", "scpi-analyser", "", "", "here") + unit_here);
     CHECK(contains(rare_tally(folder.path(), {"bench", "bench.toml"}).err,
-                   "the program itself is traffic or a module's reader"));
+                   "the program itself is traffic, a module's reader"));
 }
 
 TEST_CASE("the kernel of another network counts what an agent there says it received") {

@@ -233,6 +233,12 @@ TEST_CASE("patterns as people write them") {
     CHECK(pattern_symbols("bits:001", 4) == Symbols{0, 3, 1});
     CHECK(pattern_symbols("prbs7", 2).size() == 127);
     CHECK(pattern_symbols("prbs31 1000", 2).size() == 1000);
+    // K28.5 from negative disparity, then D21.5, which is balanced: it ends positive, so it goes through
+    // twice.
+    CHECK(pattern_symbols("characters:K28.5+D21.5", 2) ==
+          pattern_symbols("bits:0011111010101010101011000001011010101010", 2));
+    refuses("no character", [&] { pattern_symbols("characters:K28", 2); });
+    refuses("has no K1.1", [&] { pattern_symbols("characters:K1.1", 2); });
     const auto random = pattern_symbols("random 30000", 3);
     for (const int level : {0, 1, 2})
         CHECK(std::count(random.begin(), random.end(), level) == within(500.0, 10000));

@@ -9,6 +9,7 @@
 #include "lab/simulate/instruments/indicator.hpp"
 #include "lab/simulate/instruments/meters.hpp"
 #include "lab/simulate/instruments/module.hpp"
+#include "lab/simulate/instruments/navigation.hpp"
 #include "lab/simulate/instruments/probing.hpp"
 #include "lab/simulate/instruments/sources.hpp"
 #include "lab/simulate/instruments/traffic.hpp"
@@ -48,6 +49,7 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"generator", make_source<SimulatedGenerator>},
     {"attenuator", make_source<SimulatedAttenuator>},
     {"supply", make_source<SimulatedSupply>},
+    {"navigation-generator", make_source<SimulatedNavigationGenerator>},
     {"waveform-generator", make_source<SimulatedWaveformGenerator>},
     {"switch", make_source<SimulatedSwitch>},
     {"positioner", make_source<SimulatedPositioner>},
