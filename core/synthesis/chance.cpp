@@ -7,24 +7,25 @@
 namespace rt {
 namespace {
 
-constexpr int places_log2 = 14;
-constexpr std::uint64_t places = std::uint64_t{1} << places_log2;
-constexpr std::uint64_t tail = 64;  // places at either end that are worked out one by one
+constexpr int table_places_log2 = 14;
+constexpr std::uint64_t table_places = std::uint64_t{1} << table_places_log2;
+constexpr std::uint64_t table_tail = 64;  // places at either end that are worked out one by one
 
 const std::vector<float>& table() {
     static const std::vector<float> values = [] {
-        std::vector<float> out(places + 1);
-        for (std::uint64_t i = 1; i < places; ++i)
-            out[i] = static_cast<float>(normal_place(static_cast<double>(i) / static_cast<double>(places)));
-        out[0] = out[1], out[places] = out[places - 1];  // never used: tails
+        std::vector<float> out(table_places + 1);
+        for (std::uint64_t i = 1; i < table_places; ++i)
+            out[i] =
+                static_cast<float>(normal_place(static_cast<double>(i) / static_cast<double>(table_places)));
+        out[0] = out[1], out[table_places] = out[table_places - 1];  // never used: tails
         return out;
     }();
     return values;
 }
 
 float drawn(std::uint64_t bits, const float* values) {
-    const std::uint64_t place = bits >> (64 - places_log2);
-    if (place - tail >= places - 2 * tail)
+    const std::uint64_t place = bits >> (64 - table_places_log2);
+    if (place - table_tail >= table_places - 2 * table_tail)
         return static_cast<float>(normal_place((static_cast<double>(bits >> 11) + 0.5) * 0x1p-53));
     const auto part = static_cast<float>(static_cast<std::int32_t>(bits >> 19 & 0x7fffffff)) * 0x1p-31F;
     return values[place] + part * (values[place + 1] - values[place]);

@@ -18,7 +18,7 @@ namespace {
 
 using enum ParameterKind;
 
-constexpr double turn = 2 * std::numbers::pi;
+constexpr double circle = 2 * std::numbers::pi;
 
 constexpr std::array landing_composite_parameters{
     ParameterInfo{"part", choice, Unit::none, "localiser", "localiser or glide-path", "localiser glide-path"},
@@ -105,13 +105,13 @@ MadeSignal make_landing(const Parameters& p, const SignalInputs&) {
     std::size_t mark = 0;
     for (std::size_t i = 0; i < count; ++i) {
         const double t = static_cast<double>(i) / rate;
-        double modulation = low * std::sin(turn * hz_90 * t) + high * std::sin(turn * hz_150 * t + phase);
+        double modulation = low * std::sin(circle * hz_90 * t) + high * std::sin(circle * hz_150 * t + phase);
         bool on = !morse;
         if (morse) {
             while (mark < marks.size() && t >= marks[mark].stop_s) ++mark;
             on = mark < marks.size() && t >= marks[mark].start_s;
         }
-        if (on) modulation += ident * std::sin(turn * hz_ident * t);
+        if (on) modulation += ident * std::sin(circle * hz_ident * t);
         samples[i] = static_cast<float>((1 + modulation) / highest);
     }
     const std::string channel = p.text("channel");

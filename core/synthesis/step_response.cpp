@@ -7,7 +7,7 @@
 namespace rt {
 namespace {
 
-constexpr int places = 64;
+constexpr int sample_places = 64;
 constexpr double sigmas_per_time = 1 / 1.6832424671458286;  // 20 % to 80 % of an error function
 
 // exp(x^2) erfc(x), for x where erfc itself underflows.
@@ -38,17 +38,18 @@ StepResponse::StepResponse(double time, double bandwidth) {
     before_ = 5 * sigma;
     after_ = 5 * sigma + (bandwidth > 0 ? 14 / (2 * std::numbers::pi * bandwidth) : 0);
     length_ = static_cast<std::size_t>(std::ceil(before_ + after_)) + 1;
-    table_.resize(length_ * (places + 1));
-    for (int p = 0; p <= places; ++p) {
+    table_.resize(length_ * (sample_places + 1));
+    for (int p = 0; p <= sample_places; ++p) {
         for (std::size_t i = 0; i < length_; ++i)
             table_[static_cast<std::size_t>(p) * length_ + i] = static_cast<float>(step_value(
-                -before_ + static_cast<double>(p) / places + static_cast<double>(i), time, bandwidth));
+                -before_ + static_cast<double>(p) / sample_places + static_cast<double>(i), time, bandwidth));
     }
 }
 
 std::tuple<const float*, const float*, double> StepResponse::rows(double offset) const {
-    const double place = std::clamp((offset + before_) * places, 0.0, static_cast<double>(places));
-    const auto p = std::min(static_cast<std::size_t>(place), static_cast<std::size_t>(places - 1));
+    const double place =
+        std::clamp((offset + before_) * sample_places, 0.0, static_cast<double>(sample_places));
+    const auto p = std::min(static_cast<std::size_t>(place), static_cast<std::size_t>(sample_places - 1));
     const float* a = table_.data() + p * length_;
     return {a, a + length_, place - static_cast<double>(p)};
 }

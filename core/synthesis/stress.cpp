@@ -20,7 +20,7 @@
 namespace rt {
 namespace {
 
-constexpr double turn = 2 * std::numbers::pi;
+constexpr double two_pi = 2 * std::numbers::pi;
 
 enum Stream : std::uint64_t { edge_stream, noise_stream };
 
@@ -100,7 +100,7 @@ class StressedSamples : public WaveSamples {
         const double even = (static_cast<double>(k) + s_.delay_ui) * interval_s_;
         double ui = (rises ? 0.5 : -0.5) * s_.duty_cycle_ui;
         if (s_.random_ui > 0) ui += s_.random_ui * edges_.normal(static_cast<std::uint64_t>(k));
-        if (s_.sinusoidal_ui > 0) ui += s_.sinusoidal_ui / 2 * std::sin(turn * sinusoidal_hz_ * even);
+        if (s_.sinusoidal_ui > 0) ui += s_.sinusoidal_ui / 2 * std::sin(two_pi * sinusoidal_hz_ * even);
         return (s_.spread > 0 ? spread_place_s(even) : even) + ui * interval_s_;
     }
     // Symbols that a spread clock is ahead of its mean at a time, in seconds: the integral of a triangle.
@@ -164,7 +164,7 @@ class StressedSamples : public WaveSamples {
     void add_behind(std::uint64_t first, std::span<float> out) const {
         if (s_.noise_v > 0) noise_.add_normal(first, s_.noise_v, out);
         if (s_.interference_v > 0) {
-            const double step = turn * interference_hz_ / s_.sample_rate_hz;
+            const double step = two_pi * interference_hz_ / s_.sample_rate_hz;
             for (std::size_t i = 0; i < out.size(); ++i)
                 out[i] +=
                     static_cast<float>(s_.interference_v * std::sin(step * static_cast<double>(first + i)));

@@ -59,7 +59,7 @@ Range y_range(const Figure& figure) {
     // Levels in decibels stand on whole tens; other values take the room that they need.
     if (!figure.decibels || role != CurveRole::trace || high - low < 5) {
         // A twelfth of room to each side; a flat curve in the middle.
-        const double room = high > low ? (high - low) / 12 : std::max(std::abs(high) / 10, 1e-9);
+        const double room = high > low ? (high - low) / 12 : (high != 0 ? std::abs(high) / 10 : 1);
         // Less than the numbers' own digits would leave the curve outside.
         const double least = std::abs(high) * 1e-5;
         if (room < least) return {low - least, high + least};
@@ -82,7 +82,7 @@ Range x_range(const Figure& figure) {
     }
     // A single place has room on both sides.
     if (range.low == range.high) {
-        const double room = std::max(std::abs(range.low) / 10, 1e-9);
+        const double room = range.low != 0 ? std::abs(range.low) / 10 : 1;
         return {range.low - room, range.high + room};
     }
     return range;

@@ -53,6 +53,27 @@ std::vector<PointOfPart> points_to_draw(const std::vector<const RunData*>& runs,
     return chosen;
 }
 
+// What a search goes by: named in the table of its trials.
+std::string criterion_of(const std::vector<const PointRecord*>& points,
+                         const std::vector<const RunData*>& runs) {
+    for (const auto* point : points) {
+        if (point->kind != PointKind::threshold || point->capture.file.empty()) continue;
+        for (const RunData* run : runs) {
+            const auto file = run->folder() / point->capture.file;
+            if (!std::filesystem::exists(file)) continue;
+            const std::string text = read_file(file);
+            const auto cells = split(std::string_view(text).substr(0, text.find('\n')), ',');
+            for (const auto cell : cells) {
+                const bool there = std::any_of(points.begin(), points.end(), [&](const auto* other) {
+                    return other->kind == PointKind::trial && other->find_result(std::string(cell));
+                });
+                if (there) return std::string(cell);
+            }
+        }
+    }
+    return {};
+}
+
 // Curves over the sweep of each test whose captures are no figures of their own, or are many.
 std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const RunData*>& runs) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
@@ -79,6 +100,12 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
                     results.push_back(rule.applies_to);
             }
         }
+        if (auto figure = sweep_figure(points, test, rules[test], "", Swept::thresholds)) {
+            out[test].push_back(std::move(*figure));
+            // Of the trials what they were decided by.
+            results.front() = criterion_of(points, runs);
+        }
+        if (auto figure = pattern_figure(points, test)) out[test].push_back(std::move(*figure));
         for (const auto& result : results) {
             if (auto figure = sweep_figure(points, test, rules[test], result))
                 out[test].push_back(std::move(*figure));

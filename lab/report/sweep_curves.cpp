@@ -2,25 +2,66 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "lab/report/axes.hpp"
 
 namespace rt::lab {
 namespace {
 
-// The axis to draw against: the last one with several values that are numbers.
-std::optional<std::size_t> axis_to_draw(const std::vector<const PointRecord*>& points) {
-    for (std::size_t axis = points.front()->axes.size(); axis-- > 0;) {
-        std::map<std::string, int> values;
-        bool numbers = true;
-        for (const auto* point : points) {
-            if (axis >= point->axes.size()) return std::nullopt;
-            numbers = numbers && number_of(point->axes[axis].second);
-            ++values[point->axes[axis].second];
-        }
-        if (numbers && values.size() > 1) return axis;
+using Points = std::vector<const PointRecord*>;
+
+bool several_numbers(const Points& points, std::size_t axis) {
+    std::set<std::string> values;
+    for (const auto* point : points) {
+        if (!number_of(point->axes[axis].second)) return false;
+        values.insert(point->axes[axis].second);
     }
-    return std::nullopt;
+    return values.size() > 1;
+}
+
+// Whether the value of one axis tells that of another, as it does of axes that move together.
+bool tells(const Points& points, std::size_t axis, std::size_t other) {
+    std::map<std::string, std::string> there;
+    for (const auto* point : points) {
+        const auto [at, fresh] = there.emplace(point->axes[axis].second, point->axes[other].second);
+        if (at->second != point->axes[other].second) return false;
+    }
+    return true;
+}
+
+// The other axes that tell curves apart, when this one is drawn against.
+std::vector<std::size_t> others_than(const Points& points, std::size_t axis) {
+    std::vector<std::size_t> out;
+    for (std::size_t i = 0; i < points.front()->axes.size(); ++i) {
+        if (i != axis && !tells(points, axis, i)) out.push_back(i);
+    }
+    return out;
+}
+
+std::string curve_name(const PointRecord& point, const std::vector<std::size_t>& axes) {
+    std::string name;
+    for (const std::size_t i : axes)
+        name += (name.empty() ? "" : ", ") + point.axes[i].first + "=" + point.axes[i].second;
+    return name;
+}
+
+// The axis to draw against: the last one with several values that are numbers, or one before it when each
+// point would be a curve of its own.
+std::optional<std::size_t> axis_to_draw(const Points& points) {
+    for (const auto* point : points) {
+        if (point->axes.size() != points.front()->axes.size()) return std::nullopt;
+    }
+    std::optional<std::size_t> out;
+    for (std::size_t axis = points.front()->axes.size(); axis-- > 0;) {
+        if (!several_numbers(points, axis)) continue;
+        const auto others = others_than(points, axis);
+        std::set<std::string> curves;
+        for (const auto* point : points) curves.insert(curve_name(*point, others));
+        if (curves.size() < points.size()) return axis;
+        if (!out) out = axis;
+    }
+    return out;
 }
 
 std::optional<Quantity> least_margin(const PointRecord& point) {
@@ -53,10 +94,13 @@ std::optional<CurvePoint> value_of(const PointRecord& point, const std::string& 
 
 }  // namespace
 
-std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& all, std::string result) {
+std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& all, std::string result,
+                                        Swept what) {
     std::vector<const PointRecord*> points;
     for (const auto* point : all) {
-        if (point->standing != Standing::valid || made_of_trials(point->kind)) continue;
+        const bool wanted =
+            what == Swept::thresholds ? point->kind == PointKind::threshold : !made_of_trials(point->kind);
+        if (point->standing != Standing::valid || !wanted) continue;
         if (result.empty()) {
             if (point->results.empty()) continue;
             result = point->results.front().name;
@@ -70,14 +114,11 @@ std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& a
     SweptResult out;
     out.result = result;
     out.axis = points.front()->axes[*axis].first;
+    const auto others = others_than(points, *axis);
     std::map<std::string, std::size_t> places;
     std::vector<std::vector<std::pair<CurvePoint, const PointRecord*>>> gathered;
     for (const auto* point : points) {
-        std::string name;
-        for (std::size_t i = 0; i < point->axes.size(); ++i) {
-            if (i != *axis)
-                name += (name.empty() ? "" : ", ") + point->axes[i].first + "=" + point->axes[i].second;
-        }
+        std::string name = curve_name(*point, others);
         if (name.empty()) name = words(result);
         const auto [place, fresh] = places.emplace(name, gathered.size());
         if (fresh) {
@@ -98,6 +139,24 @@ std::optional<SweptResult> sweep_result(const std::vector<const PointRecord*>& a
             out.curves[c].points.push_back(value), out.points[c].push_back(point);
     }
     return out;
+}
+
+std::optional<std::pair<std::size_t, std::size_t>> plane_of(const Points& points) {
+    if (points.size() < 3) return std::nullopt;
+    for (const auto* point : points) {
+        if (point->axes.size() != points.front()->axes.size()) return std::nullopt;
+    }
+    const std::size_t axes = points.front()->axes.size();
+    for (std::size_t first = 0; first < axes; ++first) {
+        std::vector<std::size_t> moved;
+        for (std::size_t i = 0; i < axes; ++i) {
+            if (i != first && several_numbers(points, i) && tells(points, first, i) &&
+                !tells(points, i, first))
+                moved.push_back(i);
+        }
+        if (moved.size() == 2) return std::pair{moved[0], moved[1]};
+    }
+    return std::nullopt;
 }
 
 }  // namespace rt::lab

@@ -17,6 +17,7 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
         double from = 0, to = 0;
     };
     std::map<std::string, Span> judged;
+    std::map<std::string, std::map<double, double>> limits;  // of each finding, by place
     double low = 1e300, high = -1e300;
     for (std::size_t c = 0; c < swept.curves.size(); ++c) {
         for (std::size_t i = 0; i < swept.curves[c].points.size(); ++i) {
@@ -25,6 +26,7 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
             for (const auto& finding : swept.points[c][i]->findings) {
                 const auto [at, fresh] = judged.try_emplace(finding.rule, Span{x, x});
                 at->second = {std::min(at->second.from, x), std::max(at->second.to, x)};
+                if (finding.limit) limits[finding.rule][x] = *finding.limit * sy.factor;
             }
         }
     }
@@ -32,6 +34,12 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
         const RuleRef ref = rules.find(id);
         const Bound* bound = ref.rule->bound();
         if (!bound || ref.rule->applies_to != swept.result || ref.rule->unit != swept.unit) continue;
+        if (!bound->min && !bound->max) {
+            Curve table{ref.book->standard + ": " + ref.rule->title, CurveRole::limit, {}, {}};
+            for (const auto& [x, limit] : limits[id]) table.x.push_back(x), table.y.push_back(limit);
+            if (table.x.size() > 1) figure.curves.push_back(std::move(table));
+            continue;
+        }
         const double beside = span.from == span.to ? (high - low) / 40 : 0;
         Curve curve{ref.book->standard + ": " + ref.rule->title, CurveRole::limit, {}, {}};
         for (const auto& level : {bound->min, bound->max}) {
@@ -49,8 +57,8 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
 }  // namespace
 
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
-                                   const RuleLibrary* rules, const std::string& result) {
-    const auto swept = sweep_result(points, result);
+                                   const RuleLibrary* rules, const std::string& result, Swept what) {
+    const auto swept = sweep_result(points, result, what);
     if (!swept) return std::nullopt;
     double largest_x = 0, largest_y = 0;
     for (const auto& curve : swept->curves) {
@@ -62,6 +70,11 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
     const Scale sx = scale_of(largest_x, swept->x_unit), sy = scale_of(largest_y, swept->unit);
     Figure figure;
     figure.title = title;
+    double least_x = largest_x;
+    for (const auto& curve : swept->curves) {
+        for (const auto& p : curve.points) least_x = std::min(least_x, p.x);
+    }
+    figure.log_x = swept->x_unit == Unit::hertz && least_x > 0 && largest_x >= 10 * least_x;
     figure.x_label = axis_label(swept->axis, sx.unit);
     figure.y_label = axis_label(swept->result, sy.unit);
     constexpr std::size_t most_curves = 10;
@@ -73,6 +86,42 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
         figure.curves.push_back(std::move(curve));
     }
     if (rules) add_bounds(figure, *swept, *rules, sx, sy);
+    return figure;
+}
+
+std::optional<Figure> pattern_figure(const std::vector<const PointRecord*>& all, const std::string& title) {
+    std::vector<const PointRecord*> points;
+    for (const auto* point : all) {
+        if (point->kind == PointKind::point && point->standing != Standing::superseded)
+            points.push_back(point);
+    }
+    const auto plane = plane_of(points);
+    if (!plane) return std::nullopt;
+    Figure figure;
+    figure.title = title;
+    Curve way{"the way through the pattern", CurveRole::trace, {}, {}};
+    Curve failed{"FAIL", CurveRole::spots, {}, {}}, none{"NONE", CurveRole::dots, {}, {}};
+    const auto unit_of = [&](std::size_t axis) {
+        const auto value = number_of(points.front()->axes[axis].second);
+        return std::string(pretty(value->unit));
+    };
+    figure.x_label = axis_label(points.front()->axes[plane->first].first, unit_of(plane->first));
+    figure.y_label = axis_label(points.front()->axes[plane->second].first, unit_of(plane->second));
+    for (const auto* point : points) {
+        const double x = number_of(point->axes[plane->first].second)->value;
+        const double y = number_of(point->axes[plane->second].second)->value;
+        way.x.push_back(x), way.y.push_back(y);
+        const auto has = [&](Verdict verdict) {
+            return std::any_of(point->findings.begin(), point->findings.end(),
+                               [&](const Finding& f) { return f.verdict == verdict; });
+        };
+        Curve* sign = has(Verdict::fail) ? &failed : has(Verdict::none) ? &none : nullptr;
+        if (sign) sign->x.push_back(x), sign->y.push_back(y);
+    }
+    figure.curves.push_back(std::move(way));
+    for (auto* sign : {&failed, &none}) {
+        if (!sign->x.empty()) figure.curves.push_back(std::move(*sign));
+    }
     return figure;
 }
 

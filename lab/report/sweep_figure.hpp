@@ -7,14 +7,22 @@
 #include "lab/formats/rule_library.hpp"
 #include "lab/model/record.hpp"
 #include "lab/report/figure.hpp"
+#include "lab/report/sweep_curves.hpp"
 
 namespace rt::lab {
 
 // `result` of the points (the first one without it) against the last axis whose values are quantities or
 // channels, with at most ten curves. Bounds of that result among `rules` are drawn over the points that they
-// judge. Nothing for points without such an axis or with fewer than two of its values.
+// judge; limits that differ from point to point (tables) as a line through those of the findings.
+// Frequencies over a decade and more stand on a logarithmic axis. Nothing for points without such an axis or
+// with fewer than two of its values.
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
-                                   const RuleLibrary* rules = nullptr, const std::string& result = "");
+                                   const RuleLibrary* rules = nullptr, const std::string& result = "",
+                                   Swept what = Swept::measured);
+
+// Points whose places are a pattern in a plane of two axes: the way through it, and where a finding is FAIL
+// or NONE. Nothing for other sweeps.
+std::optional<Figure> pattern_figure(const std::vector<const PointRecord*>& points, const std::string& title);
 
 // Readings of watches against minutes since the first, each with its own curve; at most one unit.
 std::vector<Figure> watch_figures(const std::vector<SampleRecord>& samples);

@@ -110,7 +110,13 @@ Outcome outcome_of(const Adjust& what, const Adjustment& adjustment, const std::
         return outcome;
     }
     outcome.results.push_back({what.gives, *found, {}});
-    if (const Result* reached = trials.back().find_result(what.result)) outcome.results.push_back(*reached);
+    if (const Result* reached = trials.back().find_result(what.result)) {
+        outcome.results.push_back(*reached);
+        const Unit unit = reached->value.unit;
+        outcome.notes.push_back(fmt::format("{}: wanted {} within {}", what.result,
+                                            format({what.target, unit}),
+                                            format({what.tolerance, is_decibel(unit) ? Unit::db : unit})));
+    }
     outcome.results.push_back({"trials", {static_cast<double>(trials.size()), Unit::count}, {}});
     return outcome;
 }
