@@ -18,11 +18,11 @@ namespace {
 
 using namespace rt::lab;
 
-volatile std::sig_atomic_t interrupted = 0;
+volatile std::sig_atomic_t traffic_interrupted = 0;
 
 void heed_interrupts() {
-    std::signal(SIGINT, [](int) { interrupted = 1; });
-    std::signal(SIGTERM, [](int) { interrupted = 1; });
+    std::signal(SIGINT, [](int) { traffic_interrupted = 1; });
+    std::signal(SIGTERM, [](int) { traffic_interrupted = 1; });
 }
 
 ExitCode serve_traffic(const Call& call) {
@@ -34,7 +34,7 @@ ExitCode serve_traffic(const Call& call) {
     std::fflush(stdout);
     call.console.progress("serving; Ctrl-C ends it");
     heed_interrupts();
-    while (!interrupted) std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    while (!traffic_interrupted) std::this_thread::sleep_for(std::chrono::milliseconds(50));
     return ExitCode::passed;
 }
 
@@ -119,7 +119,7 @@ ExitCode pass_traffic(const Call& call) {
     heed_interrupts();
     TrafficWatch watch;
     watch.on_progress = [&](const std::string& way, const TrafficProgress& p) {
-        if (interrupted) watch.stop = true;
+        if (traffic_interrupted) watch.stop = true;
         // An agent tells its part at the end only.
         std::string line = fmt::format("{:4.0f} s  {}", p.seconds, way);
         if (p.sent > 0) line += fmt::format("  {} sent", p.sent);

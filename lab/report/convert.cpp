@@ -19,7 +19,7 @@ namespace rt::lab {
 
 namespace {
 
-struct Converter {
+struct PaperMaker {
     const char* program;
     const char* makes;    // "PDF"
     const char* package;  // Debian's
@@ -80,7 +80,7 @@ class PaperPage {
 };
 
 // `arguments` end with the file to make, which is written beside its final name.
-void convert(const Converter& converter, std::vector<std::string> arguments,
+void convert(const PaperMaker& converter, std::vector<std::string> arguments,
              const std::filesystem::path& target) {
     auto half = target, said = target;
     half += ".part" + target.extension().string();

@@ -2,7 +2,10 @@
 // what check refuses, what gets no verdict.
 #include <doctest/doctest.h>
 
+#include <chrono>
+#include <csignal>
 #include <nlohmann/json.hpp>
+#include <thread>
 
 #include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
@@ -30,10 +33,13 @@ struct Receiver {
         REQUIRE_MESSAGE(text.find(old) != std::string::npos, old);
         text.replace(text.find(old), old.size(), by);
     }
-    Said tell(std::vector<std::string> arguments) {
+    void write() {
         folder.write("campaign.toml", campaign);
         folder.write("bench.toml", bench);
         folder.write("simulated-receiver.toml", unit);
+    }
+    Said tell(std::vector<std::string> arguments) {
+        write();
         return rare_tally(folder.path(), std::move(arguments));
     }
     Said run(const std::string& out = "run") {
@@ -45,13 +51,12 @@ struct Receiver {
     // Only the tests up to errors under stress, on short records.
     void only_stressed() {
         campaign.resize(campaign.find("[[test]]\nname = \"tolerance\""));
-        for (const char* text : {"duration = \"20 us\"", "duration = \"20 us\"", "duration = \"100 us\""})
+        for (const char* text : {"duration = \"10 us\"", "duration = \"10 us\"", "duration = \"40 us\""})
             replace(campaign, text, "duration = \"8 us\"");
-        replace(campaign, "\"250000\"", "\"20000\"");
-        replace(bench, "symbols = \"50000\"", "symbols = \"20000\"");
+        replace(campaign, "\"100000\"", "\"20000\"");
         // 20,000 bits show no more.
         std::string limits = rt::lab::read_file(folder / "limits.toml");
-        replace(limits, "max = \"2e-5\"", "max = \"2e-4\"");
+        replace(limits, "max = \"4e-5\"", "max = \"2e-4\"");
         folder.write("limits.toml", limits);
     }
 };
@@ -100,7 +105,7 @@ TEST_CASE("the demo's receiver: each ingredient is met at the reference plane, t
     CHECK(result(last_of(run, "amplitude"), "set_amplitude") > 0.36);
     const auto& stressed = last_of(run, "stressed");
     CHECK(result(stressed, "bit_errors") == 0);
-    CHECK(result(stressed, "bits") == within(5000, 249950));
+    CHECK(result(stressed, "bits") == within(2000, 99950));
     CHECK(stressed.findings.at(0).verdict == Verdict::pass);
     // A loop of 1.2 MHz follows ever less above it: the tolerance falls, and ends where only the eye counts.
     std::vector<double> tolerance;
@@ -110,10 +115,10 @@ TEST_CASE("the demo's receiver: each ingredient is met at the reference plane, t
         tolerance.push_back(result(point, "tolerance"));
         verdicts.push_back(point.findings.at(0).verdict);
     }
-    REQUIRE(tolerance.size() == 5);
-    for (std::size_t i = 1; i < tolerance.size(); ++i) CHECK(tolerance[i] <= tolerance[i - 1] + 0.051);
-    CHECK(tolerance[4] == within(0.2, 0.7));
-    CHECK(verdicts == std::vector{Verdict::fail, Verdict::pass, Verdict::pass, Verdict::pass, Verdict::pass});
+    REQUIRE(tolerance.size() == 4);
+    for (std::size_t i = 1; i < tolerance.size(); ++i) CHECK(tolerance[i] <= tolerance[i - 1] + 0.11);
+    CHECK(tolerance[3] == within(0.2, 0.7));
+    CHECK(verdicts == std::vector{Verdict::fail, Verdict::pass, Verdict::pass, Verdict::pass});
 }
 
 TEST_CASE("a stress that does not converge leaves nothing judged that needs it") {
@@ -170,7 +175,7 @@ TEST_CASE("check finds what the generator cannot do, and what is no setting of i
         CHECK_MESSAGE(said.code == 2, by);
         CHECK_MESSAGE(said.err.find(words) != std::string::npos, said.err);
     };
-    refused("symbols = \"50000\"", "symbols = \"1200000\"", "beyond the highest samples");
+    refused("symbols = \"20000\"", "symbols = \"1200000\"", "beyond the highest samples");
     refused("rise = \"70 ps\"", "sample_rate = \"80 GHz\"", "beyond the highest rate");
     refused("to = \"900 mV\"", "to = \"1.2 V\"", "beyond the highest amplitude");
     refused("pattern = \"prbs7\"", "pattern = \"prsb7\"", "did you mean \"prbs7\"");
@@ -251,4 +256,61 @@ TEST_CASE("make writes what measure finds, and says how a wish was moved") {
     refused({"--save", "x.csv"}, "written as SigMF");
     refused({"--save", "nowhere/x.sigmf-meta"}, "there is no folder");
     refused({"--set", "noise=3 mV"}, "--save is missing");
+}
+
+TEST_CASE("whatever befalls the generator on the way, a receiver that fails under stress never passes") {
+    int touched = 0;
+    for (const char* kind : {"restart", "panel", "drop", "error-entry"}) {
+        for (const char* after : {"20", "60"}) {
+            CAPTURE(kind);
+            CAPTURE(after);
+            Receiver receiver;
+            receiver.only_stressed();
+            Receiver::replace(receiver.unit, "noise = \"6 mV\"", "noise = \"70 mV\"");
+            Receiver::replace(receiver.bench, "role = \"stress\"",
+                              "role = \"stress\"\ntimeout = \"1 s\"\nretries = 1");
+            receiver.bench += std::string("\n[[simulation.fault]]\nrole = \"stress\"\nkind = \"") + kind +
+                              "\"\nafter = " + after + "\ntimes = 1\n";
+            const Said said = receiver.run();
+            INFO(said.err);
+            const auto run = receiver.record();
+            for (const auto& point : run.points) {
+                for (const auto& finding : point.findings) CHECK(finding.verdict != Verdict::pass);
+            }
+            touched += !run.points.empty();
+        }
+    }
+    CHECK(touched >= 6);
+}
+
+TEST_CASE("a run of played signals that was cut off is carried on to the same values") {
+    Receiver whole;
+    whole.only_stressed();
+    whole.run();
+    Receiver cut;
+    cut.only_stressed();
+    cut.write();
+    const pid_t child = start_in(cut.folder.path(), binary(),
+                                 {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report", "-q"});
+    // In the middle of the second adjustment.
+    const auto captures = [&] {
+        std::error_code error;
+        const std::filesystem::directory_iterator all(cut.folder / "run/captures", error), end;
+        return error ? 0 : std::distance(all, end);
+    };
+    for (int waited = 0; waited < 5000 && captures() < 10; ++waited)
+        std::this_thread::sleep_for(std::chrono::milliseconds(2));
+    ::kill(child, SIGKILL);
+    CHECK(wait_for(child) == 128);
+    const auto before = cut.record().points.size();
+    REQUIRE(before < whole.record().points.size());
+    const Said on = cut.tell({"run", "--resume", "run", "--no-live", "--no-report"});
+    CHECK_MESSAGE(on.code == 0, on.err);
+    for (const char* test : {"amplitude", "random", "sinusoidal", "stressed"}) {
+        CAPTURE(test);
+        const auto a = last_of(whole.record(), test), b = last_of(cut.record(), test);
+        REQUIRE(a.results.size() == b.results.size());
+        // Other trials of the same signal see other noise.
+        CHECK(a.results[0].value.value == about(b.results[0].value.value).epsilon(0.2));
+    }
 }
