@@ -30,9 +30,17 @@ std::optional<std::string> morse_of(char letter) {
 std::optional<Keyed> read_morse(const std::vector<Mark>& marks, double record_s) {
     if (marks.empty()) return std::nullopt;
     // Marks of one length only are dots or dashes: gaps within letters are a dot long either way.
-    double shortest = marks.front().length_s(), longest = shortest;
-    for (const auto& mark : marks)
+    // One that is cut off at an end of the record says nothing of their length, unless there is no other.
+    constexpr double edge_s = 10e-3;
+    const auto cut = [&](const Mark& mark) {
+        return marks.size() > 1 && (mark.start_s < edge_s || mark.stop_s > record_s - edge_s);
+    };
+    double shortest = 1e300, longest = 0;
+    for (const auto& mark : marks) {
+        if (cut(mark)) continue;
         shortest = std::min(shortest, mark.length_s()), longest = std::max(longest, mark.length_s());
+    }
+    if (longest == 0) shortest = longest = marks.front().length_s();
     double gap = 1e300;
     for (std::size_t i = 1; i < marks.size(); ++i)
         gap = std::min(gap, marks[i].start_s - marks[i - 1].stop_s);
@@ -51,8 +59,10 @@ std::optional<Keyed> read_morse(const std::vector<Mark>& marks, double record_s)
     for (std::size_t i = 0; i < marks.size(); ++i) {
         const bool dash = marks[i].length_s() >= 2 * dot;
         code += dash ? '-' : '.';
-        (dash ? out.dash_s : out.dot_s) += marks[i].length_s();
-        ++(dash ? dashes : dots);
+        if (!cut(marks[i])) {
+            (dash ? out.dash_s : out.dot_s) += marks[i].length_s();
+            ++(dash ? dashes : dots);
+        }
         if (i + 1 == marks.size()) break;
         const double pause = marks[i + 1].start_s - marks[i].stop_s;
         if (pause < 2 * dot) continue;

@@ -89,7 +89,9 @@ MadeSignal make_landing(const Parameters& p, const SignalInputs&) {
     if (!(turn_s >= 0.1 && turn_s <= 60)) fail_input("parameter ident_every: 0.1 s to 60 s are possible");
     const double dot = p.required("ident_dot");
     if (morse && !(dot >= 0.02)) fail_input("parameter ident_dot: 20 ms or more are possible");
-    const auto marks = morse ? landing::keyed(word, dot) : std::vector<landing::Mark>{};
+    auto marks = morse ? landing::keyed(word, dot) : std::vector<landing::Mark>{};
+    // Whole within a record of one turn.
+    for (auto& mark : marks) mark.start_s += 3 * dot, mark.stop_s += 3 * dot;
     if (morse && marks.back().stop_s + 3 * dot > turn_s)
         fail_input(fmt::format("parameter ident: {} takes {:.3g} s, it comes every {:.3g} s", word,
                                marks.back().stop_s, turn_s));

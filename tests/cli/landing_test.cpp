@@ -2,36 +2,24 @@
 // refuses, levels of generators that count otherwise.
 #include <doctest/doctest.h>
 
-#include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
+#include "tests/cli/shipped_campaign.hpp"
 #include "tests/cli/typist.hpp"
-#include "tests/lab/folder.hpp"
 
 using rt::Verdict;
 
 namespace {
 
-// The campaign of the demo in a folder of its own.
-struct Drone {
-    TestFolder folder;
-    std::string campaign, bench, unit;
-
-    Drone() {
-        const std::filesystem::path demo = std::filesystem::path(RT_SOURCE) / "demo/landing";
-        for (const char* name : {"receiver-control.toml", "limits.toml", "spiral.csv"})
-            folder.write(name, rt::lab::read_file(demo / name));
-        campaign = rt::lab::read_file(demo / "campaign.toml");
-        bench = rt::lab::read_file(demo / "bench.toml");
-        unit = rt::lab::read_file(demo / "simulated-receiver.toml");
-    }
-    static void replace(std::string& text, const std::string& old, const std::string& by) {
-        REQUIRE_MESSAGE(text.find(old) != std::string::npos, old);
-        text.replace(text.find(old), old.size(), by);
-    }
-    void write() {
-        folder.write("campaign.toml", campaign);
-        folder.write("bench.toml", bench);
-        folder.write("simulated-receiver.toml", unit);
+struct Drone : ShippedCampaign {
+    Drone()
+        : ShippedCampaign("landing", "simulated-receiver.toml",
+                          {"receiver-control.toml", "limits.toml", "spiral.csv"}) {}
+    // All of it, with nobody there.
+    rt::lab::RunRecord run_all() {
+        const Said said =
+            tell({"run", "campaign.toml", "--out", "run", "--no-live", "--no-report", "--unattended"});
+        INFO(said.err);
+        return record();
     }
     std::vector<std::string> words(const std::string& test) {
         write();
@@ -42,15 +30,9 @@ struct Drone {
         arguments.emplace_back("--unattended");
         const Said said = rare_tally(folder.path(), std::move(arguments));
         INFO(said.err);
-        return rt::lab::Tally::open(folder / "run").read();
+        return record();
     }
 };
-
-double result(const rt::lab::PointRecord& point, const char* name) {
-    const auto* found = point.find_result(name);
-    REQUIRE_MESSAGE(found, name);
-    return found->value.value;
-}
 
 std::vector<const rt::lab::PointRecord*> of_test(const rt::lab::RunRecord& run, const std::string& test) {
     std::vector<const rt::lab::PointRecord*> out;
@@ -170,8 +152,7 @@ TEST_CASE("a generator whose level counts the mean power gets the level for it")
     CHECK(result(run.points[0], "carrier_power") == within(0.08, -20 - 10 * std::log10(peak / mean)));
 
     Drone::replace(drone.campaign, "\"localiser.level\" = \"-20 dBm\"", "\"localiser.level\" = \"3 dBm\"");
-    drone.write();
-    const Said said = rare_tally(drone.folder.path(), {"check", "campaign.toml"});
+    const Said said = drone.tell({"check", "campaign.toml"});
     CHECK(said.code == 2);
     CHECK_MESSAGE(said.err.find("beyond the highest level") != std::string::npos, said.err);
 }
@@ -179,10 +160,8 @@ TEST_CASE("a generator whose level counts the mean power gets the level for it")
 TEST_CASE("check refuses what cannot be sent or read") {
     const auto refused = [](const char* old, const char* by, const std::string& words) {
         Drone drone;
-        auto& text = drone.bench.find(old) != std::string::npos ? drone.bench : drone.campaign;
-        Drone::replace(text, old, by);
-        drone.write();
-        const Said said = rare_tally(drone.folder.path(), {"check", "campaign.toml"});
+        drone.replace_one(old, by);
+        const Said said = drone.tell({"check", "campaign.toml"});
         CHECK_MESSAGE(said.code == 2, words);
         CHECK_MESSAGE(said.err.find(words) != std::string::npos, said.err);
     };
@@ -212,11 +191,7 @@ instrument = "analyser"
 settings = { "localiser.level" = "-20 dBm" }
 parameters = { centre = "109.9 MHz", sample_rate = "50 kHz", duration = "2 s", reference_level = "-5 dBm" }
 )";
-    drone.write();
-    const Said said = rare_tally(drone.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live",
-                                                       "--no-report", "--unattended"});
-    INFO(said.err);
-    const auto run = rt::lab::Tally::open(drone.folder / "run").read();
+    const auto run = drone.run_all();
     REQUIRE(run.points.size() == 3);
     CHECK(result(run.points[0], "carrier_frequency") == about(109.91e6).epsilon(1e-8));
     CHECK(result(run.points[2], "carrier_frequency") == about(109.9e6).epsilon(1e-8));
@@ -258,11 +233,7 @@ values = ["LOWer", "UPPer", "NONE"]
 [[test.judge]]
 rule = "sd2-receiver/flag-shown"
 )";
-    drone.write();
-    const Said said = rare_tally(drone.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live",
-                                                       "--no-report", "--unattended"});
-    INFO(said.err);
-    const auto run = rt::lab::Tally::open(drone.folder / "run").read();
+    const auto run = drone.run_all();
     REQUIRE(run.points.size() == 5);
     for (const auto& [i, deviation] : {std::pair{0U, -0.155}, {1U, 0.031}}) {
         CHECK(result(run.points[i], "ddm") == within(2e-4, deviation));

@@ -2,49 +2,19 @@
 // way, what check refuses.
 #include <doctest/doctest.h>
 
-#include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
-#include "tests/cli/program.hpp"
-#include "tests/lab/folder.hpp"
+#include "tests/cli/shipped_campaign.hpp"
 
 using rt::Verdict;
 
 namespace {
 
-// The campaign of the demo in a folder of its own.
-struct Gateway {
-    TestFolder folder;
-    std::string campaign, bench;
-
-    Gateway() {
-        const std::filesystem::path demo = std::filesystem::path(RT_SOURCE) / "demo/sharing";
-        for (const char* name : {"gateway-control.toml", "simulated-gateway.toml"})
-            folder.write(name, rt::lab::read_file(demo / name));
-        campaign = rt::lab::read_file(demo / "campaign.toml");
-        bench = rt::lab::read_file(demo / "bench.toml");
-    }
-    static void replace(std::string& text, const std::string& old, const std::string& by) {
-        REQUIRE(text.find(old) != std::string::npos);
-        text.replace(text.find(old), old.size(), by);
-    }
-    Said tell(std::vector<std::string> arguments) {
-        folder.write("campaign.toml", campaign);
-        folder.write("bench.toml", bench);
-        return rare_tally(folder.path(), std::move(arguments));
-    }
+struct Gateway : ShippedCampaign {
+    Gateway() : ShippedCampaign("sharing", "simulated-gateway.toml", {"gateway-control.toml"}) {}
     Said run(const std::string& out = "run") {
         return tell({"run", "campaign.toml", "--only", "reaction", "--out", out, "--no-live", "--no-report"});
     }
-    rt::lab::RunRecord record(const std::string& out = "run") {
-        return rt::lab::Tally::open(folder / out).read();
-    }
 };
-
-double result(const rt::lab::PointRecord& point, const char* name) {
-    const auto* found = point.find_result(name);
-    REQUIRE_MESSAGE(found, name);
-    return found->value.value;
-}
 
 }  // namespace
 

@@ -7,47 +7,18 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
-#include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
-#include "tests/cli/program.hpp"
-#include "tests/lab/folder.hpp"
+#include "tests/cli/shipped_campaign.hpp"
 
 using rt::Verdict;
 
 namespace {
 
-// The campaign of the demo in a folder of its own.
-struct Receiver {
-    TestFolder folder;
-    std::string campaign, bench, unit;
-
-    Receiver() {
-        const std::filesystem::path demo = std::filesystem::path(RT_SOURCE) / "demo/stress";
-        for (const char* name : {"receiver-control.toml", "sample-generator.toml", "limits.toml"})
-            folder.write(name, rt::lab::read_file(demo / name));
-        campaign = rt::lab::read_file(demo / "campaign.toml");
-        bench = rt::lab::read_file(demo / "bench.toml");
-        unit = rt::lab::read_file(demo / "simulated-receiver.toml");
-    }
-    static void replace(std::string& text, const std::string& old, const std::string& by) {
-        REQUIRE_MESSAGE(text.find(old) != std::string::npos, old);
-        text.replace(text.find(old), old.size(), by);
-    }
-    void write() {
-        folder.write("campaign.toml", campaign);
-        folder.write("bench.toml", bench);
-        folder.write("simulated-receiver.toml", unit);
-    }
-    Said tell(std::vector<std::string> arguments) {
-        write();
-        return rare_tally(folder.path(), std::move(arguments));
-    }
-    Said run(const std::string& out = "run") {
-        return tell({"run", "campaign.toml", "--out", out, "--no-live", "--no-report"});
-    }
-    rt::lab::RunRecord record(const std::string& out = "run") {
-        return rt::lab::Tally::open(folder / out).read();
-    }
+struct Receiver : ShippedCampaign {
+    Receiver()
+        : ShippedCampaign("stress", "simulated-receiver.toml",
+                          {"receiver-control.toml", "sample-generator.toml", "limits.toml"}) {}
+    Said run() { return tell({"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"}); }
     // Only the tests up to errors under stress, on short records.
     void only_stressed() {
         campaign.resize(campaign.find("[[test]]\nname = \"tolerance\""));
@@ -60,12 +31,6 @@ struct Receiver {
         folder.write("limits.toml", limits);
     }
 };
-
-double result(const rt::lab::PointRecord& point, const char* name) {
-    const auto* found = point.find_result(name);
-    REQUIRE_MESSAGE(found, name);
-    return found->value.value;
-}
 
 // The last point of a test.
 const rt::lab::PointRecord& last_of(const rt::lab::RunRecord& run, const std::string& test) {
@@ -169,8 +134,7 @@ TEST_CASE("a receiver that sends nothing back, or something else, gets no verdic
 TEST_CASE("check finds what the generator cannot do, and what is no setting of it") {
     const auto refused = [](const char* old, const char* by, const std::string& words) {
         Receiver receiver;
-        auto& text = receiver.bench.find(old) != std::string::npos ? receiver.bench : receiver.campaign;
-        Receiver::replace(text, old, by);
+        receiver.replace_one(old, by);
         const Said said = receiver.tell({"check", "campaign.toml"});
         CHECK_MESSAGE(said.code == 2, by);
         CHECK_MESSAGE(said.err.find(words) != std::string::npos, said.err);

@@ -103,10 +103,10 @@ TEST_CASE("an identification is keyed as Morse code has it") {
         made(landing_composite(),
              {{"ident", "ET"}, {"ident_every", "2 s"}, {"ident_dot", "100 ms"}, {"ident_depth", "8 %"}});
     REQUIRE(signal.samples() == 100000);
-    // Within the dot, behind it, within the dash.
-    CHECK(line_at(signal, 1020, 0, 5000).depth == within(1e-3, 0.08));
-    CHECK(line_at(signal, 1020, 6000, 10000).depth == within(1e-3, 0));
-    CHECK(line_at(signal, 1020, 20000, 15000).depth == within(1e-3, 0.08));
+    // Three dots later: within the dot, behind it, within the dash.
+    CHECK(line_at(signal, 1020, 15000, 5000).depth == within(1e-3, 0.08));
+    CHECK(line_at(signal, 1020, 21000, 10000).depth == within(1e-3, 0));
+    CHECK(line_at(signal, 1020, 35000, 15000).depth == within(1e-3, 0.08));
     CHECK(line_at(made(landing_composite(), {{"ident_keying", "steady"}}), 1020).depth == within(1e-6, 0.1));
     refuses("takes", [] { made(landing_composite(), {{"ident", "ABCDEFGHIJ"}, {"ident_every", "3 s"}}); });
     refuses("no Morse code", [] { made(landing_composite(), {{"ident", "A_"}}); });
@@ -114,6 +114,24 @@ TEST_CASE("an identification is keyed as Morse code has it") {
     refuses("more than the carrier can carry", [] {
         made(landing_composite(), {{"depth_sum", "99 %"}, {"ident", "I"}});
     });
+}
+
+TEST_CASE("dots have their length within a millisecond, from record to record, cut off or not") {
+    for (const char* dot : {"95 ms", "101 ms", "159 ms", "165 ms"}) {
+        CAPTURE(dot);
+        const auto signal =
+            made(landing_composite(), {{"ident", "ISK"}, {"ident_dot", dot}, {"ident_every", "5 s"}});
+        const auto& whole = std::get<IqRecord>(signal.turn);
+        const double wanted = parse_quantity(dot).value;
+        for (const double from_s : {0.0, 3.2 * wanted, 3.7 * wanted}) {
+            CAPTURE(from_s);
+            const auto first = static_cast<std::uint64_t>(from_s * whole.sample_rate_hz);
+            const auto out = run("landing.signal", part_of(whole, first, whole.size() - first));
+            const Result* found = out.find_result("ident_dot");
+            REQUIRE(found);
+            CHECK(found->value.value == within(1e-3, wanted));
+        }
+    }
 }
 
 TEST_CASE("noise of a stated bandwidth fills it and nothing else, plain or in carriers") {

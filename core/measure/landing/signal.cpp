@@ -56,8 +56,7 @@ constexpr std::array signal_products{
 
 constexpr double least_depth = 0.005;
 
-void add_tones(const CoherentAm& audio, Outcome& outcome) {
-    const auto tones = landing::navigation_tones(audio);
+void add_tones(const std::array<landing::Tone, 2>& tones, const CoherentAm& audio, Outcome& outcome) {
     const auto& low = tones[0];
     const auto& high = tones[1];
     // What is strongest at an edge of where it is looked for is no tone there.
@@ -104,13 +103,14 @@ void add_tones(const CoherentAm& audio, Outcome& outcome) {
     outcome.add("phase", degrees - 120 * std::round(degrees / 120), Unit::degree);
 }
 
-void add_ident(const CoherentAm& audio, const std::string& wanted, Outcome& outcome) {
+void add_ident(const std::array<landing::Tone, 2>& tones, const CoherentAm& audio, const std::string& wanted,
+               Outcome& outcome) {
     constexpr double least = 0.01;
     const auto lack = [&](std::initializer_list<const char*> names, const std::string& why) {
         for (const char* name : names) outcome.lacking[name] = why;
     };
-    const auto ident =
-        landing::ident_tone(audio, std::max(least, 6 * audio.noise / std::sqrt(audio.rate * 10e-3 / 2)));
+    const auto ident = landing::ident_tone(
+        audio, tones, std::max(least, 6 * audio.noise / std::sqrt(audio.rate * 10e-3 / 2)));
     if (!ident) {
         lack({"ident_depth", "ident_frequency", "ident_dot"},
              "there is no identification of 1 % depth or more near 1020 Hz");
@@ -207,8 +207,9 @@ Outcome measure_signal(Capture any, const Parameters& p) {
         outcome.invalid = audio.reason;
         return outcome;
     }
-    add_tones(audio, outcome);
-    add_ident(audio, p.text("ident"), outcome);
+    const auto tones = landing::navigation_tones(audio);
+    add_tones(tones, audio, outcome);
+    add_ident(tones, audio, p.text("ident"), outcome);
     outcome.traces.push_back(trace_of(audio));
     return outcome;
 }

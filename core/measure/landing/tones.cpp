@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <complex>
+#include <functional>
 #include <numbers>
 
 #include "core/dsp/fft.hpp"
@@ -84,18 +85,47 @@ std::array<Tone, 2> navigation_tones(const CoherentAm& audio) {
     return out;
 }
 
-std::optional<Ident> ident_tone(const CoherentAm& audio, double least_depth) {
+// Times for which a curve is above a threshold, by straight lines between its values; shorter ones are none.
+static std::vector<Mark> marks_above(const std::vector<double>& height, double threshold,
+                                     const std::function<double(std::size_t)>& at) {
+    constexpr double shortest_s = 30e-3;
+    std::vector<Mark> out;
+    std::optional<double> start;
+    if (height.front() >= threshold) start = at(0);
+    for (std::size_t n = 1; n < height.size(); ++n) {
+        const auto crossing = [&] {
+            const double part = (threshold - height[n - 1]) / (height[n] - height[n - 1]);
+            return at(n - 1) + part * (at(n) - at(n - 1));
+        };
+        if (!start && height[n] >= threshold) start = crossing();
+        if (start && height[n] < threshold) {
+            const double stop = crossing();
+            if (stop - *start >= shortest_s) out.push_back({*start, stop});
+            start.reset();
+        }
+    }
+    if (start) out.push_back({*start, at(height.size() - 1)});
+    return out;
+}
+
+std::optional<Ident> ident_tone(const CoherentAm& audio, const std::array<Tone, 2>& tones,
+                                double least_depth) {
     constexpr double from_hz = 950, to_hz = 1090, mean_s = 10e-3;
     if (audio.rate < 2.5 * to_hz) return std::nullopt;
     const Spectrum spectrum(audio);
     Ident out;
     out.hz = spectrum.strongest(from_hz, to_hz);
-    // Mixed to 0 Hz; means over 10 ms are quick against dots of 100 ms and leave 90 and 150 Hz out.
+    // Mixed to 0 Hz; means over 10 ms are quick against dots of 100 ms. What they leave of 90 and 150 Hz
+    // would move the edges of marks: these are taken out before.
     std::vector<Complex> sums(audio.depth.size() + 1);
+    const double middle = static_cast<double>(audio.depth.size() - 1) / 2;
     for (std::size_t n = 0; n < audio.depth.size(); ++n) {
+        double left = audio.depth[n] - 1;
+        for (const auto& tone : tones)
+            left -= tone.depth * audio.response(tone.hz) *
+                    std::sin(2 * pi * tone.hz * (static_cast<double>(n) - middle) / audio.rate + tone.phase);
         const double cycles = out.hz * static_cast<double>(n) / audio.rate;
-        sums[n + 1] =
-            sums[n] + (audio.depth[n] - 1) * std::polar(2.0, -2 * pi * (cycles - std::floor(cycles)));
+        sums[n + 1] = sums[n] + left * std::polar(2.0, -2 * pi * (cycles - std::floor(cycles)));
     }
     const auto length = static_cast<std::size_t>(std::max(1.0, std::round(audio.rate * mean_s)));
     std::vector<Complex> z;
@@ -107,25 +137,10 @@ std::optional<Ident> ident_tone(const CoherentAm& audio, double least_depth) {
     const double high = percentile(height, 0.97), low = percentile(height, 0.03);
     if (high < least_depth) return std::nullopt;
     out.keyed = low < 0.3 * high;
-    const double threshold = 0.5 * high;
     const auto at = [&](std::size_t n) {
         return (static_cast<double>(n) + static_cast<double>(length - 1) / 2) / audio.rate;
     };
-    constexpr double shortest_s = 30e-3;
-    std::optional<double> start;
-    if (height.front() >= threshold) start = at(0);
-    for (std::size_t n = 1; n < height.size(); ++n) {
-        const auto crossing = [&] {
-            return at(n - 1) + (threshold - height[n - 1]) / (height[n] - height[n - 1]) / audio.rate;
-        };
-        if (!start && height[n] >= threshold) start = crossing();
-        if (start && height[n] < threshold) {
-            const double stop = crossing();
-            if (stop - *start >= shortest_s) out.marks.push_back({*start, stop});
-            start.reset();
-        }
-    }
-    if (start) out.marks.push_back({*start, at(height.size() - 1)});
+    out.marks = marks_above(height, 0.5 * high, at);
     // Depth and frequency away from the edges of marks.
     constexpr double edge_s = 15e-3, step_s = 20e-3;
     const auto step = static_cast<std::size_t>(std::round(audio.rate * step_s));
@@ -144,7 +159,10 @@ std::optional<Ident> ident_tone(const CoherentAm& audio, double least_depth) {
     out.hz += std::arg(turned) / (2 * pi) / (static_cast<double>(step) / audio.rate);
     // What is strongest at an edge of where it is looked for is something else.
     if (out.hz < from_hz + 5 || out.hz > to_hz - 5) return std::nullopt;
-    out.depth = std::sqrt(squares / count) / audio.response(out.hz);
+    const double on = std::sqrt(squares / count);
+    // The highest values have what other tones leave in them: the times are those at half of the mean.
+    out.marks = marks_above(height, 0.5 * on, at);
+    out.depth = on / audio.response(out.hz);
     return out;
 }
 

@@ -25,7 +25,9 @@ struct Ident {
     bool keyed = false;
     std::vector<Mark> marks;
 };
-// A tone from 950 to 1090 Hz of at least this depth, steady or keyed; means over 10 ms.
-std::optional<Ident> ident_tone(const CoherentAm& audio, double least_depth);
+// A tone from 950 to 1090 Hz of at least this depth, steady or keyed; means over 10 ms of what is left
+// without the navigation tones.
+std::optional<Ident> ident_tone(const CoherentAm& audio, const std::array<Tone, 2>& tones,
+                                double least_depth);
 
 }  // namespace rt::landing
