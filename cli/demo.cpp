@@ -159,6 +159,7 @@ ExitCode perform_demo(const Call& call) {
                   "landing/square.csv",
                   "landing/random.csv",
                   "beacon/campaign.toml",
+                  "beacon/certificate.html.mustache",
                   "beacon/bench.toml",
                   "beacon/beacon-control.toml",
                   "beacon/simulated-beacon.toml",

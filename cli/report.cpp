@@ -69,10 +69,17 @@ ExitCode perform_report(const Call& call) {
     for (const auto& why : written.left_out) call.console.attention("template left out: " + why);
     const auto further = [&](const char* option, const char* ending, const auto& make) {
         if (!call.flag(option)) return;
-        auto file = written.html;
-        file.replace_extension(ending);
-        make(written.html, file);
-        written.files.push_back(file);
+        // The page, and what own templates have made of it.
+        std::vector<std::filesystem::path> pages;
+        for (const auto& file : written.files) {
+            if (file.extension() == ".html") pages.push_back(file);
+        }
+        for (const auto& page : pages) {
+            auto file = page;
+            file.replace_extension(ending);
+            make(page, file);
+            written.files.push_back(file);
+        }
     };
     further("pdf", ".pdf", write_pdf);
     further("document", ".odt", write_document);

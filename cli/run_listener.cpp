@@ -38,7 +38,9 @@ std::string point_line(const PointRecord& point, std::size_t total, const Findin
         line += padded(margin_text(*finding), 10) + "  ";
     } else {
         const Result* result = shown_result(point, plan);
-        line += padded(result ? format(result->value) : "-", 10) + "  ";
+        const std::string bound =
+            result && result->known != Known::exactly ? name(result->known) + std::string(" ") : "";
+        line += padded(result ? bound + format(result->value) : "-", 10) + "  ";
     }
     line += point.test + ": " + point.label;
     if (!finding) return point.invalid.empty() ? line : line + "  not valid: " + point.invalid;
