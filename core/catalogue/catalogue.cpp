@@ -44,6 +44,7 @@
     each(ethernet_idle) \
     each(ethernet_density) \
     each(ethernet_droop) \
+    each(ethernet_mlt3) \
     each(ethernet_distortion) \
     each(network_parameters) \
     each(network_calibration) \

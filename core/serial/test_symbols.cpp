@@ -22,4 +22,19 @@ std::vector<int> transmitter_test_symbols(int levels) {
     return out;
 }
 
+std::vector<int> mlt3_idle_symbols(std::size_t count) {
+    constexpr int turn[]{0, 1, 0, -1};
+    unsigned scrambler = 2047;
+    std::size_t place = 0;
+    std::vector<int> out;
+    out.reserve(count);
+    for (std::size_t i = 0; i < count; ++i) {
+        const unsigned key = (scrambler >> 8 ^ scrambler >> 10) & 1;
+        scrambler = (scrambler << 1 | key) & 2047;
+        if (key == 0) ++place;
+        out.push_back(turn[place % 4]);
+    }
+    return out;
+}
+
 }  // namespace rt

@@ -64,7 +64,7 @@ constexpr std::array waveform_keys{
     KeyInfo{
         "pattern", Key::text, false,
         "prbs7, prbs9, prbs11, prbs13, prbs15, prbs23, prbs31, clock, pam3-random, pam4-random, pam3-test "
-        "or pam5-test (Ethernet's 2047 symbols); prbs7 without it"},
+        "or pam5-test (Ethernet's 2047 symbols), mlt3-idle (100BASE-TX); prbs7 without it"},
     KeyInfo{"run", Key::whole, false, "symbols of each level of a clock; 1 without it"},
     KeyInfo{"rate", Key::quantity, true, "bits a second", Unit::bit_per_second},
     KeyInfo{"amplitude", Key::quantity, true, "to either side of zero", Unit::volt},
@@ -255,7 +255,7 @@ static LinePair pair_of(const ConfigSection& s, const std::map<std::string, std:
 
 bool is_waveform_pattern(const std::string& name) {
     return name == "clock" || name == "pam3-random" || name == "pam4-random" || name == "pam3-test" ||
-           name == "pam5-test";
+           name == "pam5-test" || name == "mlt3-idle";
 }
 
 static int octet(const ConfigSection& s, const char* key, const std::string& text, int most) {

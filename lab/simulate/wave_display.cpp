@@ -33,6 +33,9 @@ std::vector<double> symbols_of(const DigitalWaveform& w, std::size_t count, Rand
         const auto start = static_cast<std::size_t>(random.uniform() * static_cast<double>(test.size()));
         for (std::size_t i = 0; i < count; ++i)
             out.push_back(test[(start + i) % test.size()] / ((levels - 1) / 2.0));
+    } else if (w.pattern == "mlt3-idle") {
+        const auto idle = mlt3_idle_symbols(count);
+        out.assign(idle.begin(), idle.end());
     } else if (w.pattern == "clock") {
         for (std::size_t i = 0; i < count; ++i)
             out.push_back(i / static_cast<std::size_t>(w.run) % 2 == 0 ? 1 : -1);

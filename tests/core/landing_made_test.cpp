@@ -178,11 +178,6 @@ TEST_CASE("an indication against the deviation that is sent, in parts of full de
     Indication seen;
     for (const double value : {76.0, 74.0, 75.0, 79.0}) seen.readings.push_back({0, value, false, 1.5});
     const auto good = indicated(seen, {{"deviation", "0.0775"}});
-    const auto value = [](const Outcome& outcome, const char* name) {
-        const Result* result = outcome.find_result(name);
-        REQUIRE_MESSAGE(result, name);
-        return result->value.value;
-    };
     CHECK(value(good, "indication") == about(76));
     CHECK(value(good, "indicated_ddm") == about(76.0 / 150 * 0.155));
     // 76 of 150 against a half.

@@ -136,3 +136,16 @@ TEST_CASE("a simulated pair goes through a handshake") {
     CHECK(value(out, "suspend_time") == about(3.05e-3).epsilon(1e-3));
     CHECK(value(out, "j_plus_level") == about(3.3).epsilon(1e-3));
 }
+
+TEST_CASE("scrambled idle of 100BASE-TX is measured as it was made") {
+    rt::lab::DigitalWaveform w;
+    w.pattern = "mlt3-idle";
+    w.rate_bit_s = 125e6, w.amplitude_v = 1.0, w.rise_s = 2.6e-9, w.duty_cycle_s = 0.2e-9;
+    const auto volts = rt::lab::show_waveform(w, {40e-6, 160001}, 5);
+    const auto out = run("ethernet.mlt3", rt::waveform_in_memory(volts, 0.25e-9));
+    CHECK(value(out, "amplitude_positive") == within(2e-3, 1));
+    CHECK(value(out, "amplitude_symmetry") == within(3e-3, 1));
+    // 20 % to 80 % of an error function becomes 10 % to 90 %.
+    CHECK(value(out, "edge_longest") == within(0.08e-9, 2.6e-9 * 1.522719));
+    CHECK(value(out, "duty_cycle_distortion") == within(0.02e-9, 0.2e-9));
+}
