@@ -45,10 +45,8 @@ std::vector<const rt::lab::PointRecord*> of_test(const rt::lab::RunRecord& run, 
 }  // namespace
 
 TEST_CASE("the demo's drone: sent and measured back, indicated, flags, a contact found by the pattern") {
-    TestFolder folder;
-    const Said said = rare_tally(folder.path(), {"demo", "landing", "--out", "demo"});
-    CHECK_MESSAGE(said.code == 1, said.err);
-    const auto run = rt::lab::Tally::open(folder / "demo/landing-run").read();
+    Drone drone;
+    const auto run = drone.run_all();
     const auto sent = of_test(run, "sent");
     REQUIRE(sent.size() == 2);
     for (const auto& [point, deviation] : {std::pair{sent[0], 0.0}, {sent[1], 0.093}}) {

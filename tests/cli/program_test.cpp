@@ -11,9 +11,9 @@
 namespace {
 
 const std::filesystem::path source = RT_SOURCE;
-const std::vector<std::string> names{"demo",   "draft",  "check", "run",     "measure",
-                                     "report", "export", "judge", "compare", "verify",
-                                     "rules",  "bench",  "find",  "push",    "dialects"};
+const std::vector<std::string> names{"demo",   "draft",  "check", "run",     "make",   "measure",
+                                     "report", "export", "judge", "compare", "verify", "rules",
+                                     "bench",  "find",   "push",  "dialects"};
 
 // A result of a run's JSON by point; there is at least one.
 std::map<std::string, double> values_of(const nlohmann::json& run, const std::string& name) {
@@ -267,9 +267,10 @@ TEST_CASE("the campaign in the documentation is a good one") {
 }
 
 TEST_CASE("commands in the documentation exist") {
-    for (const char* file : {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md",
-                             "docs/simulation.md", "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md",
-                             "docs/judging.md", "docs/store.md", "docs/new-instrument.md"}) {
+    for (const char* file :
+         {"README.md", "docs/architecture.md", "docs/json.md", "docs/tally.md", "docs/simulation.md",
+          "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md", "docs/store.md",
+          "docs/new-instrument.md", "docs/signals.md", "docs/measurements/stress.md"}) {
         const std::string text = rt::lab::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);
