@@ -28,7 +28,8 @@ std::vector<Stretch> order_of(const Plan& plan);
 void warn(Plan& plan);
 
 // Signals that generators play at the points of a test can be made, and the generators hold them. What an
-// earlier test adjusts is taken where the adjustment begins; the rest is left to the run.
-void require_signals(const Campaign& campaign, const Bench& bench, const Test& test);
+// earlier test adjusts is taken where the adjustment begins; the rest is left to the run. Warns of a record
+// that is longer than a turn with something random in it.
+void require_signals(Plan& plan, const Bench& bench, const Test& test);
 
 }  // namespace rt::lab

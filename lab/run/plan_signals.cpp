@@ -9,8 +9,10 @@ namespace {
 
 using Settings = std::map<std::string, std::string>;
 
-// What a generator plays must be one that can be made, and that it holds.
-void require_played(const Test& test, const Instrument& instrument, const Settings& settings) {
+// What a generator plays must be one that can be made, and that it holds. Gives the length of a turn that has
+// something random in it; nothing for others.
+std::optional<double> require_played(const Test& test, const Instrument& instrument,
+                                     const Settings& settings) {
     const auto fail = [&](const std::string& why) {
         fail_input(test.where,
                    "test " + in_quotes(test.name) + ": the signal of the " + instrument.role + ": " + why);
@@ -18,7 +20,12 @@ void require_played(const Test& test, const Instrument& instrument, const Settin
     const Dialect& dialect = instrument.dialect;
     try {
         const PlayedSignal& signal = *instrument.signal;
-        const MadeSignal made = signal.kind->make(signal.with(settings), signal.inputs);
+        const Parameters parameters = signal.with(settings);
+        const MadeSignal made = signal.kind->make(parameters, signal.inputs);
+        const bool random =
+            parameters.number("random_jitter").value_or(0) > 0 || parameters.number("noise").value_or(0) > 0;
+        const double turn_s = static_cast<double>(made.samples()) / made.sample_rate_hz();
+        const auto turn = random ? std::optional(turn_s) : std::nullopt;
         const auto within = [&](const char* what, double value, Unit unit) {
             const auto greatest = dialect.greatest.find(what);
             if (greatest != dialect.greatest.end() && value > greatest->second)
@@ -28,12 +35,25 @@ void require_played(const Test& test, const Instrument& instrument, const Settin
         within("samples", static_cast<double>(made.samples()), Unit::count);
         const auto* wave = std::get_if<Waveform>(&made.turn);
         within(wave ? "rate" : "sample_rate", made.sample_rate_hz(), Unit::hertz);
-        if (!wave || !dialect.greatest.contains("amplitude")) return;
+        if (!wave || !dialect.greatest.contains("amplitude")) return turn;
         double peak = 0;
         for (const double v : wave->volts()) peak = std::max(peak, std::abs(v));
         within("amplitude", peak, Unit::volt);
+        return turn;
     } catch (const Error& error) {
         fail(error.message());
+    }
+    return std::nullopt;
+}
+
+// How long the oscilloscope records; nothing where another instrument does, or an axis says how long.
+std::optional<double> record_of(const Test& test) {
+    try {
+        const CaptureSetup setup = test.procedure->setup(test.parameters);
+        const auto* wave = std::get_if<WaveformSetup>(&setup);
+        return wave ? std::optional(wave->span_s) : std::nullopt;
+    } catch (const Error&) {
+        return std::nullopt;
     }
 }
 
@@ -47,7 +67,8 @@ std::optional<std::string> safe_end(const Campaign& campaign, const std::string&
 
 }  // namespace
 
-void require_signals(const Campaign& campaign, const Bench& bench, const Test& test) {
+void require_signals(Plan& plan, const Bench& bench, const Test& test) {
+    const Campaign& campaign = *plan.campaign;
     for (const auto& instrument : bench.instruments) {
         if (!instrument.signal) continue;
         Settings fixed;
@@ -88,14 +109,25 @@ void require_signals(const Campaign& campaign, const Bench& bench, const Test& t
             move(test.adjust->axis, test.adjust->sets, {format(test.adjust->from), format(test.adjust->to)});
         if (!used || later) continue;
         for (const auto& one : moved) fixed[one.target.setting] = one.values.front();
-        require_played(test, instrument, fixed);
+        std::optional<double> shortest;
+        const auto play = [&](const Settings& settings) {
+            const auto turn = require_played(test, instrument, settings);
+            if (turn && (!shortest || *turn < *shortest)) shortest = turn;
+        };
+        play(fixed);
         for (const auto& one : moved) {
             for (std::size_t i = 1; i < one.values.size(); ++i) {
                 Settings settings = fixed;
                 settings[one.target.setting] = one.values[i];
-                require_played(test, instrument, settings);
+                play(settings);
             }
         }
+        const auto record = record_of(test);
+        if (shortest && record && *record > 1.01 * *shortest)
+            plan.warnings.push_back("test " + test.name + " records " + format({*record, Unit::second}, 3) +
+                                    ", and what the " + instrument.role + " plays comes again after " +
+                                    format({*shortest, Unit::second}, 3) +
+                                    ": what is random in it repeats, and says no more than one turn");
     }
 }
 

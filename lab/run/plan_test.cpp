@@ -342,7 +342,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.instrument = &require_role(bench, test.instrument, test);
     plan.roles.insert(test.instrument);
     require_settings(bench, test, plan);
-    require_signals(*plan.campaign, bench, test);
+    require_signals(plan, bench, test);
     require_during(bench, test, plan);
     require_takes(bench, test, plan);
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;

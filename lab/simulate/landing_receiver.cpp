@@ -82,7 +82,9 @@ LandingHeard heard_of(const PlayedIq& played, double level_dbm) {
     double mean = 0;
     std::complex<double> low = 0, high = 0;
     const auto& x = *played.samples;
-    for (std::size_t i = 0; i < x.size(); ++i) {
+    // A second of it: whole cycles of both tones, and of the identification.
+    const std::size_t count = std::min(x.size(), static_cast<std::size_t>(std::llround(played.rate_hz)));
+    for (std::size_t i = 0; i < count; ++i) {
         const double envelope = static_cast<double>(std::abs(x[i]));
         const double t = static_cast<double>(i) / played.rate_hz;
         mean += envelope;
@@ -92,7 +94,7 @@ LandingHeard heard_of(const PlayedIq& played, double level_dbm) {
     if (!(mean > 0)) return out;
     out.depth_90 = 2 * std::abs(low) / mean;
     out.depth_150 = 2 * std::abs(high) / mean;
-    out.carrier_dbm = level_dbm + 20 * std::log10(mean / static_cast<double>(x.size()));
+    out.carrier_dbm = level_dbm + 20 * std::log10(mean / static_cast<double>(count));
     return out;
 }
 

@@ -165,7 +165,7 @@ TEST_CASE("check refuses what cannot be sent or read") {
     };
     refused("values = [\"18X\"", "values = [\"19X\"", "no channel of a landing system");
     refused("values = [\"-0.155\"", "values = [\"-0.455\"", "more than the sum of both depths");
-    refused("ident = \"ISK\", ident_every", "ident = \"I_K\", ident_every", "no Morse code");
+    refused("\"localiser.ident\" = \"ISK\"", "\"localiser.ident\" = \"I_K\"", "no Morse code");
     refused("\"10 uV\"", "\"0 uV\"", "above 0 V");
     refused("\"10 uV\"", "\"10 uA\"", "level");
     refused("dialect = \"scpi-vector-generator\"", "dialect = \"scpi-generator\"", "load_iq");

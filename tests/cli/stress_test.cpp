@@ -139,7 +139,7 @@ TEST_CASE("check finds what the generator cannot do, and what is no setting of i
         CHECK_MESSAGE(said.code == 2, by);
         CHECK_MESSAGE(said.err.find(words) != std::string::npos, said.err);
     };
-    refused("symbols = \"20000\"", "symbols = \"1200000\"", "beyond the highest samples");
+    refused("symbols = \"25000\"", "symbols = \"1200000\"", "beyond the highest samples");
     refused("rise = \"70 ps\"", "sample_rate = \"80 GHz\"", "beyond the highest rate");
     refused("to = \"900 mV\"", "to = \"1.2 V\"", "beyond the highest amplitude");
     refused("pattern = \"prbs7\"", "pattern = \"prsb7\"", "did you mean \"prbs7\"");
@@ -277,4 +277,17 @@ TEST_CASE("a run of played signals that was cut off is carried on to the same va
         // Other trials of the same signal see other noise.
         CHECK(a.results[0].value.value == about(b.results[0].value.value).epsilon(0.2));
     }
+}
+
+TEST_CASE("check warns of a record that is longer than a turn with something random in it") {
+    Receiver receiver;
+    const Said calm = receiver.tell({"check", "campaign.toml"});
+    CHECK(calm.out.find("comes again after") == std::string::npos);
+    Receiver::replace(receiver.campaign, "duration = \"40 us\"", "duration = \"100 us\"");
+    const Said warned = receiver.tell({"check", "campaign.toml"});
+    CHECK(warned.code == 0);
+    CHECK_MESSAGE(
+        warned.out.find("test stressed records 100 µs, and what the stress plays comes again after 40 µs") !=
+            std::string::npos,
+        warned.out);
 }
