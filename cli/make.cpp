@@ -2,6 +2,7 @@
 #include <fmt/core.h>
 
 #include "cli/command.hpp"
+#include "cli/parameter_options.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/synthesis/signal.hpp"
@@ -18,18 +19,13 @@ void explain(const Console& console, const SignalKind& kind) {
     console.out(console.tinted(kind.name, Tone::strong) + "  " + kind.title);
     console.out(std::string("  ") + kind.about);
     console.out("  parameters (name, default, meaning)");
-    std::vector<std::vector<std::string>> rows;
-    for (const auto& p : kind.parameters) rows.push_back({p.name, p.otherwise, p.help});
-    for (const auto& line : aligned(rows, "    ")) console.out(line);
+    for (const auto& line : aligned(parameter_rows(kind.parameters), "    ")) console.out(line);
 }
 
 Parameters parameters_of(const Call& call, const SignalKind& kind) {
     Parameters out(kind.parameters);
     for (const auto& setting : call.texts("set")) {
-        const auto equals = setting.find('=');
-        if (equals == std::string::npos) fail_input("--set " + setting + ": write it as NAME=VALUE");
-        const std::string name(trim(setting.substr(0, equals)));
-        const std::string value = setting.substr(equals + 1);
+        const auto [name, value] = set_option(setting);
         std::vector<lab::NamedFile> named;
         out.set(name,
                 name == "pattern" ? lab::with_pattern_files(value, "", lab::DiskFiles({}), named) : value);

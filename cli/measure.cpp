@@ -1,5 +1,6 @@
 #include "cli/command.hpp"
 #include "cli/measure_table.hpp"
+#include "cli/parameter_options.hpp"
 #include "core/base/text.hpp"
 #include "core/catalogue/catalogue.hpp"
 #include "core/measure/procedure.hpp"
@@ -25,12 +26,8 @@ void explain(const Console& console, const Procedure& procedure) {
         rows.push_back({input.name, input.required ? "" : "may be missing", input.help});
     if (!rows.empty()) console.out("  inputs, by name: NAME=FILE");
     for (const auto& line : aligned(rows, "    ")) console.out(line);
-    rows.clear();
-    for (const auto& p : procedure.parameters) {
-        rows.push_back({p.name, *p.otherwise ? p.otherwise : "", p.help});
-    }
     console.out("  parameters (name, default, meaning)");
-    for (const auto& line : aligned(rows, "    ")) console.out(line);
+    for (const auto& line : aligned(parameter_rows(procedure.parameters), "    ")) console.out(line);
     rows.clear();
     for (const auto& p : procedure.traces) rows.push_back({p.name, "trace", p.help});
     for (const auto& p : procedure.results) rows.push_back({p.name, "result", p.help});
@@ -40,9 +37,8 @@ void explain(const Console& console, const Procedure& procedure) {
 
 void set_parameters(Parameters& parameters, const Texts& settings) {
     for (const auto& setting : settings) {
-        const auto equals = setting.find('=');
-        if (equals == std::string::npos) fail_input("--set " + setting + ": write it as NAME=VALUE");
-        parameters.set(trim(setting.substr(0, equals)), setting.substr(equals + 1));
+        const auto [name, value] = set_option(setting);
+        parameters.set(name, value);
     }
 }
 

@@ -45,6 +45,13 @@ RT_SIMD void add_step(float* to, const float* a, const float* b, float part_a, f
     for (std::size_t i = 0; i < count; ++i) to[i] += part_a * a[i] + part_b * b[i];
 }
 
+// As near to what the symbols take as whole samples allow.
+std::uint64_t samples_of_turn(const Stress& s) {
+    const double mean = s.symbol_rate_hz * (1 - s.spread / 2);
+    return static_cast<std::uint64_t>(
+        std::llround(static_cast<double>(s.symbols.size()) * s.sample_rate_hz / mean));
+}
+
 class StressedSamples : public WaveSamples {
   public:
     explicit StressedSamples(const Stress& stress)
@@ -237,12 +244,6 @@ void require_sane(const Stress& s) {
 }
 
 }  // namespace
-
-std::uint64_t samples_of_turn(const Stress& s) {
-    const double mean = s.symbol_rate_hz * (1 - s.spread / 2);
-    return static_cast<std::uint64_t>(
-        std::llround(static_cast<double>(s.symbols.size()) * s.sample_rate_hz / mean));
-}
 
 StressedTurn stressed_turn(const Stress& stress) {
     require_sane(stress);

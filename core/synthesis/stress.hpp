@@ -46,7 +46,4 @@ struct StressedTurn {
 // cycle in a turn, network data that end below three quarters of the symbol rate, a turn longer than memory.
 StressedTurn stressed_turn(const Stress& stress);
 
-// Symbols with a whole number of samples in a turn, or as near as a turn of them allows.
-std::uint64_t samples_of_turn(const Stress& stress);
-
 }  // namespace rt

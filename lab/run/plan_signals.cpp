@@ -2,6 +2,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/instrument_role.hpp"
 #include "lab/run/plan_parts.hpp"
 
 namespace rt::lab {
@@ -26,19 +27,17 @@ std::optional<double> require_played(const Test& test, const Instrument& instrum
             parameters.number("random_jitter").value_or(0) > 0 || parameters.number("noise").value_or(0) > 0;
         const double turn_s = static_cast<double>(made.samples()) / made.sample_rate_hz();
         const auto turn = random ? std::optional(turn_s) : std::nullopt;
-        const auto within = [&](const char* what, double value, Unit unit) {
-            const auto greatest = dialect.greatest.find(what);
-            if (greatest != dialect.greatest.end() && value > greatest->second)
-                fail_input(format({value, unit}) + " are beyond the highest " + what + " of dialect " +
-                           dialect.id + ", " + format({greatest->second, unit}));
+        const auto within = [&](const char* what, double value) {
+            if (const auto refused = beyond(dialect, what, exact(value)); !refused.empty())
+                fail_input(refused);
         };
-        within("samples", static_cast<double>(made.samples()), Unit::count);
+        within("samples", static_cast<double>(made.samples()));
         const auto* wave = std::get_if<Waveform>(&made.turn);
-        within(wave ? "rate" : "sample_rate", made.sample_rate_hz(), Unit::hertz);
+        within(wave ? "rate" : "sample_rate", made.sample_rate_hz());
         if (!wave || !dialect.greatest.contains("amplitude")) return turn;
         double peak = 0;
         for (const double v : wave->volts()) peak = std::max(peak, std::abs(v));
-        within("amplitude", peak, Unit::volt);
+        within("amplitude", peak);
         return turn;
     } catch (const Error& error) {
         fail(error.message());

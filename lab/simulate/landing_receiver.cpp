@@ -71,7 +71,7 @@ void add_played(std::vector<std::complex<double>>& samples, const IqSetup& setup
     const double step = arriving.played.rate_hz / rate, begin = even * static_cast<double>(turn.size());
     for (std::size_t n = 0; n < samples.size(); ++n) {
         const double cycles = offset * static_cast<double>(n) / rate;
-        samples[n] += between<std::complex<double>>(turn, begin + static_cast<double>(n) * step) *
+        samples[n] += between(turn, begin + static_cast<double>(n) * step) *
                       std::polar(height, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
     }
 }

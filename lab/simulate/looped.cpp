@@ -151,7 +151,7 @@ std::vector<double> show_samples(const PlayedSamples& played, const WaveDisplay&
     const double begin = static_cast<double>(volts.size()) * random.uniform();
     const double step = display.span_s / static_cast<double>(display.points - 1) * played.rate_hz;
     for (std::size_t i = 0; i < out.size(); ++i)
-        out[i] = between<double>(volts, begin + static_cast<double>(i) * step);
+        out[i] = between(volts, begin + static_cast<double>(i) * step);
     return out;
 }
 
