@@ -64,6 +64,10 @@
     each(beacon_burst) \
     each(beacon_homing) \
     each(landing_signal) \
+    each(lte_uplink) \
+    each(nr_uplink) \
+    each(cellular_power) \
+    each(cellular_leakage) \
     each(results_crossing) \
     each(results_sensitivity) \
     each(results_spread) \

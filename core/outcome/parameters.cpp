@@ -8,6 +8,10 @@
 
 namespace rt {
 
+static bool counts(ParameterKind kind) {
+    return kind == ParameterKind::whole_number || kind == ParameterKind::number_from_0;
+}
+
 static Quantity parse_value(const ParameterInfo& known, std::string_view text) {
     if (known.kind == ParameterKind::text) return {};
     if (known.kind == ParameterKind::choice) {
@@ -28,11 +32,12 @@ static Quantity parse_value(const ParameterInfo& known, std::string_view text) {
         return {};
     }
     try {
-        const Unit unit = known.kind == ParameterKind::whole_number ? Unit::none : known.unit;
+        const bool whole = counts(known.kind);
+        const Unit unit = whole ? Unit::none : known.unit;
         const Quantity value = parse_quantity(text, unit);
-        if (known.kind == ParameterKind::whole_number &&
-            (value.value != std::floor(value.value) || value.value < 1)) {
-            fail_input(in_quotes(text) + " is not a whole number from 1 up");
+        const int least = known.kind == ParameterKind::whole_number ? 1 : 0;
+        if (whole && (value.value != std::floor(value.value) || value.value < least)) {
+            fail_input(in_quotes(text) + " is not a whole number from " + std::to_string(least) + " up");
         }
         return value;
     } catch (const Error& error) {
@@ -59,7 +64,7 @@ void Parameters::set(std::string_view name, std::string_view text) {
     const Quantity value = parse_value(known, text);
     defaults_.erase(known.name);
     texts_[known.name] = known.kind == ParameterKind::choice ? lower(trim(text)) : std::string(trim(text));
-    const bool number = known.kind == ParameterKind::quantity || known.kind == ParameterKind::whole_number;
+    const bool number = known.kind == ParameterKind::quantity || counts(known.kind);
     if (number) values_[known.name] = value;
 }
 

@@ -14,7 +14,8 @@
 
 namespace rt {
 
-enum class ParameterKind { quantity, whole_number, detector, choice, text };
+// A whole number counts from 1, a number from 0.
+enum class ParameterKind { quantity, whole_number, number_from_0, detector, choice, text };
 
 struct ParameterInfo {
     const char* name;

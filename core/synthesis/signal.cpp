@@ -17,7 +17,8 @@ double MadeSignal::sample_rate_hz() const {
 }
 
 std::span<const SignalKind> signal_kinds() {
-    static const std::array all{link_pattern(), landing_composite(), noise_band()};
+    static const std::array all{link_pattern(), landing_composite(), noise_band(), cellular_lte_uplink(),
+                                cellular_nr_uplink()};
     return all;
 }
 

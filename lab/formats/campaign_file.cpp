@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/campaign_parts.hpp"
+#include "lab/formats/carrier_section.hpp"
 #include "lab/formats/conclude_section.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/input_section.hpp"
@@ -87,13 +88,14 @@ constexpr SectionInfo campaign_part_section{
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 24> campaign_sections{
-    &campaign_root_section, &campaign_section,    &unit_section,       &question_section,
-    &test_section,          &judge_section,       &sweep_section,      &range_section,
-    &values_from_section,   &from_test_section,   &from_bench_section, &search_section,
-    &maximise_section,      &watch_section,       &recheck_section,    &table_section,
-    &column_section,        &report_section,      &take_section,       &during_section,
-    &adjust_section,        &named_sweep_section, &conclude_section,   &conclude_judge_section};
+constexpr std::array<const SectionInfo*, 25> campaign_sections{
+    &campaign_root_section, &campaign_section, &unit_section,        &question_section,
+    &test_section,          &judge_section,    &sweep_section,       &range_section,
+    &values_from_section,   &carriers_section, &from_test_section,   &from_bench_section,
+    &search_section,        &maximise_section, &watch_section,       &recheck_section,
+    &table_section,         &column_section,   &report_section,      &take_section,
+    &during_section,        &adjust_section,   &named_sweep_section, &conclude_section,
+    &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/carrier_section.hpp"
 #include "lab/formats/csv_table.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/wafer_map_file.hpp"
@@ -27,6 +28,7 @@ constexpr std::array sweep_keys{
     KeyInfo{"channel_set", Key::text, false,
             "\"all\" or \"low-middle-high\" of the plan instead of channels"},
     KeyInfo{"plan", Key::text, false, "channel plan of a rulebook: \"ieee-802.15.4/oqpsk-2450\""},
+    KeyInfo{"carriers", Key::table, false, "carriers of cellular bands instead of values"},
     KeyInfo{"from_test", Key::table, false, "what an earlier test has found instead of values"},
     KeyInfo{"from_bench", Key::table, false, "what an instrument or the unit lists instead of values"},
     KeyInfo{"search", Key::table, false, "a search for a threshold instead of values; only of the last axis"},
@@ -270,7 +272,7 @@ static std::vector<AxisValue> read_from_map(const ConfigSection& section, const 
     return values;
 }
 
-Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
+std::vector<Axis> read_axes(const ConfigSection& section, const SweepSources& sources) {
     Axis axis{section.text("axis"), {}, section.texts("sets"), section.flag("coupled")};
     axis.prompt = section.text("prompt");
     axis.slow = section.flag("slow") || !axis.prompt.empty();
@@ -281,13 +283,15 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     }
     const int ways = section.has("values") + section.has("range") + section.has("channels") +
                      section.has("channel_set") + section.has("values_from") + section.has("from_test") +
-                     section.has("from_bench") + section.has("dies_of") + section.has("devices_of");
+                     section.has("from_bench") + section.has("dies_of") + section.has("devices_of") +
+                     section.has("carriers");
     if (ways != 1) {
         section.fail("axis",
                      "give the axis exactly one of values, range, values_from, channels, channel_set, "
-                     "from_test, from_bench, dies_of, devices_of or search");
+                     "carriers, from_test, from_bench, dies_of, devices_of or search");
     }
-    if (section.has("from_test") || section.has("from_bench")) return axis;
+    if (section.has("from_test") || section.has("from_bench")) return {axis};
+    if (section.has("carriers")) return carrier_axes(section, std::move(axis));
     if (section.has("values")) axis.values = read_values(section);
     if (const auto range = section.table("range", range_section)) axis.values = read_range(*range);
     if (section.has("channels") || section.has("channel_set"))
@@ -299,7 +303,7 @@ Axis read_axis(const ConfigSection& section, const SweepSources& sources) {
     }
     if (axis.values.empty())
         section.fail("axis", "the sweep is empty: axis " + in_quotes(axis.name) + " has no values");
-    return axis;
+    return {axis};
 }
 
 Search read_search(const ConfigSection& section, const Procedure& procedure) {

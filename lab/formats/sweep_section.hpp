@@ -37,8 +37,9 @@ struct SweepSources {
 // is not there.
 std::vector<ConfigSection> sweep_sections(const ConfigSection& test, const SweepSources& sources);
 
-// An axis with from_test has no values yet.
-Axis read_axis(const ConfigSection& section, const SweepSources& sources);
+// An axis, and those that are coupled to it where it stands for carriers. One with from_test has no values
+// yet.
+std::vector<Axis> read_axes(const ConfigSection& section, const SweepSources& sources);
 Search read_search(const ConfigSection& section, const Procedure& procedure);
 FoundAxis read_from_test(const ConfigSection& section);
 FoundAxis read_from_bench(const ConfigSection& section);

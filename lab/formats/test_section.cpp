@@ -106,7 +106,7 @@ Sweep read_sweep(const ConfigSection& section, const SweepSources& sources, cons
         }
         if (axes[i].has("from_test")) found = read_from_test(axes[i]);
         if (axes[i].has("from_bench")) found = read_from_bench(axes[i]);
-        sweep.axes.push_back(read_axis(axes[i], sources));
+        for (auto& axis : read_axes(axes[i], sources)) sweep.axes.push_back(std::move(axis));
     }
     const auto repeats = section.whole("repeats").value_or(1);
     if (repeats < 1 || repeats > static_cast<long long>(most_points)) {

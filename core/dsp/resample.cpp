@@ -1,0 +1,95 @@
+#include "core/dsp/resample.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include "core/base/error.hpp"
+#include "core/base/simd.hpp"
+
+namespace rt {
+namespace {
+
+constexpr std::size_t parts = 512;  // between two samples; straight lines between them are 105 dB down
+constexpr std::size_t lanes = 8;    // weights come in whole ones
+
+struct Run {
+    const std::complex<float>* in;
+    std::ptrdiff_t size;
+    double first, step;
+    const float* table;
+    std::size_t taps;
+};
+
+// Sums with weights between two rows of the table.
+inline std::complex<float> weighed(const float* values, const float* row, std::size_t taps, float share) {
+    float sums[2 * lanes] = {};
+    for (std::size_t k = 0; k < taps; k += lanes) {
+        for (std::size_t i = 0; i < lanes; ++i) {
+            const float weight = row[k + i] + share * (row[taps + k + i] - row[k + i]);
+            sums[2 * i] += weight * values[2 * (k + i)];
+            sums[2 * i + 1] += weight * values[2 * (k + i) + 1];
+        }
+    }
+    float real = 0, imag = 0;
+    for (std::size_t i = 0; i < lanes; ++i) real += sums[2 * i], imag += sums[2 * i + 1];
+    return {real, imag};
+}
+
+RT_SIMD void resample(const Run& run, std::complex<float>* edge, std::complex<float>* out,
+                      std::size_t count) {
+    const auto taps = static_cast<std::ptrdiff_t>(run.taps);
+    for (std::size_t i = 0; i < count; ++i) {
+        const double at = run.first + static_cast<double>(i) * run.step;
+        const double whole = std::floor(at);
+        const double place = (at - whole) * parts;
+        const auto part = std::min(static_cast<std::size_t>(place), parts - 1);
+        const auto share = static_cast<float>(place - static_cast<double>(part));
+        const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(whole) - taps / 2 + 1;
+        const std::complex<float>* values = run.in + from;
+        if (from < 0 || from + taps > run.size) {
+            for (std::ptrdiff_t k = 0; k < taps; ++k)
+                edge[k] = from + k >= 0 && from + k < run.size ? run.in[from + k] : std::complex<float>{};
+            values = edge;
+        }
+        out[i] =
+            weighed(reinterpret_cast<const float*>(values), run.table + part * run.taps, run.taps, share);
+    }
+}
+
+}  // namespace
+
+Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
+    if (!(pass_hz >= 0 && stop_hz > pass_hz))
+        throw Error(ErrorKind::internal, "", "resampler without a transition");
+    constexpr double down_db = 90, beta = 0.1102 * (down_db - 8.7);
+    const double transition = (stop_hz - pass_hz) / rate_hz, cutoff = (stop_hz + pass_hz) / 2 / rate_hz;
+    const double needed = (down_db - 7.95) / (14.36 * transition) + 1;
+    taps_ = std::max<std::size_t>(lanes, lanes * static_cast<std::size_t>(std::ceil(needed / lanes)));
+    const double half = static_cast<double>(taps_) / 2;
+    table_.resize((parts + 1) * taps_);
+    for (std::size_t part = 0; part <= parts; ++part) {
+        const double fraction = static_cast<double>(part) / parts;
+        double sum = 0;
+        std::vector<double> row(taps_);
+        for (std::size_t k = 0; k < taps_; ++k) {
+            const double away = static_cast<double>(k) - half + 1 - fraction;
+            const double x = 2 * cutoff * away * std::numbers::pi;
+            const double inside = away / half;
+            const double window =
+                std::abs(inside) >= 1 ? 0 : std::cyl_bessel_i(0.0, beta * std::sqrt(1 - inside * inside));
+            row[k] = (std::abs(x) < 1e-9 ? 1 : std::sin(x) / x) * window;
+            sum += row[k];
+        }
+        for (std::size_t k = 0; k < taps_; ++k) table_[part * taps_ + k] = static_cast<float>(row[k] / sum);
+    }
+}
+
+void Resampler::operator()(std::span<const std::complex<float>> in, double first, double step,
+                           std::span<std::complex<float>> out) const {
+    std::vector<std::complex<float>> edge(taps_);
+    resample({in.data(), static_cast<std::ptrdiff_t>(in.size()), first, step, table_.data(), taps_},
+             edge.data(), out.data(), out.size());
+}
+
+}  // namespace rt
