@@ -47,6 +47,22 @@ Complex turn_of(const UplinkFormat& format, std::size_t slot, std::size_t symbol
     return std::polar(1.0, -two_pi * (turns - std::floor(turns)));
 }
 
+std::vector<Rows> read_rows(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
+                            std::size_t slot, double up_converted_hz, const std::vector<double>& backs_s) {
+    std::vector<Rows> out(backs_s.size(), Rows(format.symbols(), std::vector<Complex>(format.subcarriers())));
+    std::vector<std::span<Complex>> rows(backs_s.size());
+    for (std::size_t l = 0; l < format.symbols(); ++l) {
+        const auto where = format.symbol(slot, l);
+        for (std::size_t i = 0; i < backs_s.size(); ++i) rows[i] = out[i][l];
+        reader.symbol(place, where.start_s + where.prefix_s, backs_s, 0, rows);
+        const Complex turn = std::conj(turn_of(format, slot, l, up_converted_hz));
+        if (turn == 1.0) continue;
+        for (auto& row : rows)
+            for (auto& y : row) y *= turn;
+    }
+    return out;
+}
+
 Equaliser::Equaliser(const GridReader& reader, const UplinkFormat& format, std::size_t slot,
                      double up_converted_hz, double back_s)
     : format_(format), references_(format.symbols()), line_(reader.line_at_carrier(back_s)) {

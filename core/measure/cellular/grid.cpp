@@ -86,12 +86,25 @@ void GridReader::transformed(std::span<const std::complex<float>> window, double
     }
 }
 
+double GridReader::whole(double seconds) const {
+    return std::round(seconds * rate_hz()) / rate_hz();
+}
+
 void GridReader::symbol(const SlotPlace& place, double useful_s, double back_s, std::size_t beyond,
                         std::span<Complex> out) const {
-    const double begin = (useful_s - back_s) * (1 + place.stretch);  // from the slot's start
+    symbol(place, useful_s, std::span(&back_s, 1), beyond, std::span(&out, 1));
+}
+
+void GridReader::symbol(const SlotPlace& place, double useful_s, std::span<const double> backs_s, std::size_t beyond,
+                        std::span<const std::span<Complex>> outs) const {
+    const auto later = [&](double back_s) {
+        return static_cast<std::size_t>(std::llround((backs_s.front() - back_s) * rate_hz()));
+    };
+    window_.resize(size() + later(backs_s.back()));
+    const double begin = (useful_s - backs_s.front()) * (1 + place.stretch);  // from the slot's start
     const double step_s = (1 + place.stretch) / rate_hz();
     const double from = place.start_s + begin;
-    fetch(from, from + step_s * static_cast<double>(size()));
+    fetch(from, from + step_s * static_cast<double>(window_.size()));
     resampler_(held_, from * record_.sample_rate_hz - static_cast<double>(held_first_),
                step_s * record_.sample_rate_hz, window_);
     // The carrier's turning, counted from the slot's start: a turn at a time, exact again every 64.
@@ -102,7 +115,8 @@ void GridReader::symbol(const SlotPlace& place, double useful_s, double back_s, 
             std::polar(1.0, -two_pi * place.offset_hz * begin + turn * static_cast<double>(n)));
         for (std::size_t i = n; i < std::min(n + 64, window_.size()); ++i, phase *= one) window_[i] *= phase;
     }
-    transformed(window_, back_s, beyond, out);
+    for (std::size_t i = 0; i < backs_s.size(); ++i)
+        transformed(std::span(window_).subspan(later(backs_s[i]), size()), backs_s[i], beyond, outs[i]);
 }
 
 std::vector<Complex> GridReader::line_at_carrier(double back_s) const {

@@ -41,6 +41,11 @@ class GridReader {
     // the prefix; phases are those at the useful part's begin.
     void symbol(const SlotPlace& place, double useful_s, double back_s, std::size_t beyond,
                 std::span<Complex> out) const;
+    // The same for several transforms, that which begins first first: their begins are whole samples apart.
+    void symbol(const SlotPlace& place, double useful_s, std::span<const double> backs_s, std::size_t beyond,
+                std::span<const std::span<Complex>> outs) const;
+    // The time that is whole samples long and nearest.
+    double whole(double seconds) const;
     // The same of a window of samples that are at hand.
     void transformed(std::span<const std::complex<float>> window, double back_s, std::size_t beyond,
                      std::span<Complex> out) const;

@@ -33,11 +33,9 @@ constexpr auto nr_parameters = joined(
                       "signals are 3 dB stronger"},
         ParameterInfo{"grid_start", ParameterKind::number_from_0, Unit::none, "0",
                       "first block of the carrier, from common resource block 0"},
-        ParameterInfo{
-            "up_conversion", ParameterKind::choice, Unit::none, "found",
-            "whether symbols are turned for the carrier frequency: at a transmitter they are; none is "
-            "what samples before that have; found takes what fits",
-            "found carrier none"},
+        ParameterInfo{"up_conversion", ParameterKind::text, Unit::none, "found",
+                      "the carrier that symbols are turned for: carrier is the one meant, as at a transmitter; none is "
+                      "what samples before that have; found takes which of both fits; or a frequency, \"3.6 GHz\""},
     },
     cellular::uplink_rows,
     std::array{ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "122.88 MHz",
@@ -118,8 +116,17 @@ Outcome measure_nr(Capture any, const Parameters& p) {
     IqRecord record = take_iq(std::move(any), "cellular.nr-uplink", p);
     const std::string turned = p.text("up_conversion");
     std::optional<double> hz;
-    if (turned == "none") hz = 0;
-    if (turned == "carrier") hz = p.number("centre").value_or(record.centre_hz);
+    if (turned == "none") {
+        hz = 0;
+    } else if (turned == "carrier") {
+        hz = p.number("centre").value_or(record.centre_hz);
+    } else if (turned != "found") {
+        try {
+            hz = parse_quantity(turned, Unit::hertz).value;
+        } catch (const Error&) {
+            fail_input("parameter up_conversion: write found, carrier, none or a frequency, not \"" + turned + "\"");
+        }
+    }
     constexpr double window = 0.5;  // of the prefix (TS 38.101-1 annex F.5)
     return cellular::uplink_outcome(std::move(record), format, window, p, hz);
 }

@@ -175,13 +175,16 @@ Outcome measure_power(Capture any, const Parameters& p) {
     trigger.hold_off_s = 15e-6, trigger.shortest_s = plan.slot_s / 4, trigger.smoothing_s = 2e-6;
     const BurstList list = find_bursts(record, trigger);
     std::vector<Burst> bursts = list.bursts;
+    // What begins before the record and ends after it is no burst either.
+    const bool throughout = bursts.size() == 1 && bursts[0].length_s() > record.seconds() - plan.transient_s;
+    if (throughout) bursts.clear();
     if (bursts.empty()) {
         // On all the time, or nothing at all: what stands in the channel must stand out of what is beside it.
         const double within = mean_power(record, 0, record.seconds()),
                      all = mean_power(wide, 0, wide.seconds());
         const double beside = wide.sample_rate_hz - plan.blocks_hz;
-        if (beside < 0.1 * wide.sample_rate_hz ||
-            within / plan.blocks_hz < 4 * std::max(0.0, all - within) / beside) {
+        if (!throughout && (beside < 0.1 * wide.sample_rate_hz ||
+            within / plan.blocks_hz < 4 * std::max(0.0, all - within) / beside)) {
             outcome.invalid = "no uplink is seen: no burst, and no more power in the channel than beside it";
             return outcome;
         }
@@ -190,6 +193,7 @@ Outcome measure_power(Capture any, const Parameters& p) {
         bursts.push_back(whole);
         outcome.notes.emplace_back("it is on all the time: slots count from the begin of what is measured");
     }
+    const bool always = list.bursts.empty() || throughout;
     std::vector<SlotPower> slots;
     double sum = 0, seconds = 0;
     std::optional<double> longest;
@@ -198,7 +202,7 @@ Outcome measure_power(Capture any, const Parameters& p) {
         if (to > from) sum += mean_power(record, from, to) * (to - from), seconds += to - from;
         if (burst.whole) longest = std::max(longest.value_or(0), burst.length_s());
         // Of a burst that begins before the record nobody knows where its slots are.
-        if (burst.whole || burst.start_s > 0 || list.bursts.empty()) add_slots(record, burst, plan, slots);
+        if (burst.whole || burst.start_s > 0 || always) add_slots(record, burst, plan, slots);
     }
     outcome.traces.push_back(curve_of(record));
     if (seconds == 0) {

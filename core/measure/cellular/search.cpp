@@ -97,13 +97,18 @@ Hit best_hit(const std::vector<std::vector<Complex>>& symbols, const std::vector
     Hit best;
     const auto first = static_cast<std::size_t>(static_cast<std::ptrdiff_t>(format.first_subcarrier()) +
                                                 farthest_shift + shift);
+    // A part of a wide allocation is enough to tell one from another.
+    const std::size_t part = std::min<std::size_t>(format.allocated(), 480);
     for (std::size_t j = 0; j < symbols.size(); ++j) {
         for (std::size_t c = 0; c < candidates.size(); ++c) {
             const Match match =
-                match_of(std::span(symbols[j]).subspan(first, format.allocated()), candidates[c].values);
+                match_of(std::span(symbols[j]).subspan(first, part), std::span(candidates[c].values).first(part));
             if (match.share > best.share) best = {match.share, c, j, shift, match.angle, match.apart};
         }
     }
+    const Match whole =
+        match_of(std::span(symbols[best.symbol]).subspan(first, format.allocated()), candidates[best.candidate].values);
+    best.share = whole.share, best.angle = whole.angle, best.apart = whole.apart;
     return best;
 }
 
@@ -258,11 +263,18 @@ Search find_slot(const GridReader& reader, const UplinkFormat& format) {
         if (timing.period_s == 0) continue;
         std::vector<std::vector<Complex>> symbols;
         const double prefix = timing.period_s - useful;
-        const SlotPlace piece{from, timing.offset_hz, 0};
+        std::vector<std::complex<float>> window(reader.size());
+        const auto turn = std::complex<float>(std::polar(1.0, -two_pi * timing.offset_hz / rate));
         for (double at = timing.first_s; at + timing.period_s <= length; at += timing.period_s) {
+            const auto begin = static_cast<std::size_t>((at + prefix / 2) * rate);
+            if (begin + window.size() > x.size()) break;
+            std::complex<float> phase(1, 0);
+            for (std::size_t n = 0; n < window.size(); ++n, phase *= turn) window[n] = x[begin + n] * phase;
             symbols.emplace_back(reader.subcarriers() + 2 * farthest_shift);
-            reader.symbol(piece, at + prefix, prefix / 2, farthest_shift, symbols.back());
+            reader.transformed(window, at + prefix - static_cast<double>(begin) / rate, farthest_shift,
+                               symbols.back());
         }
+        if (symbols.empty()) continue;
         // A base sequence that is moved by subcarriers looks like one that is moved in time: prefixes tell
         // when it was sent, so the move that is told to be none in time is right.
         std::optional<Settled> best;

@@ -118,7 +118,8 @@ std::string moved(const std::vector<Complex>& gains) {
 // carrier that is off by a little: prefixes, which are not touched by it, tell.
 double fitting_turn(const GridReader& reader, const UplinkFormat& format, const Found& found,
                     SlotSettings settings, const std::vector<double>& turns) {
-    constexpr double clearly = 1.002;  // in power of errors: of thousands of points
+    // In power of errors, of thousands of points; where many are decided wrongly it says little.
+    constexpr double clearly = 1.002, hardly = 2, doubtful = 0.5;
     settings.window = 0;
     struct Tried {
         double hz, error, away;
@@ -136,7 +137,8 @@ double fitting_turn(const GridReader& reader, const UplinkFormat& format, const 
         tried.push_back({hz, error, std::abs(clocks.offset_hz - prefixes)});
         least = std::min(least, error);
     }
-    std::erase_if(tried, [&](const Tried& one) { return one.error > clearly * least; });
+    const bool sure = std::sqrt(least) < doubtful * blind_error(format.modulation);
+    std::erase_if(tried, [&](const Tried& one) { return one.error > (sure ? clearly : hardly) * least; });
     return std::min_element(tried.begin(), tried.end(),
                             [](const Tried& a, const Tried& b) { return a.away < b.away; })
         ->hz;
@@ -168,10 +170,14 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
         if (match >= least) {
             Seen slot{number, place, match, power_of(reader, format, place), {}};
             slot.clocks = clocks_of(reader, format, place, number, settings);
-            // Once more from where it led: an offset of hundreds of hertz disturbs itself.
+            // Once more from where it led: an offset disturbs itself.
+            constexpr double little_hz = 2e-3, little_s = 0.1;  // of the spacing, of the prefix
+            const bool again = std::abs(slot.clocks.offset_hz - place.offset_hz) > little_hz * format.spacing_hz ||
+                               std::abs(slot.clocks.start_s - place.start_s) > little_s * 4 * tolerance;
             slot.place.start_s = slot.clocks.start_s;
             slot.place.offset_hz = slot.clocks.offset_hz;
-            slot.clocks = clocks_of(reader, format, slot.place, number, settings);
+            if (again) slot.clocks = clocks_of(reader, format, slot.place, number, settings);
+            place.offset_hz = slot.clocks.offset_hz;
             place.start_s = slot.clocks.start_s;
             out.seen.push_back(slot);
         } else {

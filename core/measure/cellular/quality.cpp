@@ -1,0 +1,217 @@
+#include <algorithm>
+#include <cmath>
+
+#include "core/measure/cellular/equalise.hpp"
+#include "core/measure/cellular/slot.hpp"
+
+namespace rt::cellular {
+namespace {
+
+struct Fitted {
+    std::vector<Complex> gains;
+    Complex carrier, image;
+};
+
+// One gain for each subcarrier by least squares over all symbols, without what stands at the carrier and without the
+// image. The subcarrier at the carrier itself carries both: a fit of two.
+void fit_gains(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, const UplinkFormat& format,
+               const SlotSettings& settings, Fitted& out) {
+    const std::size_t first = format.first_subcarrier();
+    for (std::size_t k = 0; k < format.allocated(); ++k) {
+        Complex sum, with, carried;
+        double power = 0, line = 0;
+        for (std::size_t l = 0; l < rows.size(); ++l) {
+            const Complex r = std::conj(wanted[l][k]), at = equaliser.carrier_at(l, k);
+            Complex y = rows[l][first + k];
+            if (settings.remove_image) y -= out.image * equaliser.image_at(l, k, wanted, out.gains);
+            sum += y * r, power += std::norm(r);
+            with += at * r;
+            if (!equaliser.at_carrier(k)) continue;
+            carried += y * std::conj(at), line += std::norm(at);
+        }
+        if (!(power > 0)) continue;
+        const double det = power * line - std::norm(with);
+        if (equaliser.at_carrier(k) && det > 1e-9 * power * line) {
+            out.gains[k] = (sum * line - carried * with) / det;
+            out.carrier = (carried * power - sum * std::conj(with)) / det;
+        } else {
+            out.gains[k] = (sum - out.carrier * with) / power;
+        }
+    }
+}
+
+// Gains, what stands at the carrier, and the image, in turns: each is the best fit to what the others leave.
+Fitted fit(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, const UplinkFormat& format,
+           const SlotSettings& settings, const Fitted& before) {
+    const std::size_t first = format.first_subcarrier();
+    Fitted out = before;
+    constexpr int most_rounds = 8;
+    constexpr double settled = 1e-9;  // of the power of a subcarrier
+    for (int round = 0; round < most_rounds; ++round) {
+        const Complex carrier = out.carrier, image = out.image;
+        if (settings.reference_only) {
+            Rows left = rows;
+            for (std::size_t l = 0; l < left.size(); ++l) {
+                for (std::size_t k = 0; k < format.allocated(); ++k) {
+                    left[l][first + k] -= out.carrier * equaliser.carrier_at(l, k);
+                    if (settings.remove_image)
+                        left[l][first + k] -= out.image * equaliser.image_at(l, k, wanted, out.gains);
+                }
+            }
+            out.gains = equaliser.by_reference(left);
+        } else {
+            fit_gains(rows, wanted, equaliser, format, settings, out);
+        }
+        if (settings.reference_only || !equaliser.carrier_is_allocated())
+            out.carrier = equaliser.carrier_of(rows, wanted, out.gains, settings.remove_image ? out.image : 0.0);
+        if (settings.remove_image) out.image = equaliser.image_of(rows, wanted, out.gains, out.carrier);
+        const double moved = std::norm(out.carrier - carrier) / std::norm(out.gains[0]) + std::norm(out.image - image);
+        if (moved < settled) break;
+    }
+    return out;
+}
+
+std::vector<Complex> inverse_of(const std::vector<Complex>& gains) {
+    std::vector<Complex> out;
+    out.reserve(gains.size());
+    for (const auto& gain : gains) out.push_back(std::conj(gain) / std::max(1e-300, std::norm(gain)));
+    return out;
+}
+
+// A gain that is fitted to a subcarrier's elements takes a part of their errors with it: of N elements of
+// equal power one in N. What is left, times these factors, is the error itself on average.
+struct Unbiased {
+    std::vector<double> data, reference;
+
+    Unbiased(const Rows& wanted, const UplinkFormat& format, bool needed)
+        : data(format.allocated(), 1), reference(format.allocated(), 1) {
+        for (std::size_t k = 0; needed && k < format.allocated(); ++k) {
+            double of_data = 0, of_reference = 0, data_count = 0, reference_count = 0;
+            for (std::size_t l = 0; l < wanted.size(); ++l) {
+                const double power = std::norm(wanted[l][k]);
+                if (format.is_data(l, k)) {
+                    of_data += power, data_count += 1;
+                } else if (power > 0) {
+                    of_reference += power, reference_count += 1;
+                }
+            }
+            const double all = of_data + of_reference;
+            const auto factor = [&](double power, double count) {
+                const double left = count - power / all;
+                return count > 0 && all > 0 && left > 0.05 * count ? count / left : 1.0;
+            };
+            data[k] = factor(of_data, data_count), reference[k] = factor(of_reference, reference_count);
+        }
+    }
+};
+
+}  // namespace
+
+SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
+                       std::size_t slot, const SlotSettings& settings) {
+    const std::size_t symbols = format.symbols(), allocated = format.allocated(),
+                      first = format.first_subcarrier();
+    const double prefix = format.symbol(slot, 1).prefix_s, middle = reader.whole(prefix / 2);
+    std::vector<double> backs{middle};
+    if (settings.window > 0) {
+        // Beyond the end of the record there is nothing for the filter.
+        const double end = place.start_s + format.slot_s() * (1 + place.stretch);
+        const double last = std::max((1 - settings.window) / 2 * prefix, end + reader.reach_s() - reader.seconds());
+        backs = {reader.whole((1 + settings.window) / 2 * prefix), middle, reader.whole(std::min(middle, last))};
+    }
+    const auto all_rows = read_rows(reader, format, place, slot, settings.up_converted_hz, backs);
+    const Rows& rows = all_rows[backs.size() / 2];
+    const Equaliser equaliser(reader, format, slot, settings.up_converted_hz, middle);
+    SlotQuality out;
+    Fitted fitted;
+    fitted.carrier = equaliser.carrier_by_reference(rows, 0, symbols - 1);
+    fitted.gains = equaliser.by_reference(equaliser.without_carrier(rows, fitted.carrier));
+    Rows wanted(symbols, std::vector<Complex>(allocated));
+    // Whether anything was decided otherwise than before.
+    const auto decide = [&](const Fitted& by) {
+        bool otherwise = false;
+        std::vector<Complex> symbol(allocated);
+        const auto inverse = inverse_of(by.gains);
+        for (std::size_t l = 0; l < symbols; ++l) {
+            for (std::size_t k = 0; k < allocated; ++k) {
+                Complex y = rows[l][first + k] - by.carrier * equaliser.carrier_at(l, k);
+                if (settings.remove_image && by.image != 0.0)
+                    y -= by.image * equaliser.image_at(l, k, wanted, by.gains);
+                symbol[k] = y * inverse[k];
+            }
+            auto decided = equaliser.wanted(symbol, l);
+            otherwise = otherwise || decided != wanted[l];
+            wanted[l] = std::move(decided);
+        }
+        return otherwise;
+    };
+    for (int round = 0; round < 3 && decide(fitted); ++round)
+        fitted = fit(rows, wanted, equaliser, format, settings, fitted);
+    // How far from what it should be, with the transform at this place in the prefix.
+    const Unbiased unbiased(wanted, format, !settings.reference_only && !settings.keep_bias);
+    const auto error_at = [&](const Rows& received, const Equaliser& by, const Fitted& with,
+                              SlotQuality* details) {
+        double error = 0, power = 0, reference = 0, reference_power = 0, peak = 0;
+        std::vector<double> by_subcarrier(allocated), data_of(allocated);
+        std::vector<Complex> symbol(allocated);
+        const auto inverse = inverse_of(with.gains);
+        for (std::size_t l = 0; l < symbols; ++l) {
+            double here = 0, count = 0;
+            for (std::size_t k = 0; k < allocated; ++k) {
+                Complex y = received[l][first + k] - with.carrier * by.carrier_at(l, k);
+                if (settings.remove_image) y -= with.image * by.image_at(l, k, wanted, with.gains);
+                symbol[k] = y * inverse[k];
+                const double off = std::norm(symbol[k] - wanted[l][k]) *
+                                   (format.is_data(l, k) ? unbiased.data[k] : unbiased.reference[k]);
+                if (format.is_data(l, k)) {
+                    here += off, count += 1, power += std::norm(wanted[l][k]);
+                    by_subcarrier[k] += off, data_of[k] += 1;
+                } else if (wanted[l][k] != 0.0) {
+                    reference += off, reference_power += std::norm(wanted[l][k]);
+                }
+            }
+            error += here;
+            if (!details || count == 0) {
+                if (details) details->by_symbol.push_back(0);
+                continue;
+            }
+            details->by_symbol.push_back(here / count);
+            // Precoded points are looked at as they were before precoding.
+            const auto points = by.points(symbol, l);
+            const auto ideal = by.points(wanted[l], l);
+            for (std::size_t i = 0; i < points.size(); ++i)
+                peak = std::max(peak, std::norm(points[i] - ideal[i]));
+            details->points.insert(details->points.end(), points.begin(), points.end());
+        }
+        if (details) {
+            for (std::size_t k = 0; k < allocated; ++k)
+                by_subcarrier[k] = data_of[k] > 0 ? by_subcarrier[k] / data_of[k] : 0;
+            details->by_subcarrier = std::move(by_subcarrier);
+            details->peak = std::sqrt(peak);
+            details->reference_error = reference_power > 0 ? reference / reference_power : 0;
+        }
+        return power > 0 ? error / power : 1.0;
+    };
+    out.error = error_at(rows, equaliser, fitted, &out);
+    if (settings.window > 0) {
+        out.error = 0;
+        for (const std::size_t edge : {std::size_t{0}, std::size_t{2}}) {
+            const Equaliser by(reader, format, slot, settings.up_converted_hz, backs[edge]);
+            const Fitted with = fit(all_rows[edge], wanted, by, format, settings, fitted);
+            out.error = std::max(out.error, error_at(all_rows[edge], by, with, nullptr));
+        }
+    }
+    if (!settings.remove_image) fitted.image = equaliser.image_of(rows, wanted, fitted.gains, fitted.carrier);
+    out.carrier = fitted.carrier, out.image = std::norm(fitted.image);
+    out.gains = fitted.gains;
+    out.blocks.resize(format.carrier_blocks);
+    for (const auto& row : rows)
+        for (std::size_t k = 0; k < row.size(); ++k) out.blocks[k / 12] += std::norm(row[k]);
+    for (auto& block : out.blocks) {
+        out.power += block / static_cast<double>(symbols);
+        block /= 12.0 * static_cast<double>(symbols);
+    }
+    return out;
+}
+
+}  // namespace rt::cellular
