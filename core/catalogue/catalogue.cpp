@@ -66,6 +66,7 @@
     each(landing_signal) \
     each(lte_uplink) \
     each(nr_uplink) \
+    each(dual_uplink) \
     each(cellular_power) \
     each(cellular_leakage) \
     each(results_crossing) \

@@ -30,8 +30,8 @@ constexpr auto leakage_parameters = joined(
 
 constexpr std::array leakage_traces{
     Product{"spectrum", Unit::dbm, "power in the resolution bandwidth"},
-    Product{"emission_30khz", Unit::dbm, "power in 30 kHz beside the channel"},
-    Product{"emission_1mhz", Unit::dbm, "power in 1 MHz beside the channel, summed from narrower ones"},
+    Product{"emission_30khz", Unit::dbm, "power in 30 kHz, in the channel and beside it"},
+    Product{"emission_1mhz", Unit::dbm, "power in 1 MHz, summed from narrower ones"},
 };
 constexpr std::array leakage_products{
     Product{"power", Unit::dbm, "in the channel's measurement bandwidth", Trend::rising},
@@ -84,6 +84,12 @@ CaptureSetup leakage_setup(const Parameters& p) {
     return spectrum_setup(filled, plan.centre - reach, plan.centre + reach);
 }
 
+// The bandwidths of masks are those of windows that are summed, not of the spectrum.
+void preset(const Rule& rule, Parameters& p) {
+    if (rule.detector && !p.has("detector")) p.set("detector", name(*rule.detector));
+    preset_named(rule, p);
+}
+
 // Power through the root-raised-cosine filter of UTRA around a frequency; nothing where the trace ends
 // before.
 std::optional<double> utra_power(const Spectrum& s, double centre) {
@@ -105,8 +111,8 @@ std::optional<double> utra_power(const Spectrum& s, double centre) {
     return sum;
 }
 
-// Power in windows beside the channel: their middles from `from_hz` behind the edge to the end of the trace.
-Trace beside(const Spectrum& s, const Plan& plan, const char* name, const char* title, double window_hz) {
+// Power in windows all along the trace, by their middles: masks look at those beside the channel.
+Trace in_windows(const Spectrum& s, const Plan& plan, const char* name, const char* title, double window_hz) {
     Trace out;
     out.name = name, out.title = title, out.y_unit = s.unit, out.x_title = "";
     out.centre_hz = plan.centre, out.resolution_bandwidth_hz = window_hz, out.detector = s.detector;
@@ -125,7 +131,6 @@ Trace beside(const Spectrum& s, const Plan& plan, const char* name, const char* 
     const double first = f.front() - step / 2 + window_hz / 2, last = f.back() + step / 2 - window_hz / 2;
     const double every = std::max(step, window_hz / 4);
     for (double hz = first; hz <= last; hz += every) {
-        if (std::abs(hz - plan.centre) < plan.width / 2 + window_hz / 2 - every / 2) continue;
         out.x.push_back(hz);
         out.y.push_back(to_db(below(hz + window_hz / 2) - below(hz - window_hz / 2)));
     }
@@ -200,8 +205,10 @@ Outcome measure_leakage(Capture any, const Parameters& p) {
     }
     note_detector(s, outcome);
     if (s.frequency_hz.size() > 2 && *noise_bandwidth(s) <= 45e3) {
-        outcome.traces.push_back(beside(s, plan, "emission_30khz", "Emission in 30 kHz", 30e3));
-        outcome.traces.push_back(beside(s, plan, "emission_1mhz", "Emission in 1 MHz", 1e6));
+        outcome.traces.push_back(in_windows(s, plan, "emission_30khz", "Power in 30 kHz", 30e3));
+        outcome.traces.push_back(in_windows(s, plan, "emission_1mhz", "Power in 1 MHz", 1e6));
+    } else {
+        outcome.notes.emplace_back("no emission in 30 kHz and 1 MHz: the spectrum's own bandwidth is wider than 30 kHz");
     }
     Trace trace = trace_of(std::move(s), "spectrum", "Power");
     trace.centre_hz = plan.centre;
@@ -227,7 +234,7 @@ Procedure cellular_leakage() {
             leakage_products,
             leakage_setup,
             measure_leakage,
-            preset_conditions};
+            preset};
 }
 
 }  // namespace rt
