@@ -102,8 +102,8 @@ std::vector<Axis> carrier_axes(const ConfigSection& section, Axis axis) {
         out.push_back(std::move(next));
     };
     for (const auto& carrier : carriers)
-        axis.values.push_back(word_value(
-            fmt::format("{}, {}, {}", carrier.band->name(), format(carrier.width, 4), carrier.place)));
+        axis.values.push_back(
+            word_value(carrier.band->name() + " " + carrier.place + " " + format(carrier.width, 4)));
     axis.coupled = false;
     out.push_back(std::move(axis));
     coupled("band", "band_to", [](const Carrier& c) { return word_value(c.band->name()); });

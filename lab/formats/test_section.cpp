@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/sweep/one_axis.hpp"
 #include "lab/formats/input_section.hpp"
 
 namespace rt::lab {
@@ -154,10 +155,7 @@ void require_settable(const ConfigSection& section, const Test& test) {
         // Once is enough for values that no parameter takes.
         if (!sets_parameter(test.sweep.axes[axis]) && axis > 0) continue;
         for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
-            Point point;
-            point.settings.assign(test.sweep.axes.size(), 0);
-            point.settings[axis] = static_cast<std::uint32_t>(value);
-            section.at("sweep", [&] { test.setup_at(point); });
+            section.at("sweep", [&] { test.setup_at(point_with(test.sweep, axis, value)); });
         }
     }
     if (test.sweep.axes.empty() && !test.search)

@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/correct/by_kind.hpp"
+#include "core/sweep/one_axis.hpp"
 #include "lab/bench/instrument_role.hpp"
 #include "lab/captures/capture_file.hpp"
 #include "lab/captures/kind.hpp"
@@ -257,10 +258,7 @@ void require_during(const Bench& bench, const Test& test, Plan& plan) {
         // One axis after the other: each sets what it sets by itself.
         for (std::size_t axis = 0; axis < test.sweep.axes.size(); ++axis) {
             for (std::size_t value = 0; value < test.sweep.axes[axis].values.size(); ++value) {
-                Point point;
-                point.settings.assign(test.sweep.axes.size(), 0);
-                point.settings[axis] = static_cast<std::uint32_t>(value);
-                look(test.setup_at(point));
+                look(test.setup_at(point_with(test.sweep, axis, value)));
             }
         }
     }

@@ -63,6 +63,8 @@ class Stage {
     void set_iq(const std::string& generator, PlayedIq played);
     // What such generators send into wires that end there.
     std::vector<ArrivingIq> arriving_iq(const std::string& end) const;
+    // What the modems at a port send, as it arrives at a role.
+    std::vector<ArrivingIq> sent_iq(const std::string& port, const std::string& role) const;
     // The landing-system receiver at a port, with the strongest that it hears on its channel.
     std::optional<std::pair<LandingReceiver, LandingHeard>> landing_receiver(const std::string& port) const;
     // The receiver in loop-back that sends at a port, with what arrives at it.

@@ -351,6 +351,7 @@ Surroundings read_surroundings(const ConfigSection& root,
         out.looped.push_back(read_looped(s, settings));
     for (const auto& s : root.tables("landing", landing_section))
         out.landings.push_back(read_landing_receiver(s, settings));
+    for (const auto& s : root.tables("modem", modem_section)) out.modems.push_back(read_modem(s, settings));
     for (const auto& s : root.tables("homing", homing_section))
         out.homings.push_back(read_homing(s, settings));
     for (const auto& s : root.tables("sharing", sharing_section))

@@ -13,6 +13,7 @@
 #include "lab/simulate/beacon.hpp"
 #include "lab/simulate/landing_receiver.hpp"
 #include "lab/simulate/looped.hpp"
+#include "lab/simulate/modem.hpp"
 #include "lab/simulate/scalar_bench.hpp"
 #include "lab/simulate/sharing.hpp"
 #include "lab/simulate/wafer.hpp"
@@ -158,6 +159,7 @@ struct Surroundings {
     std::vector<PluggedModule> modules;
     std::vector<Looped> looped;
     std::vector<LandingReceiver> landings;
+    std::vector<SimulatedModem> modems;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

@@ -10,7 +10,7 @@
 #include "core/base/error.hpp"
 #include "core/cellular/uplink.hpp"
 #include "core/measure/gate.hpp"
-#include "core/measure/iq_setup.hpp"
+#include "core/measure/cellular/uplink_outcome.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -24,7 +24,14 @@ constexpr auto leakage_parameters = joined(
         ParameterInfo{"technology", ParameterKind::choice, Unit::none, "lte",
                       "whose channels are meant: lte or nr", "lte nr"},
         ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "20 MHz", "of the channel"},
+        cellular::band_parameter,
         ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
+        ParameterInfo{"by", ParameterKind::choice, Unit::none, "sweep",
+                      "what an analyser is asked for: a sweep, or samples of all that lies around the channel",
+                      "sweep samples"},
+        ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "",
+                      "complex samples per second that the analyser records; without it four widths of the channel"},
+        ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "10 ms", "how long it records"},
     },
     spectrum_rows, gate_rows);
 
@@ -60,6 +67,7 @@ Plan plan_of(const Parameters& p, double centre) {
         if (!blocks)
             fail_input("parameter channel_bandwidth: LTE has channels of 1.4, 3, 5, 10, 15 and 20 MHz");
         out.own = static_cast<double>(*blocks) * 180e3;
+        require_channel(out.technology, 15e3, out.width, p);
         return out;
     }
     // TS 38.101-1 clause 6.5.2.4.1: the widest of all spacings, and one subcarrier of it.
@@ -67,6 +75,7 @@ Plan plan_of(const Parameters& p, double centre) {
         if (const auto blocks = blocks_of(out.technology, out.width, spacing))
             out.own = std::max(out.own, (12 * static_cast<double>(*blocks) + 1) * spacing);
     }
+    require_channel(out.technology, 15e3, out.width, p);
     if (out.own == 0)
         fail_input("parameter channel_bandwidth: NR has no channel of " +
                    format({out.width, Unit::hertz}, 4));
@@ -77,10 +86,19 @@ constexpr double utra_rate = 3.84e6, utra_roll = 0.22, utra_width = 5e6;
 
 CaptureSetup leakage_setup(const Parameters& p) {
     const Plan plan = plan_of(p, p.required("centre"));
+    const double reach = std::max(1.5 * plan.width, plan.width / 2 + 2 * utra_width);
+    if (p.text("by") == "samples") {
+        IqSetup setup;
+        setup.centre_hz = plan.centre, setup.duration_s = p.required("duration");
+        setup.sample_rate_hz = p.number("sample_rate").value_or(std::max(4 * plan.width, 2.2 * reach));
+        setup.reference_level_dbm = p.required("reference_level");
+        if (!(setup.duration_s > 0)) fail_input("parameter duration: must be above 0 s");
+        if (!(setup.sample_rate_hz > plan.width)) fail_input("parameter sample_rate: must be above the channel's width");
+        return setup;
+    }
     Parameters filled = p;
     if (!filled.has("bandwidth")) filled.set("bandwidth", "30 kHz");
     if (!filled.has("detector")) filled.set("detector", "rms");
-    const double reach = std::max(1.5 * plan.width, plan.width / 2 + 2 * utra_width);
     return spectrum_setup(filled, plan.centre - reach, plan.centre + reach);
 }
 

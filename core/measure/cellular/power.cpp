@@ -10,7 +10,7 @@
 #include "core/dsp/bursts.hpp"
 #include "core/dsp/channel.hpp"
 #include "core/measure/burst_samples.hpp"
-#include "core/measure/iq_setup.hpp"
+#include "core/measure/cellular/uplink_outcome.hpp"
 
 namespace rt {
 namespace {
@@ -29,6 +29,7 @@ constexpr auto power_parameters = joined(
             "and 10 us (NR)"},
         ParameterInfo{"step", ParameterKind::quantity, Unit::db, "",
                       "change of power from slot to slot that the unit was told"},
+        cellular::band_parameter,
         iq_centre_parameter,
         ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "30.72 MHz",
                       "complex samples per second that the analyser records"},
@@ -65,6 +66,7 @@ Plan plan_of(const Parameters& p) {
     if (!blocks)
         fail_input(nr ? "parameters channel_bandwidth and subcarrier_spacing: there is no such channel of NR"
                       : "parameter channel_bandwidth: LTE has channels of 1.4, 3, 5, 10, 15 and 20 MHz");
+    require_channel(nr ? Technology::nr : Technology::lte, spacing, p.required("channel_bandwidth"), p);
     out.blocks_hz = 12 * static_cast<double>(*blocks) * spacing;
     // LTE steps from subframe to subframe, which has two slots.
     out.slot_s = nr ? 1e-3 * 15e3 / spacing : 1e-3;
@@ -172,7 +174,7 @@ Outcome measure_power(Capture any, const Parameters& p) {
     const IqRecord record = channel_of(wide, shift, {plan.blocks_hz / 2 + transition / 2, transition});
     Outcome outcome;
     TriggerSettings trigger;
-    trigger.hold_off_s = 15e-6, trigger.shortest_s = plan.slot_s / 4, trigger.smoothing_s = 2e-6;
+    trigger.hold_off_s = 15e-6, trigger.shortest_s = 5e-6, trigger.smoothing_s = 2e-6;
     const BurstList list = find_bursts(record, trigger);
     std::vector<Burst> bursts = list.bursts;
     // What begins before the record and ends after it is no burst either.

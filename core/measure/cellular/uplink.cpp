@@ -223,24 +223,29 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
     const Found& found = *search.found;
     out.numbered = found.numbered;
     const double tolerance = format.symbol(0, 1).prefix_s / 4;
-    const auto back = static_cast<std::size_t>(
-        std::max(0.0, std::floor((found.place.start_s + tolerance) / format.slot_s())));
-    const std::size_t frame = format.slots_per_frame();
+    // The first whole slot: before the one that was found, or behind it where that begins before the record.
+    const auto back = static_cast<std::ptrdiff_t>(std::floor((found.place.start_s + tolerance) / format.slot_s()));
+    const auto frame = static_cast<std::ptrdiff_t>(format.slots_per_frame());
+    const auto number_of_first = [&](std::size_t number) {
+        return static_cast<std::size_t>((((static_cast<std::ptrdiff_t>(number) - back) % frame) + frame) % frame);
+    };
     SlotPlace place = found.place;
     place.start_s -= static_cast<double>(back) * format.slot_s();
+    Found whole = found;
+    if (back < 0) whole.place = place, whole.slot = number_of_first(found.slot);
     SlotSettings slot_settings = settings.slot;
     // For which carrier symbols were turned shows at the slot that was found.
     std::vector<double> turns{settings.up_converted_hz.value_or(0)};
     if (!settings.up_converted_hz && !format.lte() && settings.carrier_hz > 0)
         turns.push_back(settings.carrier_hz);
     slot_settings.up_converted_hz = out.up_converted_hz =
-        turns.size() > 1 ? fitting_turn(reader, format, found, slot_settings, turns) : turns[0];
-    Walk walk = walked(reader, format, place, (found.slot + frame * (back / frame + 1) - back) % frame,
+        turns.size() > 1 ? fitting_turn(reader, format, whole, slot_settings, turns) : turns[0];
+    Walk walk = walked(reader, format, place, number_of_first(found.slot),
                        settings.most_slots, slot_settings);
     if (!found.numbered && format.slots_per_subframe() > 2) {
         // Prefixes are longer in every other slot: in which ones shows by the times between slots.
         Walk other =
-            walked(reader, format, place, (found.slot + 1 + frame * (back / frame + 1) - back) % frame,
+            walked(reader, format, place, number_of_first(found.slot + 1),
                    settings.most_slots, slot_settings);
         if (other.unevenness(format) < walk.unevenness(format)) walk = std::move(other);
     }

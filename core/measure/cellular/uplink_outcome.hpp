@@ -6,6 +6,9 @@
 
 namespace rt::cellular {
 
+inline constexpr ParameterInfo band_parameter{
+    "band", ParameterKind::text, Unit::none, "",
+    "operating band, such as 7 or n78: channels are checked against it, and flatness is told apart near its edges"};
 inline constexpr std::array uplink_rows{
     ParameterInfo{"first_block", ParameterKind::number_from_0, Unit::none, "0",
                   "first allocated block, from the lowest of the channel"},
@@ -29,10 +32,7 @@ inline constexpr std::array uplink_rows{
         "edges middle"},
     ParameterInfo{"window_length", ParameterKind::quantity, Unit::percent, "",
                   "of the prefix between both edges; without it as the standard has it for the channel"},
-    ParameterInfo{
-        "band", ParameterKind::text, Unit::none, "",
-        "operating band, such as 7 or n78: channels are checked against it, and flatness is told apart "
-        "near its edges"},
+    band_parameter,
     iq_centre_parameter,
 };
 

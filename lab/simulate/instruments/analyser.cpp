@@ -79,7 +79,7 @@ void SimulatedAnalyser::add_trace_commands() {
 void SimulatedAnalyser::add_sample_commands() {
     const auto stale = [this] { record_ = {}; };
     number("[SENSe]:FREQuency:CENTer", centre_hz_, ScpiUnit::hertz, {0, 6e9, 1e9}, stale);
-    number("[SENSe]:SAMPle:RATE", sample_rate_hz_, ScpiUnit::hertz, {1e3, 100e6, 10e6}, stale);
+    number("[SENSe]:SAMPle:RATE", sample_rate_hz_, ScpiUnit::hertz, {1e3, 200e6, 10e6}, stale);
     number("[SENSe]:SAMPle:COUNt", samples_, ScpiUnit::plain, {1, 20e6, 10000}, [this, stale] {
         samples_ = std::round(samples_);
         stale();
@@ -119,7 +119,8 @@ void SimulatedAnalyser::record() {
     const Stage::Watch watch = stage_->watch();
     const auto beacons = stage_->beacons(options_.port, options_.role);
     const auto homings = stage_->homings(options_.port, options_.role);
-    const auto played = stage_->arriving_iq(options_.role);
+    auto played = stage_->arriving_iq(options_.role);
+    for (auto& sent : stage_->sent_iq(options_.port, options_.role)) played.push_back(std::move(sent));
     const double now = stage_->seconds();
     MoreSamples more = [&](auto& samples, double full_scale_dbm) {
         for (const auto& beacon : beacons) add_beacon(samples, setup, full_scale_dbm, beacon, now);
