@@ -79,6 +79,7 @@
     each(results_yield) \
     each(results_wafer) \
     each(results_curve) \
+    each(results_gain_table) \
     each(results_sum) \
     each(results_difference) \
     each(results_ratio)

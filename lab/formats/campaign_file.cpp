@@ -16,6 +16,7 @@
 #include "lab/formats/table_section.hpp"
 #include "lab/formats/test_section.hpp"
 #include "lab/formats/watch_section.hpp"
+#include "lab/model/gain_table.hpp"
 
 namespace rt::lab {
 namespace {
@@ -131,11 +132,12 @@ void require_sources(const Campaign& campaign, const Test& test) {
         std::vector<std::string> provided;
         const Test* provider = nullptr;
         for (const auto& other : campaign.tests) {
-            if (other.adjust && !other.provides.empty()) provided.push_back(other.provides);
+            if ((other.adjust || makes_gain_table(other)) && !other.provides.empty())
+                provided.push_back(other.provides);
             if (other.provides == name) provider = &other;
         }
-        if (!provider || !provider->adjust) {
-            fail_input(test.where, "settings: no test with an adjustment provides the calibration " +
+        if (!provider || !(provider->adjust || makes_gain_table(*provider))) {
+            fail_input(test.where, "settings: no test with an adjustment, and no gain table, provides the calibration " +
                                        in_quotes(name) + suggestion(name, provided));
         }
     }

@@ -8,6 +8,7 @@
 #include "core/catalogue/catalogue.hpp"
 #include "lab/formats/input_section.hpp"
 #include "lab/formats/test_section.hpp"
+#include "lab/model/gain_table.hpp"
 
 namespace rt::lab {
 namespace {
@@ -26,6 +27,9 @@ constexpr std::array conclude_keys{
             "Without it, one conclusion from all points"},
     KeyInfo{"parameters", Key::pairs, false, "parameters of the procedure; the rules preset the rest"},
     KeyInfo{"judge", Key::tables, false, "the rules"},
+    KeyInfo{"provides", Key::text, false,
+            "of results.gain-table: name by which later tests write the table to the unit, "
+            "\"unit.gain_table\" = \"calibration:NAME\""},
     KeyInfo{"note", Key::text, false, "remark for the report"},
 };
 
@@ -126,6 +130,11 @@ Test read_conclusion(const ConfigSection& section, const Campaign& campaign, con
     out.note = section.text("note");
     out.where = section.place();
     out.over = section.text("over");
+    out.provides = section.text("provides");
+    if (!out.provides.empty() && !makes_gain_table(out))
+        section.fail("provides", "goes with results.gain-table: other conclusions make nothing that is set");
+    if (!out.provides.empty() && !out.over.empty())
+        section.fail("provides", "one table is written: leave out \"over\"");
     out.parameters = Parameters(out.procedure->parameters);
     for (const auto& [name, from] : section.pairs("inputs")) {
         constexpr std::string_view mark = "file:";

@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/captures/result_table.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/run/gain_tables.hpp"
 
 namespace rt::lab {
 
@@ -15,17 +16,25 @@ PointJob Grounds::job_of(const PlannedTest& planned, const Sweep& sweep, const P
     const Test& test = *planned.test;
     const TextPairs axes = axes_of(sweep, point);
     PointJob job{&test, planned.instrument, &sweep, &point, kind, parent};
-    job.blocked = adjusted_settings(test, axes, job.adjusted);
+    job.blocked = adjusted_settings(test, axes, job.adjusted, job.tables);
     if (!made_of_trials(kind)) job.given = given_inputs(plan_, measured_, folder_, test, sweep, point);
     job.around = around(test, planned.instrument, unit_, axes,
                         [&](const std::string& name, const TextPairs& at) { return measured_.at(name, at); });
     return job;
 }
 
-std::string Grounds::adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const {
+std::string Grounds::adjusted_settings(
+    const Test& test, const TextPairs& axes, TextPairs& out,
+    std::vector<std::pair<std::string, std::vector<std::string>>>& tables) const {
     for (const auto& name : test.settings_from()) {
         const PlannedTest* provider = plan_.provider(name);
         if (!provider) return "the calibration " + in_quotes(name) + " was not made";
+        if (!provider->test->adjust) {
+            GainTableText table = gain_table_text(plan_, measured_, folder_, *provider);
+            if (!table.missing.empty()) return "the gain table " + in_quotes(name) + ": " + table.missing;
+            tables.emplace_back(name, std::move(table.parts));
+            continue;
+        }
         const std::string& gives = provider->test->adjust->gives;
         const auto found =
             only_result(provider->test->name, gives, axes,

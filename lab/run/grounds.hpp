@@ -34,7 +34,9 @@ class Grounds {
     bool limits_stand(const PointRecord& record) const;
     bool still_drawn_from(const PlannedTest& planned, const Point& point, const PointRecord& kept) const;
     // What settings that come from calibrations are here; gives why one cannot be had, "" when all can.
-    std::string adjusted_settings(const Test& test, const TextPairs& axes, TextPairs& out) const;
+    std::string adjusted_settings(
+        const Test& test, const TextPairs& axes, TextPairs& out,
+        std::vector<std::pair<std::string, std::vector<std::string>>>& tables) const;
 
     const Plan& plan_;
     const Measured& measured_;

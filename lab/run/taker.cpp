@@ -78,8 +78,12 @@ void Taker::set_up(const Test& test) {
 
 void Taker::set_up(const PointJob& job, const Take* take) {
     std::vector<std::pair<SettingTarget, std::string>> wanted;
+    std::vector<std::pair<SettingTarget, const std::vector<std::string>*>> tables;
     const auto want = [&](const SettingTarget& target, std::string value) {
         if (const auto from = setting_calibration(value); !from.empty()) {
+            for (const auto& [name, parts] : job.tables) {
+                if (name == from) return tables.emplace_back(target, &parts), void();
+            }
             for (const auto& [name, found] : job.adjusted) {
                 if (name == from) value = found;
             }
@@ -108,6 +112,7 @@ void Taker::set_up(const PointJob& job, const Take* take) {
     }
     constexpr bool whole = true;
     setter_.apply(std::move(wanted), whole);
+    for (const auto& [target, parts] : tables) write_table(target, *parts);
     if (std::exchange(unit_known_, true) || !bench_.speaks("unit")) return;
     // A unit that had no power when the run began can say only now who it is.
     auto instruments = bench_.identified();
@@ -119,7 +124,39 @@ void Taker::set_up(const PointJob& job, const Take* take) {
     }
 }
 
+void Taker::write_table(const SettingTarget& target, const std::vector<std::string>& parts) {
+    const std::string name = target.role + "." + target.setting;
+    if (written_[name] == parts) return;
+    written_.erase(name);
+    std::string before;
+    if (bench_.speaks(target.role)) {
+        if (const auto answer = bench_.role(target.role).session().ask_if_known("confirm_" + target.setting))
+            before = *answer;
+        std::erase(before, '"');
+    }
+    note("table", name + " before: " + (before.empty() ? "not known" : before));
+    for (const auto& part : parts) {
+        setter_.apply({{target, part}});
+        const std::string doubt = setter_.doubt();
+        if (doubt.empty()) continue;
+        if (before.empty() || parts.size() > 1) {
+            note("table", name + " was not taken: " + doubt);
+            fail_bench(name + " was not taken: " + doubt);
+        }
+        setter_.apply({{target, before}});
+        const std::string still = setter_.doubt();
+        const std::string end = still.empty() ? "what it had before was put back"
+                                              : "what it had before could not be put back: " + still;
+        note("table", name + " was not taken: " + doubt + "; " + end);
+        fail_bench(name + " was not taken: " + doubt + "; " + end);
+    }
+    note("table", name + " written" +
+                      (parts.size() == 1 ? ": " + parts.front() : ", " + std::to_string(parts.size()) + " rows"));
+    written_[name] = parts;
+}
+
 void Taker::power_cycle(const Test& test) {
+    written_.clear();
     const std::string& supply = test.power_cycle;
     std::vector<std::pair<SettingTarget, std::string>> wanted;
     for (const auto& [name, value] : test.settings) {

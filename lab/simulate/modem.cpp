@@ -28,7 +28,7 @@ constexpr std::array modem_keys{
     KeyInfo{"drift_time", Key::quantity, false, "time constant of the drift; 10 min without it", Unit::second},
     KeyInfo{"index_setting", Key::text, false,
             "setting with its gain index; \"table\" there: the index that its gain table has for the level"},
-    KeyInfo{"table_setting", Key::text, false, "setting with its gain table: \"2402:10:7;...\", MHz, dBm, index"},
+    KeyInfo{"table_setting", Key::text, false, "setting with its gain table: \"2402:10:7,...\", MHz, dBm, index"},
     KeyInfo{"index_level", Key::quantity, false, "level at index 0 and the middle frequency", Unit::dbm},
     KeyInfo{"index_step", Key::quantity, false, "from one index to the next", Unit::db},
     KeyInfo{"last_index", Key::whole, false, "15 without it"},
@@ -125,7 +125,7 @@ std::optional<int> index_in(const std::string& table, double hz, double level_db
         int index;
     };
     std::vector<Row> rows;
-    for (const auto row : split(table, ';')) {
+    for (const auto row : split(table, ',')) {
         if (trim(row).empty()) continue;
         const auto cells = split(row, ':');
         if (cells.size() != 3) return std::nullopt;

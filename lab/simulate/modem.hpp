@@ -37,7 +37,7 @@ struct SimulatedModem {
 SimulatedModem read_modem(const ConfigSection& section, const std::map<std::string, std::string>& settings);
 
 // The index that a table has for a level at a frequency: that of the nearest frequency, there of the nearest level.
-// Rows are "2402:10:7", MHz, dBm and index, with semicolons between them. Nothing for a text that is none.
+// Rows are "2402:10:7", MHz, dBm and index, with commas between them. Nothing for a text that is none.
 std::optional<int> index_in(const std::string& table, double hz, double level_dbm);
 
 // What it sends now; `setting` gives the unit's settings. Nothing where its settings do not make a signal.
