@@ -1,6 +1,7 @@
 #include "lab/report/sweep_figure.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <limits>
 #include <map>
 
@@ -11,13 +12,43 @@
 namespace rt::lab {
 namespace {
 
+// Limits that are looked up, along one curve: by place.
+struct LookedUp {
+    std::map<double, double> lower, upper;
+    bool operator==(const LookedUp&) const = default;
+};
+
+// A finding tells the limit that is nearer; its row has both.
+void look_up(const Rule& rule, double limit, double x, double factor, LookedUp& out) {
+    const auto same = [&](const std::optional<double>& value) {
+        return value && std::abs(*value - limit) <= 1e-9 * std::max(1.0, std::abs(limit));
+    };
+    for (const auto& row : rule.rows) {
+        if (!same(row.bound.min) && !same(row.bound.max)) continue;
+        if (row.bound.min) out.lower[x] = *row.bound.min * factor;
+        if (row.bound.max) out.upper[x] = *row.bound.max * factor;
+        return;
+    }
+    (rule.max_from.empty() ? out.lower : out.upper)[x] = limit * factor;
+}
+
+// Lines of several pieces: a gap between them.
+void add_line(const std::map<double, double>& line, double beside, Curve& curve) {
+    if (line.empty()) return;
+    for (const auto& [x, y] : line) {
+        if (line.size() == 1) curve.x.push_back(x - beside), curve.y.push_back(y);
+        curve.x.push_back(x + (line.size() == 1 ? beside : 0)), curve.y.push_back(y);
+    }
+    curve.x.push_back(curve.x.back()), curve.y.push_back(std::numeric_limits<double>::quiet_NaN());
+}
+
 // Each bound over the part of the axis whose points it judges.
 void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rules, Scale sx, Scale sy) {
     struct Span {
         double from = 0, to = 0;
     };
     std::map<std::string, Span> judged;
-    std::map<std::string, std::map<double, double>> limits;  // of each finding, by place
+    std::map<std::string, std::map<std::size_t, std::map<double, double>>> limits;  // by rule, curve and place
     double low = 1e300, high = -1e300;
     for (std::size_t c = 0; c < swept.curves.size(); ++c) {
         for (std::size_t i = 0; i < swept.curves[c].points.size(); ++i) {
@@ -26,7 +57,7 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
             for (const auto& finding : swept.points[c][i]->findings) {
                 const auto [at, fresh] = judged.try_emplace(finding.rule, Span{x, x});
                 at->second = {std::min(at->second.from, x), std::max(at->second.to, x)};
-                if (finding.limit) limits[finding.rule][x] = *finding.limit * sy.factor;
+                if (finding.limit) limits[finding.rule][c][x] = *finding.limit;
             }
         }
     }
@@ -34,14 +65,25 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
         const RuleRef ref = rules.find(id);
         const Bound* bound = ref.rule->bound();
         if (!bound || ref.rule->applies_to != swept.result || ref.rule->unit != swept.unit) continue;
+        const std::string name = ref.book->standard + ": " + ref.rule->title;
         if (!bound->min && !bound->max) {
-            Curve table{ref.book->standard + ": " + ref.rule->title, CurveRole::limit, {}, {}};
-            for (const auto& [x, limit] : limits[id]) table.x.push_back(x), table.y.push_back(limit);
-            if (table.x.size() > 1) figure.curves.push_back(std::move(table));
+            std::vector<std::pair<std::string, LookedUp>> different;
+            for (const auto& [c, places] : limits[id]) {
+                LookedUp one;
+                for (const auto& [x, limit] : places) look_up(*ref.rule, limit, x, sy.factor, one);
+                const auto known = [&](const auto& other) { return other.second == one; };
+                if (std::none_of(different.begin(), different.end(), known))
+                    different.emplace_back(swept.curves[c].name, std::move(one));
+            }
+            for (const auto& [of, one] : different) {
+                Curve curve{different.size() > 1 && !of.empty() ? name + ", " + of : name, CurveRole::limit, {}, {}};
+                for (const auto* line : {&one.lower, &one.upper}) add_line(*line, (high - low) / 40, curve);
+                if (curve.x.size() > 1) figure.curves.push_back(std::move(curve));
+            }
             continue;
         }
         const double beside = span.from == span.to ? (high - low) / 40 : 0;
-        Curve curve{ref.book->standard + ": " + ref.rule->title, CurveRole::limit, {}, {}};
+        Curve curve{name, CurveRole::limit, {}, {}};
         for (const auto& level : {bound->min, bound->max}) {
             if (!level) continue;
             for (const double x : {span.from - beside, span.to + beside, span.to + beside}) {

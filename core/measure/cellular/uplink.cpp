@@ -255,15 +255,6 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
             "no whole slot lies in the record: one takes " + rt::format({format.slot_s(), Unit::second}, 4);
         return out;
     }
-    double power = 0;
-    for (const auto& slot : seen) power = std::max(power, slot.power);
-    for (const auto& [there, start] : walk.others) {
-        if (there < power * std::pow(10, -silent_db / 10)) {
-            ++out.silent;
-        } else {
-            out.unlike_s.push_back(start);
-        }
-    }
     const auto not_expected = [&](const std::string& why) {
         out.trouble = "not the expected signal; seen: " + why + "; expected: " + format.text();
         return out;
@@ -287,6 +278,19 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
             }
         }
         out.slots.push_back(std::move(measured));
+    }
+    double power = 0, error = 0;
+    for (const auto& slot : seen) power = std::max(power, slot.power);
+    for (const auto& slot : out.slots) error += slot.quality.error / static_cast<double>(out.slots.size());
+    // Where nothing is sent there is at most the noise that shows as errors.
+    constexpr double noise = 3;
+    const double silent = power * std::max(std::pow(10, -silent_db / 10), noise * error);
+    for (const auto& [there, start] : walk.others) {
+        if (there < silent) {
+            ++out.silent;
+        } else {
+            out.unlike_s.push_back(start);
+        }
     }
     return out;
 }

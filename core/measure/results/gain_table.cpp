@@ -237,7 +237,7 @@ Outcome measure_gain_table(Capture capture, const Parameters& p) {
         outcome.lacking["shortfall"] = "form is correction";
     }
     Trace trace;
-    trace.name = "levels", trace.title = "Level of the lowest index", trace.x = r.hz,
+    trace.name = "levels", trace.title = fmt::format("Level of index {}", r.indices[0]), trace.x = r.hz,
     trace.y_unit = curve.y_unit;
     for (std::size_t f = 0; f < r.hz.size(); ++f) trace.y.push_back(r.level[f][0]);
     for (std::size_t i = 1; i < r.indices.size(); ++i) {
