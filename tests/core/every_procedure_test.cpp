@@ -34,6 +34,18 @@ const std::vector<Line> on_samples{
     // A carrier without its tones is one that lacks them, and that is told.
     {"landing.signal", 48e3, {}, Takes::signal_only, {"tone", "steps", "ramp", "hum"}},
     {"radio.ofdm", 20e6, {}},
+    {"cellular.lte-uplink", 1.92e6, {{"channel_bandwidth", "1.4 MHz"}}},
+    {"cellular.nr-uplink", 7.68e6, {{"channel_bandwidth", "5 MHz"}, {"subcarrier_spacing", "15 kHz"}}},
+    {"cellular.power",
+     10e6,
+     {{"channel_bandwidth", "1.4 MHz"}},
+     Takes::signal_only,
+     {"tone", "steps", "frequency-modulated", "ramp", "hum"}},
+    {"cellular.leakage",
+     10e6,
+     {{"channel_bandwidth", "1.4 MHz"}},
+     Takes::signal_only,
+     {"tone", "steps", "frequency-modulated", "ramp", "hum"}},
     {"radio.bursts", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
     {"radio.occupancy", 2e6, {}, Takes::signal_only, {"frequency-modulated", "tone", "steps"}},
     {"radio.am-fm", 1e6, {}, Takes::signal_only, {"tone", "steps", "frequency-modulated"}},
@@ -186,7 +198,7 @@ TEST_CASE("every procedure on captures has its line here") {
          {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
           "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
           "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate", "receiver.throughput",
-          "module.registers", "beacon.message", "landing.indication"})
+          "module.registers", "beacon.message", "landing.indication", "cellular.dual-uplink"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.

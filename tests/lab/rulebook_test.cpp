@@ -55,7 +55,7 @@ TEST_CASE("shipped rules state clause, basis and confidence, and stand against n
             CHECK_FALSE(rule.sign_off);
         }
     }
-    CHECK(rules == 445);
+    CHECK(rules == 523);
 }
 
 TEST_CASE("shipped limits: the other classes, ports and distances") {

@@ -105,7 +105,12 @@ SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const
     const Line phase = line_through(times, phases), delay = line_through(times, delays);
     out.offset_hz = place.offset_hz + phase.slope / two_pi;
     out.stretch = place.stretch + delay.slope;
-    out.start_s = place.start_s + equaliser.delay_of(gains) + delay.offset;
+    // By the mean of its symbols: at its begin a line through them is less sure.
+    for (std::size_t l = 0; l < symbols; ++l) {
+        out.middle_s += times[l] / static_cast<double>(symbols);
+        out.start_s += delays[l] / static_cast<double>(symbols);
+    }
+    out.start_s += place.start_s + equaliser.delay_of(gains);
     out.data_over_reference_db = 10 * std::log10(std::max(1e-12, (power - error) / std::max(1.0, expected)));
     const double rms = std::sqrt(error / std::max(1.0, expected));
     out.lost = rms / blind_error(format.modulation);

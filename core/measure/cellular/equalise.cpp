@@ -113,9 +113,19 @@ std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first
 }
 
 double Equaliser::delay_of(std::span<const Complex> gains) const {
-    Complex step;
-    for (std::size_t k = 1; k < gains.size(); ++k) step += gains[k] * std::conj(gains[k - 1]);
-    return -std::arg(step) / two_pi / format_.spacing_hz;
+    // By neighbours first, then the slope that is left by least squares.
+    Complex neighbour;
+    for (std::size_t k = 1; k < gains.size(); ++k) neighbour += gains[k] * std::conj(gains[k - 1]);
+    const double ramp = std::arg(neighbour), middle = static_cast<double>(gains.size() - 1) / 2;
+    Complex sum, leaning;
+    double weight = 0;
+    for (std::size_t k = 0; k < gains.size(); ++k) {
+        const double place = static_cast<double>(k) - middle;
+        const Complex flat = gains[k] * std::polar(std::abs(gains[k]), -ramp * place);
+        sum += flat, leaning += place * flat, weight += place * place * std::norm(gains[k]);
+    }
+    const double left = weight > 0 ? (leaning * std::polar(1.0, -std::arg(sum))).imag() / weight : 0;
+    return -(ramp + left) / two_pi / format_.spacing_hz;
 }
 
 Complex Equaliser::modelled(std::size_t symbol, std::size_t subcarrier, const Rows& wanted,

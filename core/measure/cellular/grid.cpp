@@ -14,9 +14,10 @@ namespace {
 constexpr double two_pi = 2 * std::numbers::pi;
 
 std::size_t transform_size(const UplinkFormat& format) {
-    // A fifth of room for the slope of the filter, in whole fours.
-    return 4 * fast_size(
-                   static_cast<std::size_t>(std::ceil(1.25 * static_cast<double>(format.subcarriers()) / 4)));
+    // A fifth of room for the slope of the filter, but 160 subcarriers and more, so that its response is
+    // short beside a prefix; in whole fours.
+    const double carried = static_cast<double>(format.subcarriers());
+    return 4 * fast_size(static_cast<std::size_t>(std::ceil(std::max(1.25 * carried, carried + 160) / 4)));
 }
 
 Resampler resampler_for(const IqRecord& record, const UplinkFormat& format) {
@@ -95,8 +96,8 @@ void GridReader::symbol(const SlotPlace& place, double useful_s, double back_s, 
     symbol(place, useful_s, std::span(&back_s, 1), beyond, std::span(&out, 1));
 }
 
-void GridReader::symbol(const SlotPlace& place, double useful_s, std::span<const double> backs_s, std::size_t beyond,
-                        std::span<const std::span<Complex>> outs) const {
+void GridReader::symbol(const SlotPlace& place, double useful_s, std::span<const double> backs_s,
+                        std::size_t beyond, std::span<const std::span<Complex>> outs) const {
     const auto later = [&](double back_s) {
         return static_cast<std::size_t>(std::llround((backs_s.front() - back_s) * rate_hz()));
     };

@@ -181,19 +181,23 @@ Outcome measure_power(Capture any, const Parameters& p) {
     const bool throughout = bursts.size() == 1 && bursts[0].length_s() > record.seconds() - plan.transient_s;
     if (throughout) bursts.clear();
     if (bursts.empty()) {
-        // On all the time, or nothing at all: what stands in the channel must stand out of what is beside it.
-        const double within = mean_power(record, 0, record.seconds()),
-                     all = mean_power(wide, 0, wide.seconds());
-        const double beside = wide.sample_rate_hz - plan.blocks_hz;
-        if (!throughout && (beside < 0.1 * wide.sample_rate_hz ||
-            within / plan.blocks_hz < 4 * std::max(0.0, all - within) / beside)) {
-            outcome.invalid = "no uplink is seen: no burst, and no more power in the channel than beside it";
-            return outcome;
-        }
         Burst whole;
-        whole.start_s = 0, whole.stop_s = record.seconds(), whole.power = within, whole.whole = false;
+        whole.start_s = 0, whole.stop_s = record.seconds(), whole.whole = false;
         bursts.push_back(whole);
         outcome.notes.emplace_back("it is on all the time: slots count from the begin of what is measured");
+    }
+    // What stands in the channel while it is on must stand out of what is beside it, where that was recorded.
+    double within = 0, all = 0;
+    for (const auto& burst : bursts) {
+        within += mean_power(record, burst.start_s, burst.stop_s) * burst.length_s();
+        all += mean_power(wide, burst.start_s, burst.stop_s) * burst.length_s();
+    }
+    const double beside = wide.sample_rate_hz - plan.blocks_hz;
+    const bool told = beside > 0.1 * wide.sample_rate_hz;
+    if (told ? within / plan.blocks_hz < 4 * std::max(0.0, all - within) / beside
+             : list.bursts.empty() && !throughout) {
+        outcome.invalid = "no uplink is seen: no more power in the channel than beside it";
+        return outcome;
     }
     const bool always = list.bursts.empty() || throughout;
     std::vector<SlotPower> slots;

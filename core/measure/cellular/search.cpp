@@ -101,15 +101,26 @@ Hit best_hit(const std::vector<std::vector<Complex>>& symbols, const std::vector
     const std::size_t part = std::min<std::size_t>(format.allocated(), 480);
     for (std::size_t j = 0; j < symbols.size(); ++j) {
         for (std::size_t c = 0; c < candidates.size(); ++c) {
-            const Match match =
-                match_of(std::span(symbols[j]).subspan(first, part), std::span(candidates[c].values).first(part));
+            const Match match = match_of(std::span(symbols[j]).subspan(first, part),
+                                         std::span(candidates[c].values).first(part));
             if (match.share > best.share) best = {match.share, c, j, shift, match.angle, match.apart};
         }
     }
-    const Match whole =
-        match_of(std::span(symbols[best.symbol]).subspan(first, format.allocated()), candidates[best.candidate].values);
+    const Match whole = match_of(std::span(symbols[best.symbol]).subspan(first, format.allocated()),
+                                 candidates[best.candidate].values);
     best.share = whole.share, best.angle = whole.angle, best.apart = whole.apart;
     return best;
+}
+
+// What stands on the allocation, moved by so many subcarriers, in all symbols of a piece.
+double power_within(const std::vector<std::vector<Complex>>& symbols, const UplinkFormat& format,
+                    std::ptrdiff_t shift) {
+    const auto first = static_cast<std::size_t>(static_cast<std::ptrdiff_t>(format.first_subcarrier()) +
+                                                farthest_shift + shift);
+    double sum = 0;
+    for (const auto& symbol : symbols)
+        for (std::size_t k = 0; k < format.allocated(); ++k) sum += std::norm(symbol[first + k]);
+    return sum;
 }
 
 // The number of the slot at `place` (LTE): whose cyclic shifts agree with those of all slots in reach. The
@@ -117,6 +128,7 @@ Hit best_hit(const std::vector<std::vector<Complex>>& symbols, const std::vector
 struct Numbered {
     std::size_t slot = 0;
     double agreement = 0, angle = 0;
+    double alike = 0;  // of all slots' angles: 1 where they are the same
 };
 Numbered number_by_shifts(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place) {
     const auto plain =
@@ -148,7 +160,7 @@ Numbered number_by_shifts(const GridReader& reader, const UplinkFormat& format, 
         // All slots have the same angle, and a small one: timing by prefixes is not far off.
         constexpr double same_weighs = 8;
         const double score = same_weighs * std::abs(sum) + std::cos(std::arg(sum));
-        if (score > highest + 1e-9) highest = score, best = {slot, sum.real(), std::arg(sum)};
+        if (score > highest + 1e-9) highest = score, best = {slot, sum.real(), std::arg(sum), std::abs(sum)};
     }
     return best;
 }
@@ -168,6 +180,7 @@ void settle_symbol(const GridReader& reader, const UplinkFormat& format, double 
 struct Settled {
     Found found;
     double agreement = 1;
+    bool fits = true;  // the cyclic shifts of all slots are those of the cell
 };
 Settled settle(const GridReader& reader, const UplinkFormat& format, const Hit& hit, const Candidate& is,
                double begin, double offset_hz) {
@@ -180,6 +193,8 @@ Settled settle(const GridReader& reader, const UplinkFormat& format, const Hit& 
     if (format.lte()) {
         const auto number = number_by_shifts(reader, format, found.place);
         found.slot = number.slot, angle = number.angle, out.agreement = number.agreement;
+        constexpr double alike = 0.93;  // of two slots a twelfth of a turn apart, of more less
+        out.fits = number.alike > alike;
     } else {
         out.agreement = std::cos(angle / static_cast<double>(hit.apart));
         if (format.precoded) settle_symbol(reader, format, begin, found);
@@ -275,9 +290,10 @@ Search find_slot(const GridReader& reader, const UplinkFormat& format) {
                                symbols.back());
         }
         if (symbols.empty()) continue;
-        // A base sequence that is moved by subcarriers looks like one that is moved in time: prefixes tell
-        // when it was sent, so the move that is told to be none in time is right.
+        // A base sequence that is moved by subcarriers looks like one that is moved in time. Prefixes tell
+        // when it was sent; where they leave several moves, what is sent fills one of them.
         std::optional<Settled> best;
+        double most = 0;
         for (const std::ptrdiff_t shift : {0, 1, -1, 2, -2, 3, -3}) {
             const Hit hit = best_hit(symbols, candidates, format, shift);
             out.best_match = std::max(out.best_match, hit.share);
@@ -285,12 +301,17 @@ Search find_slot(const GridReader& reader, const UplinkFormat& format) {
             const double begin = from + timing.first_s + static_cast<double>(hit.symbol) * timing.period_s;
             const Settled settled =
                 settle(reader, format, hit, candidates[hit.candidate], begin, timing.offset_hz);
-            constexpr double better = 0.02;
-            if (!best || settled.agreement > best->agreement + better) best = settled;
-            if (best->agreement > 0.95) break;
+            constexpr double alike = 0.1;
+            const double power = power_within(symbols, format, shift);
+            if (best && best->fits && !settled.fits) continue;
+            const bool agrees = !best || settled.agreement > best->agreement - alike;
+            if (!best || (settled.fits && !best->fits) ||
+                (agrees && (power > most || settled.agreement > best->agreement + alike)))
+                best = settled, most = power;
+            if (!same_in_all_slots(format) && best->agreement > 0.95) break;
         }
         if (!best) continue;
-        if (best->agreement < 0.7) {
+        if (best->agreement < 0.5 || !best->fits) {
             out.other_shifts = format.lte();
             return out;
         }

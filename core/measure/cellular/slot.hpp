@@ -18,7 +18,8 @@ struct SlotSettings {
 
 // How the clocks run over a slot, from its reference signals and data.
 struct SlotClocks {
-    double start_s = 0;    // where its prefix begins, by the signal itself
+    double start_s = 0;  // where its prefix begins, by the signal as it is at this time in the slot
+    double middle_s = 0;
     double offset_hz = 0;  // at the middle of the allocation: carrier offset and stretch together
     double stretch = 0;    // by this slot alone
     double middle_hz = 0;  // of the allocation, from the carrier

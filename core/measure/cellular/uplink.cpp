@@ -12,7 +12,7 @@
 namespace rt::cellular {
 namespace {
 
-constexpr double silent_db = 15;  // below the others: nothing is sent
+constexpr double silent_db = 12;  // below the others: nothing is sent
 
 double power_of(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place) {
     std::vector<Complex> symbol(format.subcarriers());
@@ -172,8 +172,9 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
             slot.clocks = clocks_of(reader, format, place, number, settings);
             // Once more from where it led: an offset disturbs itself.
             constexpr double little_hz = 2e-3, little_s = 0.1;  // of the spacing, of the prefix
-            const bool again = std::abs(slot.clocks.offset_hz - place.offset_hz) > little_hz * format.spacing_hz ||
-                               std::abs(slot.clocks.start_s - place.start_s) > little_s * 4 * tolerance;
+            const bool again =
+                std::abs(slot.clocks.offset_hz - place.offset_hz) > little_hz * format.spacing_hz ||
+                std::abs(slot.clocks.start_s - place.start_s) > little_s * 4 * tolerance;
             slot.place.start_s = slot.clocks.start_s;
             slot.place.offset_hz = slot.clocks.offset_hz;
             if (again) slot.clocks = clocks_of(reader, format, slot.place, number, settings);
@@ -224,10 +225,12 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
     out.numbered = found.numbered;
     const double tolerance = format.symbol(0, 1).prefix_s / 4;
     // The first whole slot: before the one that was found, or behind it where that begins before the record.
-    const auto back = static_cast<std::ptrdiff_t>(std::floor((found.place.start_s + tolerance) / format.slot_s()));
+    const auto back =
+        static_cast<std::ptrdiff_t>(std::floor((found.place.start_s + tolerance) / format.slot_s()));
     const auto frame = static_cast<std::ptrdiff_t>(format.slots_per_frame());
     const auto number_of_first = [&](std::size_t number) {
-        return static_cast<std::size_t>((((static_cast<std::ptrdiff_t>(number) - back) % frame) + frame) % frame);
+        return static_cast<std::size_t>((((static_cast<std::ptrdiff_t>(number) - back) % frame) + frame) %
+                                        frame);
     };
     SlotPlace place = found.place;
     place.start_s -= static_cast<double>(back) * format.slot_s();
@@ -240,13 +243,12 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
         turns.push_back(settings.carrier_hz);
     slot_settings.up_converted_hz = out.up_converted_hz =
         turns.size() > 1 ? fitting_turn(reader, format, whole, slot_settings, turns) : turns[0];
-    Walk walk = walked(reader, format, place, number_of_first(found.slot),
-                       settings.most_slots, slot_settings);
+    Walk walk =
+        walked(reader, format, place, number_of_first(found.slot), settings.most_slots, slot_settings);
     if (!found.numbered && format.slots_per_subframe() > 2) {
         // Prefixes are longer in every other slot: in which ones shows by the times between slots.
-        Walk other =
-            walked(reader, format, place, number_of_first(found.slot + 1),
-                   settings.most_slots, slot_settings);
+        Walk other = walked(reader, format, place, number_of_first(found.slot + 1), settings.most_slots,
+                            slot_settings);
         if (other.unevenness(format) < walk.unevenness(format)) walk = std::move(other);
     }
     const auto& seen = walk.seen;
@@ -265,7 +267,7 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
         promised_db += slot.clocks.data_over_reference_db / static_cast<double>(seen.size());
     out.stretch = stretch_of(seen, format);
     for (const auto& slot : seen) {
-        SlotPlace there{slot.clocks.start_s, 0, out.stretch};
+        SlotPlace there{slot.clocks.start_s - out.stretch * slot.clocks.middle_s, 0, out.stretch};
         // What a stretch of time turns the middle of the allocation by is not the carrier's.
         there.offset_hz = slot.clocks.offset_hz + out.stretch * slot.clocks.middle_hz;
         MeasuredSlot measured{slot.number, there.start_s, there.offset_hz, {}};
