@@ -52,6 +52,14 @@ constexpr std::array demos{
          "a "
          "pattern that finds a loose contact",
          false},
+    Demo{"cellular", "cellular-run", "cellular/campaign.toml",
+         "a modem that sends LTE and NR: power, modulation and leakage of each, both at once by two testers; too much "
+         "leakage at one band's edge",
+         false},
+    Demo{"alignment", "alignment-run", "alignment/campaign.toml",
+         "a radio module is aligned: its gain table made, written and read back, then verified; a second receiver that "
+         "is worse, drift while it warms up",
+         false},
     Demo{"module", "module-run", "module/campaign.toml",
          "optical modules: their management bus, and monitors against limits of their own; a weak lane, a "
          "dark one",
@@ -158,6 +166,15 @@ ExitCode perform_demo(const Call& call) {
                   "landing/cross.csv",
                   "landing/square.csv",
                   "landing/random.csv",
+                  "cellular/campaign.toml",
+                  "cellular/bench.toml",
+                  "cellular/modem-control.toml",
+                  "cellular/simulated-modem.toml",
+                  "alignment/campaign.toml",
+                  "alignment/bench.toml",
+                  "alignment/limits.toml",
+                  "alignment/module-control.toml",
+                  "alignment/simulated-module.toml",
                   "beacon/campaign.toml",
                   "beacon/certificate.html.mustache",
                   "beacon/bench.toml",
@@ -186,7 +203,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall eleven runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall thirteen runs in one report: " + joined.html.string());
     return code;
 }
 

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/dsp/resample.hpp"
 #include "lab/simulate/between.hpp"
 #include "lab/simulate/levels.hpp"
 #include "lab/simulate/surroundings.hpp"
@@ -62,6 +63,27 @@ LandingReceiver read_landing_receiver(const ConfigSection& s,
     return out;
 }
 
+// Every `step` samples of a turn that goes on and on: what an analyser of that rate would fold back is filtered off.
+static std::vector<std::complex<float>> narrowed(const std::vector<std::complex<float>>& turn, double begin,
+                                                 double step, std::size_t count) {
+    constexpr double pass = 0.42;  // of the analyser's rate
+    const Resampler resampler(step, pass, 1 - pass);
+    const auto reach = static_cast<std::ptrdiff_t>(std::min(resampler.reach() + 1, turn.size()));
+    std::vector<std::complex<float>> around(turn.end() - reach, turn.end());
+    around.insert(around.end(), turn.begin(), turn.end());
+    around.insert(around.end(), turn.begin(), turn.begin() + reach);
+    std::vector<std::complex<float>> out(count);
+    const auto size = static_cast<double>(turn.size());
+    for (std::size_t at = 0; at < count;) {
+        const double place = std::fmod(begin + static_cast<double>(at) * step, size);
+        const auto left = static_cast<std::size_t>(std::ceil((size - place) / step));
+        const std::size_t piece = std::min(count - at, std::max<std::size_t>(1, left));
+        resampler(around, place + static_cast<double>(reach), step, std::span(out).subspan(at, piece));
+        at += piece;
+    }
+    return out;
+}
+
 void add_played(std::vector<std::complex<double>>& samples, const IqSetup& setup, double full_scale_dbm,
                 const ArrivingIq& arriving, double even) {
     const double rate = setup.sample_rate_hz, offset = arriving.frequency_hz - setup.centre_hz;
@@ -69,6 +91,15 @@ void add_played(std::vector<std::complex<double>>& samples, const IqSetup& setup
     const auto& turn = *arriving.played.samples;
     const double height = amplitude(arriving.level_dbm, full_scale_dbm);
     const double step = arriving.played.rate_hz / rate, begin = even * static_cast<double>(turn.size());
+    if (step > 1.01) {
+        const auto own = narrowed(turn, begin, step, samples.size());
+        for (std::size_t n = 0; n < samples.size(); ++n) {
+            const double cycles = offset * static_cast<double>(n) / rate;
+            samples[n] += std::complex<double>(own[n]) *
+                          std::polar(height, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
+        }
+        return;
+    }
     for (std::size_t n = 0; n < samples.size(); ++n) {
         const double cycles = offset * static_cast<double>(n) / rate;
         samples[n] += between(turn, begin + static_cast<double>(n) * step) *

@@ -70,7 +70,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     CHECK(contains(said.out, "1 FAIL, 7 NONE\n"));
     CHECK(contains(said.out,
                    "look at    receiver-map, channel=26, mode=normal: packet error ratio, outlying curve"));
-    CHECK(contains(said.out, "all eleven runs in one report: "));
+    CHECK(contains(said.out, "all thirteen runs in one report: "));
     CHECK(contains(said.out, "analyser overloaded"));
     const auto results =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/run/report/results.json"));
@@ -152,7 +152,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     // Each by its name, too.
     const Said list = rare_tally(folder.path(), {"demo", "--list"});
     for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
-    CHECK(lines(list.out) == 11);
+    CHECK(lines(list.out) == 13);
     const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
     CHECK(unknown.code == 2);
     CHECK(contains(unknown.err, "did you mean \"chamber\"?"));

@@ -201,7 +201,11 @@ SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, con
             out.error = std::max(out.error, error_at(all_rows[edge], by, with, nullptr));
         }
     }
-    if (!settings.remove_image) fitted.image = equaliser.image_of(rows, wanted, fitted.gains, fitted.carrier);
+    if (!settings.remove_image) {
+        // Gains have taken their part of it: one in as many as there are symbols.
+        const auto count = static_cast<double>(symbols);
+        fitted.image = equaliser.image_of(rows, wanted, fitted.gains, fitted.carrier) * count / (count - 1);
+    }
     out.carrier = fitted.carrier, out.image = std::norm(fitted.image);
     out.gains = fitted.gains;
     out.blocks.resize(format.carrier_blocks);
