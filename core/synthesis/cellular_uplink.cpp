@@ -24,7 +24,7 @@ using cellular::Technology;
 using cellular::UplinkFormat;
 using Complex = std::complex<double>;
 
-constexpr double two_pi = 2 * std::numbers::pi;
+constexpr double full_turn = 2 * std::numbers::pi;
 
 constexpr std::array shared_rows{
     ParameterInfo{"first_block", number_from_0, Unit::none, "0", "first allocated block"},
@@ -87,7 +87,7 @@ std::vector<std::optional<double>> levels_in(const std::string& text) {
     return out;
 }
 
-void set_blocks(UplinkFormat& format, const Parameters& p) {
+void allocate(UplinkFormat& format, const Parameters& p) {
     format.first_block = static_cast<std::size_t>(p.required("first_block"));
     std::size_t most = format.carrier_blocks - std::min(format.carrier_blocks - 1, format.first_block);
     while (format.precoded && !cellular::can_be_precoded(most)) --most;
@@ -107,7 +107,7 @@ UplinkFormat lte_format(const Parameters& p) {
     out.modulation = cellular::modulation_named(p.text("modulation"));
     out.identity = static_cast<unsigned>(p.required("cell"));
     out.cyclic_shift = static_cast<unsigned>(p.required("cyclic_shift")) % 12;
-    set_blocks(out, p);
+    allocate(out, p);
     return out;
 }
 
@@ -119,7 +119,7 @@ UplinkFormat nr_format(const Parameters& p) {
     out.modulation = cellular::modulation_named(p.text("modulation"));
     out.precoded = p.text("precoding") == "on";
     out.identity = static_cast<unsigned>(p.required("identity"));
-    set_blocks(out, p);
+    allocate(out, p);
     return out;
 }
 
@@ -165,7 +165,7 @@ std::vector<Complex> frame_of(const UplinkFormat& format, std::size_t size,
             const double turns =
                 up_converted_hz * (format.slot_start_s(slot) + where.start_s + where.prefix_s);
             const Complex turn =
-                std::polar(unit * std::pow(10, *level / 20), -two_pi * (turns - std::floor(turns)));
+                std::polar(unit * std::pow(10, *level / 20), -full_turn * (turns - std::floor(turns)));
             std::fill(bins.begin(), bins.end(), Complex{});
             for (std::size_t k = 0; k < values.size(); ++k) {
                 const std::size_t subcarrier = format.first_subcarrier() + k;

@@ -7,8 +7,6 @@ namespace rt::beacon {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
-
 double step_rise(const std::vector<double>& taps, double rate) {
     double sum = 0, low = 0, high = 0, before = 0;
     for (std::size_t i = 0; i < taps.size(); ++i) {

@@ -12,6 +12,8 @@
 
 namespace rt::beacon {
 
+inline constexpr double pi = std::numbers::pi;
+
 // Samples around a burst, mixed to 0 Hz, filtered and thinned.
 struct Baseband {
     std::vector<std::complex<double>> z;

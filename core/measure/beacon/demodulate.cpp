@@ -7,8 +7,6 @@
 
 namespace rt::beacon {
 
-static constexpr double pi = std::numbers::pi;
-
 Demodulated demodulate(const IqRecord& record, const Candidate& candidate) {
     Demodulated out;
     const Baseband base = baseband(record, candidate);

@@ -11,8 +11,6 @@
 namespace rt::cellular {
 namespace {
 
-constexpr double two_pi = 2 * std::numbers::pi;
-
 double middle_of(const UplinkFormat& format) {
     return (format.subcarrier_hz(format.first_subcarrier()) +
             format.subcarrier_hz(format.first_subcarrier() + format.allocated() - 1)) /

@@ -7,10 +7,6 @@
 namespace rt::cellular {
 namespace {
 
-double db(double ratio) {
-    return 10 * std::log10(std::max(ratio, 1e-30));
-}
-
 // Limits of the error vector magnitude, in percent.
 double evm_limit(Modulation modulation) {
     switch (modulation) {

@@ -9,7 +9,6 @@
 namespace rt::cellular {
 namespace {
 
-constexpr double two_pi = 2 * std::numbers::pi;
 constexpr std::size_t neighbours = 4;   // on each side, over which gains are smoothed
 constexpr std::size_t line_reach = 12;  // subcarriers that a line between two of them is looked for on
 

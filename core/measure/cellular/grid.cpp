@@ -11,8 +11,6 @@
 namespace rt::cellular {
 namespace {
 
-constexpr double two_pi = 2 * std::numbers::pi;
-
 std::size_t transform_size(const UplinkFormat& format) {
     // A fifth of room for the slope of the filter, but 160 subcarriers and more, so that its response is
     // short beside a prefix; in whole fours.

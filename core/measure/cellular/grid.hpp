@@ -3,6 +3,7 @@
 
 #include <complex>
 #include <cstddef>
+#include <numbers>
 #include <span>
 #include <vector>
 
@@ -14,6 +15,7 @@
 namespace rt::cellular {
 
 using Complex = std::complex<double>;
+inline constexpr double two_pi = 2 * std::numbers::pi;
 
 // Where a slot lies in a record, and how its clocks run.
 struct SlotPlace {

@@ -9,8 +9,8 @@
 
 #include "core/base/error.hpp"
 #include "core/cellular/uplink.hpp"
-#include "core/measure/gate.hpp"
 #include "core/measure/cellular/uplink_outcome.hpp"
+#include "core/measure/gate.hpp"
 #include "core/measure/spectrum/band.hpp"
 #include "core/measure/spectrum_setup.hpp"
 
@@ -26,11 +26,13 @@ constexpr auto leakage_parameters = joined(
         ParameterInfo{"channel_bandwidth", ParameterKind::quantity, Unit::hertz, "20 MHz", "of the channel"},
         cellular::band_parameter,
         ParameterInfo{"centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of the channel"},
-        ParameterInfo{"by", ParameterKind::choice, Unit::none, "sweep",
-                      "what an analyser is asked for: a sweep, or samples of all that lies around the channel",
-                      "sweep samples"},
-        ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "",
-                      "complex samples per second that the analyser records; without it four widths of the channel"},
+        ParameterInfo{
+            "by", ParameterKind::choice, Unit::none, "sweep",
+            "what an analyser is asked for: a sweep, or samples of all that lies around the channel",
+            "sweep samples"},
+        ParameterInfo{
+            "sample_rate", ParameterKind::quantity, Unit::hertz, "",
+            "complex samples per second that the analyser records; without it four widths of the channel"},
         ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "10 ms", "how long it records"},
     },
     spectrum_rows, gate_rows);
@@ -53,13 +55,13 @@ constexpr std::array leakage_products{
     Product{"occupied_bandwidth", Unit::hertz, "width that holds 99 % of the power of all that was recorded"},
 };
 
-struct Plan {
+struct LeakagePlan {
     double centre = 0, width = 0, own = 0;  // of the measurement bandwidth
     Technology technology = Technology::lte;
 };
 
-Plan plan_of(const Parameters& p, double centre) {
-    Plan out;
+LeakagePlan leakage_plan(const Parameters& p, double centre) {
+    LeakagePlan out;
     out.technology = p.text("technology") == "nr" ? Technology::nr : Technology::lte;
     out.width = p.required("channel_bandwidth"), out.centre = centre;
     if (out.technology == Technology::lte) {
@@ -85,7 +87,7 @@ Plan plan_of(const Parameters& p, double centre) {
 constexpr double utra_rate = 3.84e6, utra_roll = 0.22, utra_width = 5e6;
 
 CaptureSetup leakage_setup(const Parameters& p) {
-    const Plan plan = plan_of(p, p.required("centre"));
+    const LeakagePlan plan = leakage_plan(p, p.required("centre"));
     const double reach = std::max(1.5 * plan.width, plan.width / 2 + 2 * utra_width);
     if (p.text("by") == "samples") {
         IqSetup setup;
@@ -93,7 +95,8 @@ CaptureSetup leakage_setup(const Parameters& p) {
         setup.sample_rate_hz = p.number("sample_rate").value_or(std::max(4 * plan.width, 2.2 * reach));
         setup.reference_level_dbm = p.required("reference_level");
         if (!(setup.duration_s > 0)) fail_input("parameter duration: must be above 0 s");
-        if (!(setup.sample_rate_hz > plan.width)) fail_input("parameter sample_rate: must be above the channel's width");
+        if (!(setup.sample_rate_hz > plan.width))
+            fail_input("parameter sample_rate: must be above the channel's width");
         return setup;
     }
     Parameters filled = p;
@@ -103,7 +106,7 @@ CaptureSetup leakage_setup(const Parameters& p) {
 }
 
 // The bandwidths of masks are those of windows that are summed, not of the spectrum.
-void preset(const Rule& rule, Parameters& p) {
+void preset_leakage(const Rule& rule, Parameters& p) {
     if (rule.detector && !p.has("detector")) p.set("detector", name(*rule.detector));
     preset_named(rule, p);
 }
@@ -130,7 +133,8 @@ std::optional<double> utra_power(const Spectrum& s, double centre) {
 }
 
 // Power in windows all along the trace, by their middles: masks look at those beside the channel.
-Trace in_windows(const Spectrum& s, const Plan& plan, const char* name, const char* title, double window_hz) {
+Trace in_windows(const Spectrum& s, const LeakagePlan& plan, const char* name, const char* title,
+                 double window_hz) {
     Trace out;
     out.name = name, out.title = title, out.y_unit = s.unit, out.x_title = "";
     out.centre_hz = plan.centre, out.resolution_bandwidth_hz = window_hz, out.detector = s.detector;
@@ -160,7 +164,7 @@ Outcome measure_leakage(Capture any, const Parameters& p) {
     if (const auto* record = std::get_if<IqRecord>(&any); record && !middle) middle = record->centre_hz;
     if (const auto* trace = std::get_if<Spectrum>(&any); trace && !middle)
         middle = (trace->frequency_hz.front() + trace->frequency_hz.back()) / 2;
-    const Plan plan = plan_of(p, middle.value_or(0));
+    const LeakagePlan plan = leakage_plan(p, middle.value_or(0));
     const double fine = std::min(30e3, plan.width / 50);
     Spectrum s = take_spectrum(std::move(any), "cellular.leakage", p, {0, 0, fine, Detector::rms});
     require_power(s, "cellular.leakage");
@@ -226,7 +230,8 @@ Outcome measure_leakage(Capture any, const Parameters& p) {
         outcome.traces.push_back(in_windows(s, plan, "emission_30khz", "Power in 30 kHz", 30e3));
         outcome.traces.push_back(in_windows(s, plan, "emission_1mhz", "Power in 1 MHz", 1e6));
     } else {
-        outcome.notes.emplace_back("no emission in 30 kHz and 1 MHz: the spectrum's own bandwidth is wider than 30 kHz");
+        outcome.notes.emplace_back(
+            "no emission in 30 kHz and 1 MHz: the spectrum's own bandwidth is wider than 30 kHz");
     }
     Trace trace = trace_of(std::move(s), "spectrum", "Power");
     trace.centre_hz = plan.centre;
@@ -252,7 +257,7 @@ Procedure cellular_leakage() {
             leakage_products,
             leakage_setup,
             measure_leakage,
-            preset};
+            preset_leakage};
 }
 
 }  // namespace rt

@@ -42,7 +42,7 @@ const Width& width_of(const Parameters& p) {
     fail_input("parameter channel_bandwidth: write 1.4, 3, 5, 10, 15 or 20 MHz");
 }
 
-UplinkFormat format_of(const Parameters& p) {
+UplinkFormat lte_stated(const Parameters& p) {
     UplinkFormat out;
     out.carrier_blocks = *blocks_of(out.technology, width_of(p).mhz * 1e6, out.spacing_hz);
     out.modulation = cellular::modulation_named(p.text("modulation"));
@@ -55,12 +55,12 @@ UplinkFormat format_of(const Parameters& p) {
 }
 
 CaptureSetup lte_setup(const Parameters& p) {
-    format_of(p);
+    lte_stated(p);
     return iq_setup(p);
 }
 
 Outcome measure_lte(Capture any, const Parameters& p) {
-    const UplinkFormat format = format_of(p);
+    const UplinkFormat format = lte_stated(p);
     IqRecord record = take_iq(std::move(any), "cellular.lte-uplink", p);
     return cellular::uplink_outcome(std::move(record), format, width_of(p).window, p, 0.0);
 }

@@ -33,9 +33,10 @@ constexpr auto nr_parameters = joined(
                       "signals are 3 dB stronger"},
         ParameterInfo{"grid_start", ParameterKind::number_from_0, Unit::none, "0",
                       "first block of the carrier, from common resource block 0"},
-        ParameterInfo{"up_conversion", ParameterKind::text, Unit::none, "found",
-                      "the carrier that symbols are turned for: carrier is the one meant, as at a transmitter; none is "
-                      "what samples before that have; found takes which of both fits; or a frequency, \"3.6 GHz\""},
+        ParameterInfo{
+            "up_conversion", ParameterKind::text, Unit::none, "found",
+            "the carrier that symbols are turned for: carrier is the one meant, as at a transmitter; none is "
+            "what samples before that have; found takes which of both fits; or a frequency, \"3.6 GHz\""},
     },
     cellular::uplink_rows,
     std::array{ParameterInfo{"sample_rate", ParameterKind::quantity, Unit::hertz, "122.88 MHz",
@@ -68,7 +69,7 @@ std::vector<std::size_t> symbols_in(const std::string& text) {
     return out;
 }
 
-UplinkFormat format_of(const Parameters& p) {
+UplinkFormat nr_stated(const Parameters& p) {
     UplinkFormat out;
     out.technology = cellular::Technology::nr;
     out.spacing_hz = p.required("subcarrier_spacing");
@@ -107,12 +108,12 @@ UplinkFormat format_of(const Parameters& p) {
 }
 
 CaptureSetup nr_setup(const Parameters& p) {
-    format_of(p);
+    nr_stated(p);
     return iq_setup(p);
 }
 
 Outcome measure_nr(Capture any, const Parameters& p) {
-    const UplinkFormat format = format_of(p);
+    const UplinkFormat format = nr_stated(p);
     IqRecord record = take_iq(std::move(any), "cellular.nr-uplink", p);
     const std::string turned = p.text("up_conversion");
     std::optional<double> hz;
@@ -124,7 +125,8 @@ Outcome measure_nr(Capture any, const Parameters& p) {
         try {
             hz = parse_quantity(turned, Unit::hertz).value;
         } catch (const Error&) {
-            fail_input("parameter up_conversion: write found, carrier, none or a frequency, not \"" + turned + "\"");
+            fail_input("parameter up_conversion: write found, carrier, none or a frequency, not \"" + turned +
+                       "\"");
         }
     }
     constexpr double window = 0.5;  // of the prefix (TS 38.101-1 annex F.5)

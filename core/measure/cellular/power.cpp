@@ -53,12 +53,12 @@ constexpr std::array power_products{
     Product{"on_time", Unit::second, "how long it is on, longest whole burst"},
 };
 
-struct Plan {
+struct PowerPlan {
     double blocks_hz = 0, slot_s = 0, transient_s = 0;
 };
 
-Plan plan_of(const Parameters& p) {
-    Plan out;
+PowerPlan power_plan(const Parameters& p) {
+    PowerPlan out;
     const bool nr = p.text("technology") == "nr";
     const double spacing = nr ? p.required("subcarrier_spacing") : 15e3;
     const auto blocks =
@@ -98,7 +98,8 @@ struct SlotPower {
 };
 
 // Whole slots of a burst, counted from where it begins.
-void add_slots(const IqRecord& record, const Burst& burst, const Plan& plan, std::vector<SlotPower>& slots) {
+void add_slots(const IqRecord& record, const Burst& burst, const PowerPlan& plan,
+               std::vector<SlotPower>& slots) {
     const double margin = plan.transient_s;
     bool follows = false;
     for (double at = burst.start_s; at + plan.slot_s <= burst.stop_s + margin; at += plan.slot_s) {
@@ -127,7 +128,8 @@ void add_steps(const std::vector<SlotPower>& slots, const Parameters& p, Outcome
 }
 
 // The highest mean power of a time that it is off: before, between and after bursts, up to a slot each.
-void add_off(const IqRecord& record, const std::vector<Burst>& bursts, const Plan& plan, Outcome& outcome) {
+void add_off(const IqRecord& record, const std::vector<Burst>& bursts, const PowerPlan& plan,
+             Outcome& outcome) {
     std::optional<double> highest;
     const auto take = [&](double from, double to) {
         // Next to the burst: a slot of it, or what there is.
@@ -163,7 +165,7 @@ Trace curve_of(const IqRecord& record) {
 }
 
 Outcome measure_power(Capture any, const Parameters& p) {
-    const Plan plan = plan_of(p);
+    const PowerPlan plan = power_plan(p);
     const IqRecord wide = take_iq(std::move(any), "cellular.power", p);
     const double shift = p.number("centre").value_or(wide.centre_hz) - wide.centre_hz;
     require_inside(wide, shift);

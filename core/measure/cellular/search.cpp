@@ -9,7 +9,6 @@
 namespace rt::cellular {
 namespace {
 
-constexpr double two_pi = 2 * std::numbers::pi;
 constexpr std::ptrdiff_t farthest_shift = 3;  // subcarriers that the carrier may be off
 
 struct Timing {

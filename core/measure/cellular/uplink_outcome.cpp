@@ -14,9 +14,6 @@
 namespace rt::cellular {
 namespace {
 
-double db(double ratio) {
-    return 10 * std::log10(std::max(ratio, 1e-30));
-}
 double percent(double square) {
     return 100 * std::sqrt(square);
 }
