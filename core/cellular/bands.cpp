@@ -184,16 +184,6 @@ std::optional<double> nr_frequency(std::size_t number) {
     return std::nullopt;
 }
 
-std::optional<std::size_t> nr_number(double hz) {
-    for (const auto& s : stretches) {
-        const double place = (hz - s.from_hz) / s.spacing_hz;
-        if (place < -hair || place > static_cast<double>(s.last - s.first) + hair) continue;
-        if (std::abs(place - std::round(place)) > 1e-4) return std::nullopt;
-        return s.first + static_cast<std::size_t>(std::llround(place));
-    }
-    return std::nullopt;
-}
-
 std::size_t raster_step(const Band& band, double spacing_hz) {
     if (band.technology == Technology::lte) return 1;
     return band.step == 20 || spacing_hz < 30e3 ? band.step : 2 * band.step;

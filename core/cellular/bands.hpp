@@ -34,7 +34,6 @@ const Band& band_called(const std::string& name);
 
 // Frequency of an NR channel number (TS 38.104 clause 5.4.2.1), nothing beyond 3279165.
 std::optional<double> nr_frequency(std::size_t number);
-std::optional<std::size_t> nr_number(double hz);  // nothing where no number stands
 
 // The steps of a band's channel numbers with a subcarrier spacing, from which an NR carrier may be chosen.
 std::size_t raster_step(const Band& band, double spacing_hz);

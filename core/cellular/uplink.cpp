@@ -213,10 +213,4 @@ std::optional<std::size_t> blocks_of(Technology technology, double bandwidth_hz,
     return std::nullopt;
 }
 
-std::vector<double> bandwidths_of(Technology technology) {
-    std::vector<double> out;
-    for (const auto& width : widths_of(technology)) out.push_back(width.mhz);
-    return out;
-}
-
 }  // namespace rt::cellular

@@ -77,8 +77,6 @@ unsigned lte_cyclic_shift(const UplinkFormat& format, std::size_t slot);
 
 // Blocks of a channel; nothing where the bandwidth has none at this spacing.
 std::optional<std::size_t> blocks_of(Technology technology, double bandwidth_hz, double spacing_hz);
-// All bandwidths of a technology, in MHz.
-std::vector<double> bandwidths_of(Technology technology);
 
 // Whether blocks can be precoded: products of 2, 3 and 5.
 bool can_be_precoded(std::size_t blocks);

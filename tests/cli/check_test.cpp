@@ -85,7 +85,7 @@ TEST_CASE("sweeps that cannot be are named") {
     CHECK(contains(sweep("values = []\n"), "the sweep is empty: axis \"state\" has no values"));
     CHECK(contains(sweep(""),
                    "give the axis exactly one of values, range, values_from, channels, channel_set, "
-                   "from_test, from_bench, dies_of, devices_of or search"));
+                   "carriers, from_test, from_bench, dies_of, devices_of or search"));
     CHECK(contains(sweep("range = { from = \"5 V\", to = \"1 V\", step = \"1 V\" }\n"),
                    "the range runs backwards: from 5 V to 1 V"));
     CHECK(contains(sweep("range = { from = \"1 V\", to = \"2 kHz\", step = \"1 V\" }\n"),

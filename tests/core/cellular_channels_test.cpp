@@ -48,8 +48,6 @@ TEST_CASE("NR: the global raster and bands on it") {
     CHECK(*nr_frequency(384000) == about(1920e6));
     CHECK(*nr_frequency(2016667) == about(24250.08e6));
     CHECK(!nr_frequency(3279166));
-    CHECK(*nr_number(3550.02e6) == 636668);
-    CHECK(!nr_number(3550.021e6));
     // Edges of bands by the published table.
     const auto edge = [](const char* band) {
         return test_channels(band_called(band), Direction::up, 5e6, 15e3);

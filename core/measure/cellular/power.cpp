@@ -172,7 +172,8 @@ Outcome measure_power(Capture any, const Parameters& p) {
     if (std::abs(shift) + plan.blocks_hz / 2 > wide.sample_rate_hz / 2)
         fail_input("the channel lies outside of the record's band");
     // Half of the voltage stands half a transition beyond the blocks: all of them pass.
-    const double transition = plan.blocks_hz / 10;
+    // Its slope is wide enough for the filter to be quiet again within the transients.
+    const double transition = std::max(plan.blocks_hz / 10, 0.5e6);
     const IqRecord record = channel_of(wide, shift, {plan.blocks_hz / 2 + transition / 2, transition});
     Outcome outcome;
     TriggerSettings trigger;

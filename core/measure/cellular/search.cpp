@@ -185,7 +185,7 @@ Settled settle(const GridReader& reader, const UplinkFormat& format, const Hit& 
                double begin, double offset_hz) {
     Settled out;
     Found& found = out.found;
-    found.match = hit.share, found.slot = is.slot;
+    found.slot = is.slot;
     found.place.offset_hz = offset_hz + static_cast<double>(hit.shift) * format.spacing_hz;
     found.place.start_s = begin - format.symbol(is.slot, is.symbol).start_s;
     double angle = hit.angle;

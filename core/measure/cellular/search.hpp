@@ -13,7 +13,6 @@ struct Found {
     SlotPlace place;        // of one slot of it
     std::size_t slot = 0;   // its number in the frame, as far as reference signals tell it
     bool numbered = false;  // they do
-    double match = 0;       // of its reference signals: 1 without any disturbance
 };
 
 // How well what stands on an allocation's reference elements agrees with them, by the products of

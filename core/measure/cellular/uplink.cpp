@@ -29,7 +29,7 @@ double power_of(const GridReader& reader, const UplinkFormat& format, const Slot
 struct Seen {
     std::size_t number;
     SlotPlace place;
-    double match, power;
+    double power;
     SlotClocks clocks;
 };
 
@@ -166,9 +166,8 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
     const double tolerance = format.symbol(0, 1).prefix_s / 4;
     const double least = least_match(format.lte() ? format.allocated() : format.allocated() / 2);
     while (out.seen.size() < most && place.start_s + format.slot_s() <= reader.seconds() + tolerance) {
-        const double match = slot_match(reader, format, place, number);
-        if (match >= least) {
-            Seen slot{number, place, match, power_of(reader, format, place), {}};
+        if (slot_match(reader, format, place, number) >= least) {
+            Seen slot{number, place, power_of(reader, format, place), {}};
             slot.clocks = clocks_of(reader, format, place, number, settings);
             // Once more from where it led: an offset disturbs itself.
             constexpr double little_hz = 2e-3, little_s = 0.1;  // of the spacing, of the prefix

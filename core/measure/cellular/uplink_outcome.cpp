@@ -40,8 +40,8 @@ double farthest_offset(const Uplink& uplink, const UplinkFormat& format) {
 
 void add_constellation(const Uplink& uplink, Outcome& outcome) {
     constexpr std::size_t most = 4000;
-    Trace points = curve("constellation", "Constellation", Unit::none);
-    points.x_unit = Unit::none, points.shape = Shape::dots;
+    Trace points = curve("constellation", "Q", Unit::none);
+    points.x_unit = Unit::none, points.x_title = "I", points.shape = Shape::dots;
     std::size_t all = 0;
     for (const auto& slot : uplink.slots) all += slot.quality.points.size();
     const std::size_t every = std::max<std::size_t>(1, all / most);

@@ -3,6 +3,7 @@
 
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
+#include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/axes.hpp"
 #include "lab/report/page/values.hpp"
@@ -133,8 +134,10 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     PageData data, points = page_list(), rows = page_list();
     VerdictCounts counts;
     std::size_t captures = 0, lines = 0;
+    double seconds = 0;
     for (const auto& placed : all) {
         const PointRecord& point = *placed.point;
+        if (!made_of_trials(point.kind)) seconds += seconds_between(point.started, point.ended);
         captures += !made_of_trials(point.kind);
         for (const auto& finding : point.findings) counts.add(finding.verdict);
         // Each spectrum is shown by itself; of other captures those with figures, besides the table of all.
@@ -154,6 +157,11 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     // Conclusions have no instrument, but tests that they are drawn from.
     data.set("instrument", test.origin.empty() ? test.instrument : test.origin);
     data.set("what", test.origin.empty() ? "measurements" : "conclusions");
+    // How long the test took, and each of its steps.
+    data.set("has_took", test.origin.empty() && seconds > 0);
+    data.set("took", format({seconds, Unit::second}, 3));
+    data.set("took_each",
+             format({seconds / static_cast<double>(std::max<std::size_t>(1, captures)), Unit::second}, 3));
     data.set("note", test.note);
     data.set("has_note", !test.note.empty());
     data.set("done", std::to_string(captures));
