@@ -111,7 +111,8 @@ TEST_CASE("frames between two addresses of this machine arrive, both ways at onc
         CHECK(flow.sent == 2500);
         CHECK(flow.received == 2500);
         CHECK(flow.duplicates + flow.reordered + flow.damaged + flow.tool_lost == 0);
-        CHECK(flow.sent_bps() == within(2e6, 20e6));
+        // Never faster than asked for; slower as far as the machine stands still.
+        CHECK(flow.sent_bps() < 21e6);
         REQUIRE(flow.latency);
         CHECK(flow.latency->least_s > 0);
         std::uint64_t sent = 0, received = 0;
