@@ -53,11 +53,13 @@ constexpr std::array demos{
          "pattern that finds a loose contact",
          false},
     Demo{"cellular", "cellular-run", "cellular/campaign.toml",
-         "a modem that sends LTE and NR: power, modulation and leakage of each, both at once by two testers; too much "
+         "a modem that sends LTE and NR: power, modulation and leakage of each, both at once by two testers; "
+         "too much "
          "leakage at one band's edge",
          false},
     Demo{"alignment", "alignment-run", "alignment/campaign.toml",
-         "a radio module is aligned: its gain table made, written and read back, then verified; a second receiver that "
+         "a radio module is aligned: its gain table made, written and read back, then verified; a second "
+         "receiver that "
          "is worse, drift while it warms up",
          false},
     Demo{"module", "module-run", "module/campaign.toml",

@@ -137,8 +137,9 @@ void require_sources(const Campaign& campaign, const Test& test) {
             if (other.provides == name) provider = &other;
         }
         if (!provider || !(provider->adjust || makes_gain_table(*provider))) {
-            fail_input(test.where, "settings: no test with an adjustment, and no gain table, provides the calibration " +
-                                       in_quotes(name) + suggestion(name, provided));
+            fail_input(test.where,
+                       "settings: no test with an adjustment, and no gain table, provides the calibration " +
+                           in_quotes(name) + suggestion(name, provided));
         }
     }
     for (const auto& judging : test.judgings) {

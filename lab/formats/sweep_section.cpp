@@ -16,10 +16,10 @@ namespace {
 
 constexpr std::array sweep_keys{
     KeyInfo{"axis", Key::text, true, "name of the axis"},
-    KeyInfo{
-        "sets", Key::texts, false,
-        "needed but with carriers: where a value goes: \"unit\" (its setting of the axis's name), \"ROLE.SETTING\" of an instrument, "
-        "\"parameter.NAME\", \"operator\" (the operator, by the prompt), or several"},
+    KeyInfo{"sets", Key::texts, false,
+            "needed but with carriers: where a value goes: \"unit\" (its setting of the axis's name), "
+            "\"ROLE.SETTING\" of an instrument, "
+            "\"parameter.NAME\", \"operator\" (the operator, by the prompt), or several"},
     KeyInfo{"values", Key::words, false, "the values, as words or, with unit, as quantities"},
     KeyInfo{"unit", Key::text, false, "the values are quantities of this unit"},
     KeyInfo{"range", Key::table, false, "from, to and step (or per_decade) instead of values"},
@@ -277,7 +277,8 @@ std::vector<Axis> read_axes(const ConfigSection& section, const SweepSources& so
     axis.prompt = section.text("prompt");
     axis.slow = section.flag("slow") || !axis.prompt.empty();
     if (axis.sets.empty() && !section.has("carriers"))
-        section.fail("axis", "say by sets where its values go: \"unit\", \"ROLE.SETTING\", \"parameter.NAME\"");
+        section.fail("axis",
+                     "say by sets where its values go: \"unit\", \"ROLE.SETTING\", \"parameter.NAME\"");
     for (const auto& target : axis.sets) {
         require_target(section, target);
         if (target == "operator" && axis.prompt.empty())

@@ -48,7 +48,8 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
         double from = 0, to = 0;
     };
     std::map<std::string, Span> judged;
-    std::map<std::string, std::map<std::size_t, std::map<double, double>>> limits;  // by rule, curve and place
+    std::map<std::string, std::map<std::size_t, std::map<double, double>>>
+        limits;  // by rule, curve and place
     double low = 1e300, high = -1e300;
     for (std::size_t c = 0; c < swept.curves.size(); ++c) {
         for (std::size_t i = 0; i < swept.curves[c].points.size(); ++i) {
@@ -76,7 +77,8 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
                     different.emplace_back(swept.curves[c].name, std::move(one));
             }
             for (const auto& [of, one] : different) {
-                Curve curve{different.size() > 1 && !of.empty() ? name + ", " + of : name, CurveRole::limit, {}, {}};
+                Curve curve{
+                    different.size() > 1 && !of.empty() ? name + ", " + of : name, CurveRole::limit, {}, {}};
                 for (const auto* line : {&one.lower, &one.upper}) add_line(*line, (high - low) / 40, curve);
                 if (curve.x.size() > 1) figure.curves.push_back(std::move(curve));
             }

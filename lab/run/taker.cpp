@@ -150,8 +150,9 @@ void Taker::write_table(const SettingTarget& target, const std::vector<std::stri
         note("table", name + " was not taken: " + doubt + "; " + end);
         fail_bench(name + " was not taken: " + doubt + "; " + end);
     }
-    note("table", name + " written" +
-                      (parts.size() == 1 ? ": " + parts.front() : ", " + std::to_string(parts.size()) + " rows"));
+    note("table",
+         name + " written" +
+             (parts.size() == 1 ? ": " + parts.front() : ", " + std::to_string(parts.size()) + " rows"));
     written_[name] = parts;
 }
 

@@ -33,7 +33,7 @@ struct PointJob {
     PointKind kind = PointKind::point;
     std::string parent = {};        // id of the point that a trial is made for
     std::vector<Given> given = {};  // inputs from other tests
-    TextPairs adjusted = {};    // values of settings that come from calibrations, by the calibration's name
+    TextPairs adjusted = {};  // values of settings that come from calibrations, by the calibration's name
     // Gain tables that settings come from, by name: whole, or row after row.
     std::vector<std::pair<std::string, std::vector<std::string>>> tables = {};
     std::string blocked = {};   // why nothing can be measured here; "" when it can
@@ -82,8 +82,8 @@ class Taker {
     void ask(const std::string& test, const std::string& text);
     void prompt_axes(const PointJob& job);
     void set_up(const PointJob& job, const Take* take);
-    // A gain table to the unit and back, whole or row after row. What it had before is told, and put back when
-    // it has not taken the new one: Error(bench).
+    // A gain table to the unit and back, whole or row after row. What it had before is told, and put back
+    // when it has not taken the new one: Error(bench).
     void write_table(const SettingTarget& target, const std::vector<std::string>& parts);
     // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
     // what it feeds counts as unknown. True when there was any.

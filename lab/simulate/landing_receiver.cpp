@@ -63,7 +63,8 @@ LandingReceiver read_landing_receiver(const ConfigSection& s,
     return out;
 }
 
-// Every `step` samples of a turn that goes on and on: what an analyser of that rate would fold back is filtered off.
+// Every `step` samples of a turn that goes on and on: what an analyser of that rate would fold back is
+// filtered off.
 static std::vector<std::complex<float>> narrowed(const std::vector<std::complex<float>>& turn, double begin,
                                                  double step, std::size_t count) {
     constexpr double pass = 0.42;  // of the analyser's rate

@@ -17,18 +17,23 @@ namespace {
 constexpr std::array modem_keys{
     KeyInfo{"port", Key::text, true, "where it leaves the unit"},
     KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
-    KeyInfo{"signal", Key::text, true, "what it sends: a signal of complex samples, as rare-tally make makes them"},
+    KeyInfo{"signal", Key::text, true,
+            "what it sends: a signal of complex samples, as rare-tally make makes them"},
     KeyInfo{"parameters", Key::pairs, false, "of the signal"},
-    KeyInfo{"from_settings", Key::pairs, false, "parameters that follow settings of the unit: { cell = \"cell\" }"},
-    KeyInfo{"frequency_setting", Key::text, false, "setting with the carrier frequency; \"frequency\" without it"},
+    KeyInfo{"from_settings", Key::pairs, false,
+            "parameters that follow settings of the unit: { cell = \"cell\" }"},
+    KeyInfo{"frequency_setting", Key::text, false,
+            "setting with the carrier frequency; \"frequency\" without it"},
     KeyInfo{"level_setting", Key::text, false, "setting with the level; \"level\" without it"},
     KeyInfo{"gain", Key::quantity, false, "what it sends over what it was told", Unit::db},
     KeyInfo{"frequency_error", Key::quantity, false, "of its clock: carrier and samples", Unit::ppm},
     KeyInfo{"drift", Key::quantity, false, "change of level after warming up", Unit::db},
-    KeyInfo{"drift_time", Key::quantity, false, "time constant of the drift; 10 min without it", Unit::second},
+    KeyInfo{"drift_time", Key::quantity, false, "time constant of the drift; 10 min without it",
+            Unit::second},
     KeyInfo{"index_setting", Key::text, false,
             "setting with its gain index; \"table\" there: the index that its gain table has for the level"},
-    KeyInfo{"table_setting", Key::text, false, "setting with its gain table: \"2402:10:7,...\", MHz, dBm, index"},
+    KeyInfo{"table_setting", Key::text, false,
+            "setting with its gain table: \"2402:10:7,...\", MHz, dBm, index"},
     KeyInfo{"index_level", Key::quantity, false, "level at index 0 and the middle frequency", Unit::dbm},
     KeyInfo{"index_step", Key::quantity, false, "from one index to the next", Unit::db},
     KeyInfo{"last_index", Key::whole, false, "15 without it"},
@@ -52,7 +57,8 @@ Made made_for(const SignalKind& kind, const Parameters& parameters) {
     std::string key = kind.name;
     for (const auto& [name, text] : parameters.texts()) key += '\n' + name + '=' + text;
     const std::lock_guard lock(mutex);
-    const auto at = std::find_if(lately.begin(), lately.end(), [&](const Made& one) { return one.key == key; });
+    const auto at =
+        std::find_if(lately.begin(), lately.end(), [&](const Made& one) { return one.key == key; });
     if (at != lately.end()) return *at;
     const MadeSignal signal = kind.make(parameters, {});
     const auto& record = std::get<IqRecord>(signal.turn);
@@ -73,7 +79,8 @@ std::optional<double> quantity_in(const std::string& text, Unit unit) {
 
 }  // namespace
 
-const SectionInfo modem_section{"[[modem]]", "A transmitter that sends a signal made as samples.", modem_keys};
+const SectionInfo modem_section{"[[modem]]", "A transmitter that sends a signal made as samples.",
+                                modem_keys};
 
 SimulatedModem read_modem(const ConfigSection& s, const std::map<std::string, std::string>& settings) {
     SimulatedModem out;
@@ -96,7 +103,8 @@ SimulatedModem read_modem(const ConfigSection& s, const std::map<std::string, st
     Parameters tried(kind->parameters);
     for (const auto& [name, value] : out.parameters) s.at("parameters", [&] { tried.set(name, value); });
     for (const auto& [name, setting] : out.from_settings) {
-        if (!settings.contains(setting)) s.fail("from_settings", "the unit has no setting " + in_quotes(setting));
+        if (!settings.contains(setting))
+            s.fail("from_settings", "the unit has no setting " + in_quotes(setting));
         s.at("from_settings", [&] { tried.set(name, settings.at(setting)); });
     }
     out.gain_db = s.quantity_or("gain", 0);
@@ -129,7 +137,8 @@ std::optional<int> index_in(const std::string& table, double hz, double level_db
         if (trim(row).empty()) continue;
         const auto cells = split(row, ':');
         if (cells.size() != 3) return std::nullopt;
-        const auto mhz = to_double(trim(cells[0])), dbm = to_double(trim(cells[1])), index = to_double(trim(cells[2]));
+        const auto mhz = to_double(trim(cells[0])), dbm = to_double(trim(cells[1])),
+                   index = to_double(trim(cells[2]));
         if (!mhz || !dbm || !index) return std::nullopt;
         rows.push_back({*mhz * 1e6, *dbm, static_cast<int>(*index)});
     }
@@ -142,7 +151,8 @@ std::optional<int> index_in(const std::string& table, double hz, double level_db
 }
 
 std::optional<ArrivingIq> sent_by(const SimulatedModem& modem,
-                                  const std::function<std::string(const std::string&)>& setting, double seconds) {
+                                  const std::function<std::string(const std::string&)>& setting,
+                                  double seconds) {
     const auto hz = quantity_in(setting(modem.frequency_setting), Unit::hertz);
     auto level = quantity_in(setting(modem.level_setting), Unit::dbm);
     if (!hz || !level) return std::nullopt;

@@ -1,4 +1,5 @@
-// A simulated modem: it sends signals that are made as samples, as strong as its settings and its gain table say.
+// A simulated modem: it sends signals that are made as samples, as strong as its settings and its gain table
+// say.
 #pragma once
 
 #include <functional>
@@ -24,8 +25,8 @@ struct SimulatedModem {
     std::string frequency_setting = "frequency", level_setting = "level";
     double gain_db = 0;  // what it sends over what it was told
     double frequency_error_ppm = 0, drift_db = 0, drift_s = 600;
-    // Where it has a gain index: the level at index 0 and middle frequency, the step of an index, what is missing at
-    // the last of them, ripple from index to index, slope over frequency.
+    // Where it has a gain index: the level at index 0 and middle frequency, the step of an index, what is
+    // missing at the last of them, ripple from index to index, slope over frequency.
     std::string index_setting = "", table_setting = "";
     double index_level_dbm = -10, index_step_db = 1.5, bend_db = 0, ripple_db = 0, slope_db_per_100mhz = 0;
     double middle_hz = 0;
@@ -36,12 +37,13 @@ struct SimulatedModem {
 
 SimulatedModem read_modem(const ConfigSection& section, const std::map<std::string, std::string>& settings);
 
-// The index that a table has for a level at a frequency: that of the nearest frequency, there of the nearest level.
-// Rows are "2402:10:7", MHz, dBm and index, with commas between them. Nothing for a text that is none.
+// The index that a table has for a level at a frequency: that of the nearest frequency, there of the nearest
+// level. Rows are "2402:10:7", MHz, dBm and index, with commas between them. Nothing for a text that is none.
 std::optional<int> index_in(const std::string& table, double hz, double level_dbm);
 
 // What it sends now; `setting` gives the unit's settings. Nothing where its settings do not make a signal.
 std::optional<ArrivingIq> sent_by(const SimulatedModem& modem,
-                                  const std::function<std::string(const std::string&)>& setting, double seconds);
+                                  const std::function<std::string(const std::string&)>& setting,
+                                  double seconds);
 
 }  // namespace rt::lab

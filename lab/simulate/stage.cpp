@@ -291,7 +291,8 @@ std::vector<ArrivingIq> Stage::sent_iq(const std::string& port, const std::strin
         // Of several for the same carrier the first that holds.
         if (modem.port != port || !unit_->holds_now(modem.when)) continue;
         if (!carriers.insert(modem.frequency_setting).second) continue;
-        auto sent = sent_by(modem, [&](const std::string& name) { return unit_->get(name); }, passed);
+        auto sent = sent_by(
+            modem, [&](const std::string& name) { return unit_->get(name); }, passed);
         if (!sent) continue;
         sent->level_dbm += drifted;
         if (way) sent->level_dbm -= way->loss_at(sent->frequency_hz);

@@ -1,5 +1,5 @@
-// A module is aligned: its gain table is made, written, read back; what is not plausible or not taken stops before it
-// does harm.
+// A module is aligned: its gain table is made, written, read back; what is not plausible or not taken stops
+// before it does harm.
 #include <doctest/doctest.h>
 
 #include <algorithm>
@@ -21,14 +21,16 @@ struct Module : ShippedCampaign {
     }
     // At both ends of the band alone.
     void shorten() {
-        replace(campaign, "\"2502.5 MHz\", \"2513.5 MHz\", \"2524.5 MHz\", \"2535 MHz\", \"2545.5 MHz\", \"2556.5 MHz\", "
-                          "\"2567.5 MHz\"",
-                "\"2502.5 MHz\", \"2567.5 MHz\"");
+        replace(
+            campaign,
+            "\"2502.5 MHz\", \"2513.5 MHz\", \"2524.5 MHz\", \"2535 MHz\", \"2545.5 MHz\", \"2556.5 MHz\", "
+            "\"2567.5 MHz\"",
+            "\"2502.5 MHz\", \"2567.5 MHz\"");
     }
     rt::lab::RunRecord run(std::vector<std::string> more = {}) {
         folder.write("module-control.toml", control);
-        std::vector<std::string> words{"run", "campaign.toml", "--out", "run", "--no-live", "--no-report",
-                                       "--unattended"};
+        std::vector<std::string> words{"run",       "campaign.toml", "--out",       "run",
+                                       "--no-live", "--no-report",   "--unattended"};
         words.insert(words.end(), more.begin(), more.end());
         const Said said = tell(words);
         INFO(said.err);
@@ -60,7 +62,8 @@ double level_of(int index, double mhz) {
 
 }  // namespace
 
-TEST_CASE("the demo's module: its table by hand, written once, and every level within a step below its target") {
+TEST_CASE(
+    "the demo's module: its table by hand, written once, and every level within a step below its target") {
     Module module;
     const auto run = module.run();
     const auto levels = of_test(run, "levels");
@@ -80,7 +83,8 @@ TEST_CASE("the demo's module: its table by hand, written once, and every level w
         int best = 0;
         for (const auto* point : levels) {
             const bool there = point->axes.at(1).second == "2535 MHz";
-            if (there && result(*point, "power") <= target) best = std::max(best, std::stoi(point->axes.at(0).second));
+            if (there && result(*point, "power") <= target)
+                best = std::max(best, std::stoi(point->axes.at(0).second));
         }
         CAPTURE(target);
         CHECK(contains(said[1], "2535:" + std::to_string(target) + ":" + std::to_string(best)));
@@ -95,28 +99,22 @@ TEST_CASE("the demo's module: its table by hand, written once, and every level w
     CHECK(of_test(run, "drift").at(0)->findings.at(0).verdict == Verdict::fail);
 }
 
-TEST_CASE("levels that do not rise, or cannot be, make no table: nothing is written, nothing verified") {
-    const std::vector<std::array<std::string, 3>> wrong{
-        {"ripple = \"0.3 dB\"", "ripple = \"3 dB\"", "is not above the index before it"},
-        {"index_level = \"-12 dBm\"", "index_level = \"-34 dBm\"", "beyond what is possible"},
-        {"most_step = \"4 dB\"", "most_step = \"1.2 dB\"", "more than is possible"},
-        {"targets = \"-4 dBm, 0", "targets = \"-14 dBm, 0", "lies below the lowest index"}};
-    for (const auto& [old, by, why] : wrong) {
-        CAPTURE(by);
-        Module module;
-        module.shorten();
-        for (std::string* text : {&module.unit, &module.campaign})
-            for (auto at = text->find(old); at != std::string::npos; at = text->find(old, at + by.size()))
-                text->replace(at, old.size(), by);
-        const auto run = module.run(few);
-        CHECK(tables(run).empty());
-        const auto verified = of_test(run, "power");
-        REQUIRE(verified.size() == 12);
-        for (const auto* point : verified) {
-            CHECK(point->results.empty());
-            CHECK(point->findings.at(0).verdict == Verdict::none);
-            CHECK_MESSAGE(contains(point->findings.at(0).reason, why), point->findings.at(0).reason);
-        }
+TEST_CASE("levels that do not rise make no table: nothing is written, nothing verified") {
+    // Other reasons: tests/core/cellular_channels_test.cpp.
+    Module module;
+    module.shorten();
+    const std::string even = "ripple = \"0.3 dB\"", uneven = "ripple = \"3 dB\"";
+    for (auto at = module.unit.find(even); at != std::string::npos; at = module.unit.find(even))
+        module.unit.replace(at, even.size(), uneven);
+    const auto run = module.run(few);
+    CHECK(tables(run).empty());
+    const auto verified = of_test(run, "power");
+    REQUIRE(verified.size() == 12);
+    for (const auto* point : verified) {
+        CHECK(point->results.empty());
+        CHECK(point->findings.at(0).verdict == Verdict::none);
+        CHECK_MESSAGE(contains(point->findings.at(0).reason, "is not above the index before it"),
+                      point->findings.at(0).reason);
     }
 }
 
@@ -139,7 +137,8 @@ TEST_CASE("a table that the unit does not have afterwards ends the run; what it 
 TEST_CASE("row by row, and a run that is carried on") {
     Module module;
     module.shorten();
-    ShippedCampaign::replace(module.campaign, "most_step = \"4 dB\" }", "most_step = \"4 dB\", join = \"rows\" }");
+    ShippedCampaign::replace(module.campaign, "most_step = \"4 dB\" }",
+                             "most_step = \"4 dB\", join = \"rows\" }");
     const auto rows = tables(module.run(few));
     REQUIRE(rows.size() == 2);
     CHECK(rows[1] == "unit.gain_table written, 28 rows");
@@ -148,8 +147,9 @@ TEST_CASE("row by row, and a run that is carried on") {
     killed.shorten();
     killed.folder.write("module-control.toml", killed.control);
     killed.write();
-    const pid_t child = start_in(killed.folder.path(), binary(),
-                                 {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report", "--unattended"});
+    const pid_t child =
+        start_in(killed.folder.path(), binary(),
+                 {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report", "--unattended"});
     const auto captures = [&] {
         std::error_code error;
         const std::filesystem::directory_iterator all(killed.folder / "run/captures", error), end;

@@ -17,7 +17,8 @@ constexpr std::array dual_parameters{
     ParameterInfo{"lte_centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of LTE"},
     ParameterInfo{"lte_bandwidth", ParameterKind::quantity, Unit::hertz, "20 MHz", "of its channel"},
     ParameterInfo{"lte_cell", ParameterKind::number_from_0, Unit::none, "0", "its physical cell identity"},
-    ParameterInfo{"lte_modulation", ParameterKind::choice, Unit::none, "qpsk", "of its data", "qpsk 16qam 64qam"},
+    ParameterInfo{"lte_modulation", ParameterKind::choice, Unit::none, "qpsk", "of its data",
+                  "qpsk 16qam 64qam"},
     ParameterInfo{"lte_band", ParameterKind::text, Unit::none, "", "its operating band"},
     ParameterInfo{"lte_sample_rate", ParameterKind::quantity, Unit::hertz, "30.72 MHz", "of its record"},
     ParameterInfo{"nr_centre", ParameterKind::quantity, Unit::hertz, "", "carrier frequency of NR"},
@@ -26,10 +27,12 @@ constexpr std::array dual_parameters{
     ParameterInfo{"nr_identity", ParameterKind::number_from_0, Unit::none, "0", "its scrambling identity"},
     ParameterInfo{"nr_modulation", ParameterKind::choice, Unit::none, "qpsk", "of its data",
                   "pi/2-bpsk qpsk 16qam 64qam 256qam"},
-    ParameterInfo{"nr_precoding", ParameterKind::choice, Unit::none, "off", "its transform precoding", "off on"},
+    ParameterInfo{"nr_precoding", ParameterKind::choice, Unit::none, "off", "its transform precoding",
+                  "off on"},
     ParameterInfo{"nr_band", ParameterKind::text, Unit::none, "", "its operating band"},
     ParameterInfo{"nr_sample_rate", ParameterKind::quantity, Unit::hertz, "61.44 MHz", "of its record"},
-    ParameterInfo{"slots", ParameterKind::whole_number, Unit::none, "20", "slots that are measured of each, at most"},
+    ParameterInfo{"slots", ParameterKind::whole_number, Unit::none, "20",
+                  "slots that are measured of each, at most"},
     ParameterInfo{"duration", ParameterKind::quantity, Unit::second, "11 ms", "how long each is recorded"},
     iq_reference_parameter,
 };
@@ -54,16 +57,25 @@ constexpr std::array dual_products{
 struct Renamed {
     const char *from, *to;
 };
-constexpr std::array lte_names{Renamed{"lte_centre", "centre"},         Renamed{"lte_bandwidth", "channel_bandwidth"},
-                               Renamed{"lte_cell", "cell"},             Renamed{"lte_modulation", "modulation"},
-                               Renamed{"lte_band", "band"},             Renamed{"lte_sample_rate", "sample_rate"},
-                               Renamed{"slots", "slots"},               Renamed{"duration", "duration"},
+constexpr std::array lte_names{Renamed{"lte_centre", "centre"},
+                               Renamed{"lte_bandwidth", "channel_bandwidth"},
+                               Renamed{"lte_cell", "cell"},
+                               Renamed{"lte_modulation", "modulation"},
+                               Renamed{"lte_band", "band"},
+                               Renamed{"lte_sample_rate", "sample_rate"},
+                               Renamed{"slots", "slots"},
+                               Renamed{"duration", "duration"},
                                Renamed{"reference_level", "reference_level"}};
-constexpr std::array nr_names{Renamed{"nr_centre", "centre"},         Renamed{"nr_bandwidth", "channel_bandwidth"},
-                              Renamed{"nr_spacing", "subcarrier_spacing"}, Renamed{"nr_identity", "identity"},
-                              Renamed{"nr_modulation", "modulation"}, Renamed{"nr_precoding", "precoding"},
-                              Renamed{"nr_band", "band"},             Renamed{"nr_sample_rate", "sample_rate"},
-                              Renamed{"slots", "slots"},              Renamed{"duration", "duration"},
+constexpr std::array nr_names{Renamed{"nr_centre", "centre"},
+                              Renamed{"nr_bandwidth", "channel_bandwidth"},
+                              Renamed{"nr_spacing", "subcarrier_spacing"},
+                              Renamed{"nr_identity", "identity"},
+                              Renamed{"nr_modulation", "modulation"},
+                              Renamed{"nr_precoding", "precoding"},
+                              Renamed{"nr_band", "band"},
+                              Renamed{"nr_sample_rate", "sample_rate"},
+                              Renamed{"slots", "slots"},
+                              Renamed{"duration", "duration"},
                               Renamed{"reference_level", "reference_level"}};
 
 // The parameters of one of both, as its own procedure calls them.
@@ -136,17 +148,18 @@ Outcome measure_dual(Inputs inputs, const Parameters& p) {
 // Both uplinks of a unit that sends LTE and NR at once (EN-DC, TS 38.521-3): each measured as by its own
 // procedure, the sum of their powers and how it is shared.
 Procedure dual_uplink() {
-    Procedure out{"cellular.dual-uplink",
-                  "LTE and NR uplinks at once",
-                  "Takes one record of each, as two testers deliver them, measures each as cellular.lte-uplink and "
-                  "cellular.nr-uplink do, and adds their powers. One that is not what was stated gives no result of "
-                  "either.",
-                  dual_parameters,
-                  dual_traces,
-                  dual_products,
-                  lte_side,
-                  nullptr,
-                  preset_named};
+    Procedure out{
+        "cellular.dual-uplink",
+        "LTE and NR uplinks at once",
+        "Takes one record of each, as two testers deliver them, measures each as cellular.lte-uplink and "
+        "cellular.nr-uplink do, and adds their powers. One that is not what was stated gives no result of "
+        "either.",
+        dual_parameters,
+        dual_traces,
+        dual_products,
+        lte_side,
+        nullptr,
+        preset_named};
     out.inputs = dual_inputs;
     out.measure_inputs = measure_dual;
     return out;

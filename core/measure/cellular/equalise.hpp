@@ -14,8 +14,8 @@ using Rows = std::vector<std::vector<Complex>>;  // a row for each symbol
 // By how much NR turns a symbol for a carrier (TS 38.211 clause 5.4); 1 for LTE and without up-conversion.
 Complex turn_of(const UplinkFormat& format, std::size_t slot, std::size_t symbol, double up_converted_hz);
 
-// All symbols of a slot with transforms that begin at each of these times before their useful parts (the earliest
-// first, whole samples apart), turned back where they were turned.
+// All symbols of a slot with transforms that begin at each of these times before their useful parts (the
+// earliest first, whole samples apart), turned back where they were turned.
 std::vector<Rows> read_rows(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
                             std::size_t slot, double up_converted_hz, const std::vector<double>& backs_s);
 

@@ -12,8 +12,8 @@ struct Fitted {
     Complex carrier, image;
 };
 
-// One gain for each subcarrier by least squares over all symbols, without what stands at the carrier and without the
-// image. The subcarrier at the carrier itself carries both: a fit of two.
+// One gain for each subcarrier by least squares over all symbols, without what stands at the carrier and
+// without the image. The subcarrier at the carrier itself carries both: a fit of two.
 void fit_gains(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, const UplinkFormat& format,
                const SlotSettings& settings, Fitted& out) {
     const std::size_t first = format.first_subcarrier();
@@ -63,9 +63,11 @@ Fitted fit(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, con
             fit_gains(rows, wanted, equaliser, format, settings, out);
         }
         if (settings.reference_only || !equaliser.carrier_is_allocated())
-            out.carrier = equaliser.carrier_of(rows, wanted, out.gains, settings.remove_image ? out.image : 0.0);
+            out.carrier =
+                equaliser.carrier_of(rows, wanted, out.gains, settings.remove_image ? out.image : 0.0);
         if (settings.remove_image) out.image = equaliser.image_of(rows, wanted, out.gains, out.carrier);
-        const double moved = std::norm(out.carrier - carrier) / std::norm(out.gains[0]) + std::norm(out.image - image);
+        const double moved =
+            std::norm(out.carrier - carrier) / std::norm(out.gains[0]) + std::norm(out.image - image);
         if (moved < settled) break;
     }
     return out;
@@ -116,8 +118,10 @@ SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, con
     if (settings.window > 0) {
         // Beyond the end of the record there is nothing for the filter.
         const double end = place.start_s + format.slot_s() * (1 + place.stretch);
-        const double last = std::max((1 - settings.window) / 2 * prefix, end + reader.reach_s() - reader.seconds());
-        backs = {reader.whole((1 + settings.window) / 2 * prefix), middle, reader.whole(std::min(middle, last))};
+        const double last =
+            std::max((1 - settings.window) / 2 * prefix, end + reader.reach_s() - reader.seconds());
+        backs = {reader.whole((1 + settings.window) / 2 * prefix), middle,
+                 reader.whole(std::min(middle, last))};
     }
     const auto all_rows = read_rows(reader, format, place, slot, settings.up_converted_hz, backs);
     const Rows& rows = all_rows[backs.size() / 2];

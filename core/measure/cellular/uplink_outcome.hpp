@@ -6,9 +6,9 @@
 
 namespace rt::cellular {
 
-inline constexpr ParameterInfo band_parameter{
-    "band", ParameterKind::text, Unit::none, "",
-    "operating band, such as 7 or n78: channels are checked against it, and flatness is told apart near its edges"};
+inline constexpr ParameterInfo band_parameter{"band", ParameterKind::text, Unit::none, "",
+                                              "operating band, such as 7 or n78: channels are checked "
+                                              "against it, and flatness is told apart near its edges"};
 inline constexpr std::array uplink_rows{
     ParameterInfo{"first_block", ParameterKind::number_from_0, Unit::none, "0",
                   "first allocated block, from the lowest of the channel"},
