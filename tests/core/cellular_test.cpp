@@ -158,6 +158,21 @@ TEST_CASE("records that begin and end within slots, and slots with nothing in th
     CHECK(mixed.results.empty());
 }
 
+TEST_CASE("two milliseconds of it, late in a record of hundreds of slots of noise") {
+    auto u = lte_signal(37, 2);
+    u.evm = 0.1;
+    const auto late = made::uplink(u);
+    made::Samples x(static_cast<std::size_t>(0.3 * 1.92e6));
+    made::add_noise(x, 0.004, 5);
+    const std::size_t at = x.size() - 2 * late.size() - 1234;
+    for (std::size_t i = 0; i < late.size(); ++i) x[at + i] += late[i];
+    const auto out = run("cellular.lte-uplink", made::record(x, 1.92e6, 0, 30.0), lte("37", "qpsk"));
+    CHECK(value(out, "slots_measured") == 4);
+    // 10 % of its own, and noise of 0.004 in 1.92 MHz beside a signal of 0.1.
+    const double noise = 0.04 * std::sqrt(72 * 15e3 / 1.92e6);
+    CHECK(value(out, "evm") == near(0.08, 100 * std::hypot(0.1, noise)));
+}
+
 TEST_CASE("what was stated wrongly is told, and gives no number") {
     struct Wrong {
         made::Uplink signal;

@@ -122,6 +122,28 @@ double power_within(const std::vector<std::vector<Complex>>& symbols, const Upli
     return sum;
 }
 
+// Where pieces of a slot begin, of a long record those that are not far below the loudest.
+std::vector<double> loud_pieces(const GridReader& reader, double slot_s, std::size_t most) {
+    constexpr double far_db = 10;
+    std::vector<double> starts, power;
+    for (double from = 0; from + slot_s * 0.99 <= reader.seconds(); from += slot_s) starts.push_back(from);
+    if (starts.size() <= most) return starts;
+    // A few samples of each are enough for that.
+    for (const double from : starts) {
+        double sum = 0;
+        for (const double part : {0.1, 0.35, 0.6, 0.85}) {
+            for (const auto& x : reader.samples(from + part * slot_s, 64))
+                sum += std::norm(std::complex<double>(x));
+        }
+        power.push_back(sum);
+    }
+    const double least = *std::max_element(power.begin(), power.end()) * std::pow(10, -far_db / 10);
+    std::vector<double> out;
+    for (std::size_t i = 0; i < starts.size() && out.size() < most; ++i)
+        if (power[i] >= least) out.push_back(starts[i]);
+    return out;
+}
+
 // The number of the slot at `place` (LTE): whose cyclic shifts agree with those of all slots in reach. The
 // angle by which all shifts are off, in elements, is what the timing is.
 struct Numbered {
@@ -261,7 +283,7 @@ double least_match(std::size_t elements) {
     return std::max(0.4, 3.6 / std::sqrt(static_cast<double>(elements)));
 }
 
-Search find_slot(const GridReader& reader, const UplinkFormat& format) {
+Search find_slot(const GridReader& reader, const UplinkFormat& format, std::size_t pieces) {
     Search out;
     const auto candidates = candidates_of(format);
     const std::size_t elements = format.lte() ? format.allocated() : format.allocated() / 2;
@@ -269,7 +291,7 @@ Search find_slot(const GridReader& reader, const UplinkFormat& format) {
     const double rate = reader.rate_hz();
     const double piece_s = 2 * format.slot_s() + 2 * format.useful_s();
     const double useful = format.useful_s();
-    for (double from = 0; from + format.slot_s() * 0.99 <= reader.seconds(); from += format.slot_s()) {
+    for (const double from : loud_pieces(reader, format.slot_s(), pieces)) {
         const double length = std::min(piece_s, reader.seconds() - from);
         const auto x = reader.samples(from, static_cast<std::size_t>(length * rate));
         const Timing timing = prefix_timing(x, format, reader.size(), rate);
@@ -343,12 +365,15 @@ std::string loud_blocks(const GridReader& reader, const UplinkFormat& format, do
 }
 
 std::string fitting(const GridReader& reader, const UplinkFormat& format) {
-    const auto fits = [&](const UplinkFormat& other) { return find_slot(reader, other).found.has_value(); };
+    constexpr std::size_t few = 8;
+    const auto fits = [&](const UplinkFormat& other) {
+        return find_slot(reader, other, few).found.has_value();
+    };
     if (format.lte()) {
         for (unsigned group = 0; group < 30; ++group) {
             UplinkFormat other = format;
             other.identity = group, other.shift_of_groups = 0;
-            if (find_slot(reader, other).best_match >= least_match(format.allocated()))
+            if (find_slot(reader, other, few).best_match >= least_match(format.allocated()))
                 return fmt::format("reference signals of a cell whose number modulo 30 is {}",
                                    (group + 30 - format.shift_of_groups % 30) % 30);
         }

@@ -43,8 +43,10 @@ double slot_match(const GridReader& reader, const UplinkFormat& format, const Sl
 double prefix_offset(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
                      std::size_t slot);
 
-// The first slot of a record that carries its reference signals.
-Search find_slot(const GridReader& reader, const UplinkFormat& format);
+// The first slot of a record that carries its reference signals. Of a long record as many slots are looked
+// at, the first of those that are not far below the loudest.
+inline constexpr std::size_t most_pieces = 400;
+Search find_slot(const GridReader& reader, const UplinkFormat& format, std::size_t pieces = most_pieces);
 
 // What there is in place of the stated signal: one sentence.
 std::string what_is_there(const IqRecord& record, const GridReader& reader, const UplinkFormat& format,

@@ -224,8 +224,10 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
     out.numbered = found.numbered;
     const double tolerance = format.symbol(0, 1).prefix_s / 4;
     // The first whole slot: before the one that was found, or behind it where that begins before the record.
-    const auto back =
+    // Far into a long record it is the first one that counts.
+    const auto before =
         static_cast<std::ptrdiff_t>(std::floor((found.place.start_s + tolerance) / format.slot_s()));
+    const auto back = before > static_cast<std::ptrdiff_t>(most_pieces) ? std::ptrdiff_t{0} : before;
     const auto frame = static_cast<std::ptrdiff_t>(format.slots_per_frame());
     const auto number_of_first = [&](std::size_t number) {
         return static_cast<std::size_t>((((static_cast<std::ptrdiff_t>(number) - back) % frame) + frame) %
