@@ -148,6 +148,12 @@ bool can_be_precoded(std::size_t blocks) {
     return blocks == 1;
 }
 
+std::size_t UplinkFormat::most_blocks() const {
+    std::size_t out = carrier_blocks - std::min(carrier_blocks - 1, first_block);
+    while (precoded && !can_be_precoded(out)) --out;
+    return out;
+}
+
 void UplinkFormat::require_possible() const {
     if (blocks < 1 || first_block + blocks > carrier_blocks) {
         fail_input(

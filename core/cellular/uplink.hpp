@@ -62,6 +62,9 @@ struct UplinkFormat {
     // Whether an element of the allocation carries data.
     bool is_data(std::size_t number, std::size_t element) const;
 
+    // As many blocks from first_block on as the channel has and can be sent.
+    std::size_t most_blocks() const;
+
     // Throws Error(input) for what the tool cannot make or measure, naming the parameter.
     void require_possible() const;
     std::string text() const;  // "LTE, 50 blocks of 15 kHz, blocks 0 to 49, qpsk"

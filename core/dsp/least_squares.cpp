@@ -2,6 +2,7 @@
 
 #include <Eigen/Cholesky>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/base/simd.hpp"
@@ -55,6 +56,13 @@ std::vector<double> LeastSquares::solve() const {
     std::vector<double> out(unknowns_);
     for (Eigen::Index i = 0; i < n; ++i) out[static_cast<std::size_t>(i)] = x(i) * scale(i);
     return out;
+}
+
+StraightLine line_through(std::span<const double> x, std::span<const double> y) {
+    LeastSquares fit(2);
+    for (std::size_t i = 0; i < x.size(); ++i) fit.add(std::array{x[i], 1.0}, y[i]);
+    const auto solved = fit.solve();
+    return {solved[0], solved[1]};
 }
 
 }  // namespace rt

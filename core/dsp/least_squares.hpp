@@ -21,4 +21,10 @@ class LeastSquares {
     std::vector<double> matrix_;  // a row for each unknown, the values' column behind
 };
 
+// The straight line through points (x, y) by least squares: its slope and its value at 0.
+struct StraightLine {
+    double slope = 0, value = 0;
+};
+StraightLine line_through(std::span<const double> x, std::span<const double> y);
+
 }  // namespace rt

@@ -89,9 +89,8 @@ std::vector<std::optional<double>> levels_in(const std::string& text) {
 
 void allocate(UplinkFormat& format, const Parameters& p) {
     format.first_block = static_cast<std::size_t>(p.required("first_block"));
-    std::size_t most = format.carrier_blocks - std::min(format.carrier_blocks - 1, format.first_block);
-    while (format.precoded && !cellular::can_be_precoded(most)) --most;
-    format.blocks = static_cast<std::size_t>(p.number("blocks").value_or(static_cast<double>(most)));
+    format.blocks =
+        static_cast<std::size_t>(p.number("blocks").value_or(static_cast<double>(format.most_blocks())));
     format.require_possible();
 }
 

@@ -21,6 +21,13 @@ void Setter::forget(const std::string& role) {
     if (instrument && instrument->feeds()) present_.erase("unit");
 }
 
+bool Setter::has(const SettingTarget& target, const std::string& value) const {
+    const auto role = present_.find(target.role);
+    if (role == present_.end()) return false;
+    const auto setting = role->second.find(target.setting);
+    return setting != role->second.end() && setting->second == value;
+}
+
 std::string Setter::doubt() const {
     return doubts_.empty() ? "" : doubts_.begin()->second;
 }

@@ -26,6 +26,8 @@ class Setter {
     void apply(std::vector<std::pair<SettingTarget, std::string>> wanted, bool whole = false);
     // What a role has is no longer known; nor, of a supply, what the unit has.
     void forget(const std::string& role);
+    // Whether this was set and still holds, for all that is known.
+    bool has(const SettingTarget& target, const std::string& value) const;
     // Why something is not as it was set: a turntable that says it is elsewhere. Empty when all is.
     std::string doubt() const;
 

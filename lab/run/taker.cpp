@@ -126,7 +126,9 @@ void Taker::set_up(const PointJob& job, const Take* take) {
 
 void Taker::write_table(const SettingTarget& target, const std::vector<std::string>& parts) {
     const std::string name = target.role + "." + target.setting;
-    if (written_[name] == parts) return;
+    // Written row by row, only the last row is what was set last. A restart or a new connection makes
+    // that unknown, and the table with it.
+    if (written_[name] == parts && setter_.has(target, parts.back())) return;
     written_.erase(name);
     std::string before;
     if (bench_.speaks(target.role)) {

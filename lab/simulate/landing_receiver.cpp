@@ -92,19 +92,13 @@ void add_played(std::vector<std::complex<double>>& samples, const IqSetup& setup
     const auto& turn = *arriving.played.samples;
     const double height = amplitude(arriving.level_dbm, full_scale_dbm);
     const double step = arriving.played.rate_hz / rate, begin = even * static_cast<double>(turn.size());
-    if (step > 1.01) {
-        const auto own = narrowed(turn, begin, step, samples.size());
-        for (std::size_t n = 0; n < samples.size(); ++n) {
-            const double cycles = offset * static_cast<double>(n) / rate;
-            samples[n] += std::complex<double>(own[n]) *
-                          std::polar(height, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
-        }
-        return;
-    }
+    const auto fewer =
+        step > 1.01 ? narrowed(turn, begin, step, samples.size()) : std::vector<std::complex<float>>{};
     for (std::size_t n = 0; n < samples.size(); ++n) {
         const double cycles = offset * static_cast<double>(n) / rate;
-        samples[n] += between(turn, begin + static_cast<double>(n) * step) *
-                      std::polar(height, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
+        const std::complex<double> own = fewer.empty() ? between(turn, begin + static_cast<double>(n) * step)
+                                                       : std::complex<double>(fewer[n]);
+        samples[n] += own * std::polar(height, 2 * std::numbers::pi * (cycles - std::floor(cycles)));
     }
 }
 

@@ -169,6 +169,7 @@ TEST_CASE("row by row, and a run that is carried on") {
     const auto written = tables(run);
     REQUIRE(written.size() == 2);
     CHECK(contains(written[1], "written: 2502.5:-4:"));
+    REQUIRE(of_test(run, "power").size() == 12);
     for (const auto* point : of_test(run, "power")) CHECK(point->findings.at(0).verdict == Verdict::pass);
 }
 

@@ -87,7 +87,9 @@ TEST_CASE("a cell, an identity or a level that is stated wrongly gives no verdic
     Modem modem;
     modem.shorten();
     modem.campaign.replace(modem.campaign.find("cell = 37"), 9, "cell = 38");
-    for (const auto& point : modem.run("lte-modulation").points) {
+    const auto wrong_cell = modem.run("lte-modulation");
+    REQUIRE_FALSE(wrong_cell.points.empty());
+    for (const auto& point : wrong_cell.points) {
         REQUIRE(point.findings.size() == 4);
         for (const auto& finding : point.findings) {
             CHECK(finding.verdict == Verdict::none);
@@ -99,6 +101,7 @@ TEST_CASE("a cell, an identity or a level that is stated wrongly gives no verdic
     const auto both = other.run("both");
     REQUIRE(both.points.size() == 1);
     CHECK(both.points[0].results.empty());
+    REQUIRE_FALSE(both.points[0].findings.empty());
     for (const auto& finding : both.points[0].findings) {
         CHECK(finding.verdict == Verdict::none);
         CHECK(contains(finding.reason, "nr: not the expected signal"));
@@ -108,8 +111,12 @@ TEST_CASE("a cell, an identity or a level that is stated wrongly gives no verdic
     loud.shorten();
     ShippedCampaign::replace(loud.campaign, "duration = \"4.2 ms\", reference_level = \"13 dBm\"",
                              "duration = \"4.2 ms\", reference_level = \"0 dBm\"");
-    for (const auto& point : loud.run("lte-modulation").points)
+    const auto overloaded = loud.run("lte-modulation");
+    REQUIRE_FALSE(overloaded.points.empty());
+    for (const auto& point : overloaded.points) {
+        REQUIRE(point.findings.size() == 4);
         for (const auto& finding : point.findings) CHECK(finding.verdict == Verdict::none);
+    }
 }
 
 TEST_CASE("a tester that fails in the middle of two takes makes no sum of one") {

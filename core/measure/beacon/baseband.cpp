@@ -70,13 +70,6 @@ Baseband baseband(const IqRecord& record, const Candidate& candidate) {
     return out;
 }
 
-Line line_through(const std::vector<double>& x, const std::vector<double>& y) {
-    LeastSquares fit(2);
-    for (std::size_t i = 0; i < x.size(); ++i) fit.add(std::array{x[i], 1.0}, y[i]);
-    const auto solved = fit.solve();
-    return {solved[0], solved[1]};
-}
-
 Carrier carrier_of(const Baseband& base, double from_s, double to_s) {
     constexpr double block_s = 1e-3;
     std::vector<double> x, y;
@@ -99,7 +92,7 @@ Carrier carrier_of(const Baseband& base, double from_s, double to_s) {
     }
     const double middle = (from_s + to_s) / 2;
     for (auto& value : x) value -= middle;
-    const Line line = line_through(x, y);
+    const StraightLine line = line_through(x, y);
     return {line.slope / (2 * pi), line.value, middle};
 }
 

@@ -50,12 +50,6 @@ class Cumulated {
     std::vector<double> sums_;
 };
 
-// The slope and the value at 0 of points (x, y).
-struct Line {
-    double slope = 0, value = 0;
-};
-Line line_through(const std::vector<double>& x, const std::vector<double>& y);
-
 // Between -pi and pi.
 inline double wrapped(double phase) {
     return phase - 2 * std::numbers::pi * std::round(phase / (2 * std::numbers::pi));

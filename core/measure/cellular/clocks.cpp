@@ -6,6 +6,7 @@
 #include <numbers>
 
 #include "core/dsp/fft.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/measure/cellular/equalise.hpp"
 
 namespace rt::cellular {
@@ -21,19 +22,6 @@ double middle_of(const UplinkFormat& format) {
 struct Drift {
     double phase = 0, delay_s = 0;
 };
-
-struct Line {
-    double offset = 0, slope = 0;
-};
-Line line_through(std::span<const double> x, std::span<const double> y) {
-    double sx = 0, sy = 0, sxx = 0, sxy = 0;
-    const auto n = static_cast<double>(x.size());
-    for (std::size_t i = 0; i < x.size(); ++i) sx += x[i], sy += y[i], sxx += x[i] * x[i], sxy += x[i] * y[i];
-    const double across = n * sxx - sx * sx;
-    if (!(across > 0)) return {sy / n, 0};
-    const double slope = (n * sxy - sx * sy) / across;
-    return {(sy - slope * sx) / n, slope};
-}
 
 }  // namespace
 
@@ -100,7 +88,7 @@ SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const
         visit(l, l + 2 < symbols ? ahead(drifts[l + 1], drifts[l + 2]) : Drift{});
     std::vector<double> phases, delays;
     for (const auto& drift : drifts) phases.push_back(drift.phase), delays.push_back(drift.delay_s);
-    const Line phase = line_through(times, phases), delay = line_through(times, delays);
+    const StraightLine phase = line_through(times, phases), delay = line_through(times, delays);
     out.offset_hz = place.offset_hz + phase.slope / two_pi;
     out.stretch = place.stretch + delay.slope;
     // By the mean of its symbols: at its begin a line through them is less sure.

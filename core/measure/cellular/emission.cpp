@@ -1,4 +1,5 @@
 #include "core/measure/cellular/emission.hpp"
+#include "core/measure/spectrum/band.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -51,8 +52,8 @@ void add_emission(const Uplink& uplink, const UplinkFormat& format, std::optiona
     mean /= static_cast<double>(format.blocks);
     std::optional<double> block_dbm, power_dbm;
     if (reference_level_dbm) {
-        block_dbm = db(12 * mean) + *reference_level_dbm;
-        power_dbm = *block_dbm + db(static_cast<double>(format.blocks));
+        block_dbm = to_db(12 * mean) + *reference_level_dbm;
+        power_dbm = *block_dbm + to_db(static_cast<double>(format.blocks));
     }
     const Limits limits = limits_of(format, power_dbm);
     const auto all = static_cast<double>(format.carrier_blocks), own = static_cast<double>(format.blocks);
@@ -74,8 +75,8 @@ void add_emission(const Uplink& uplink, const UplinkFormat& format, std::optiona
         if (mirror >= format.first_block && mirror <= last) allowed = std::max(allowed, limits.image_db);
         // The carrier lies within the middle block, or between two.
         if (2 * b + 1 == blocks.size() || 2 * b == blocks.size() || 2 * b + 2 == blocks.size())
-            allowed = std::max(allowed, limits.carrier_dbc + db(own));
-        const double emission = db(blocks[b] / mean);
+            allowed = std::max(allowed, limits.carrier_dbc + to_db(own));
+        const double emission = to_db(blocks[b] / mean);
         seen.x.push_back(static_cast<double>(b)), seen.y.push_back(emission), line.y.push_back(allowed);
         worst = std::max(worst, emission - allowed);
     }

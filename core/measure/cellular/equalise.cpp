@@ -79,6 +79,12 @@ Equaliser::Equaliser(const GridReader& reader, const UplinkFormat& format, std::
     near_last_ = std::min(format.subcarriers() - 1, middle + (format.lte() ? reach - 1 : 0));
 }
 
+Equaliser Equaliser::moved(const GridReader& reader, double back_s) const {
+    Equaliser out = *this;
+    out.line_ = reader.line_at_carrier(back_s);
+    return out;
+}
+
 std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first, std::size_t last) const {
     const std::size_t allocated = format_.allocated(), at = format_.first_subcarrier();
     std::vector<Spot> spots;

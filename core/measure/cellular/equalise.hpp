@@ -24,6 +24,9 @@ class Equaliser {
     Equaliser(const GridReader& reader, const UplinkFormat& format, std::size_t slot, double up_converted_hz,
               double back_s);
 
+    // The same for transforms that begin at another time.
+    Equaliser moved(const GridReader& reader, double back_s) const;
+
     // Elements are counted within the allocation, rows have all subcarriers of the channel.
     bool is_void(std::size_t symbol, std::size_t element) const {
         return !format_.is_data(symbol, element) && references_[symbol][element] == 0.0;

@@ -138,18 +138,9 @@ Trace in_windows(const Spectrum& s, const LeakagePlan& plan, const char* name, c
     Trace out;
     out.name = name, out.title = title, out.y_unit = s.unit, out.x_title = "";
     out.centre_hz = plan.centre, out.resolution_bandwidth_hz = window_hz, out.detector = s.detector;
-    const double noise = *noise_bandwidth(s);
     const auto& f = s.frequency_hz;
-    // Running sum over cells.
-    std::vector<double> sum(f.size() + 1);
     const double step = (f.back() - f.front()) / static_cast<double>(f.size() - 1);
-    for (std::size_t i = 0; i < f.size(); ++i)
-        sum[i + 1] = sum[i] + std::pow(10, s.level[i] / 10) * step / noise;
-    const auto below = [&](double hz) {
-        const double place = std::clamp((hz - f.front()) / step + 0.5, 0.0, static_cast<double>(f.size()));
-        const auto whole = std::min(static_cast<std::size_t>(place), f.size() - 1);
-        return sum[whole] + (place - static_cast<double>(whole)) * (sum[whole + 1] - sum[whole]);
-    };
+    const PowerBelow below(s);
     const double first = f.front() - step / 2 + window_hz / 2, last = f.back() + step / 2 - window_hz / 2;
     const double every = std::max(step, window_hz / 4);
     for (double hz = first; hz <= last; hz += every) {

@@ -92,17 +92,7 @@ UplinkFormat nr_stated(const Parameters& p) {
     if (out.scrambling > 1) fail_input("parameter scrambling: write 0 or 1");
     if (out.groups_without_data > 2) fail_input("parameter groups_without_data: write 1 or 2");
     if (out.grid_start > 2200) fail_input("parameter grid_start: write 0 to 2199");
-    // Not every number of blocks can be precoded: without a statement the largest that can.
-    if (out.precoded && !p.has("blocks")) {
-        Parameters filled = p;
-        std::size_t most = out.carrier_blocks - std::min(out.carrier_blocks - 1,
-                                                         static_cast<std::size_t>(p.required("first_block")));
-        while (!cellular::can_be_precoded(most)) --most;
-        filled.set("blocks", std::to_string(most));
-        cellular::set_blocks(out, filled);
-    } else {
-        cellular::set_blocks(out, p);
-    }
+    cellular::set_blocks(out, p);
     cellular::require_channel(out.technology, out.spacing_hz, width, p);
     return out;
 }

@@ -200,7 +200,7 @@ SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, con
     if (settings.window > 0) {
         out.error = 0;
         for (const std::size_t edge : {std::size_t{0}, std::size_t{2}}) {
-            const Equaliser by(reader, format, slot, settings.up_converted_hz, backs[edge]);
+            const Equaliser by = equaliser.moved(reader, backs[edge]);
             const Fitted with = fit(all_rows[edge], wanted, by, format, settings, fitted);
             out.error = std::max(out.error, error_at(all_rows[edge], by, with, nullptr));
         }

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/measure/cellular/search.hpp"
 #include "core/quantity/quantity.hpp"
 
@@ -192,15 +193,13 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
 // One stretch of time for all slots: by where they begin, of a single one by its symbols.
 double stretch_of(const std::vector<Seen>& seen, const UplinkFormat& format) {
     if (seen.size() < 2) return seen[0].clocks.stretch;
-    double sx = 0, sy = 0, sxx = 0, sxy = 0;
-    const auto n = static_cast<double>(seen.size());
+    std::vector<double> wanted, late;
     for (const auto& slot : seen) {
-        const double x =
-            std::round((slot.clocks.start_s - seen[0].clocks.start_s) / format.slot_s()) * format.slot_s();
-        const double y = slot.clocks.start_s - seen[0].clocks.start_s - x;
-        sx += x, sy += y, sxx += x * x, sxy += x * y;
+        const double since = slot.clocks.start_s - seen[0].clocks.start_s;
+        wanted.push_back(std::round(since / format.slot_s()) * format.slot_s());
+        late.push_back(since - wanted.back());
     }
-    return (n * sxy - sx * sy) / (n * sxx - sx * sx);
+    return line_through(wanted, late).slope;
 }
 
 }  // namespace

@@ -1,18 +1,12 @@
 // All slots of an uplink in a record.
 #pragma once
 
-#include <algorithm>
-#include <cmath>
 #include <string>
 #include <vector>
 
 #include "core/measure/cellular/slot.hpp"
 
 namespace rt::cellular {
-
-inline double db(double ratio) {
-    return 10 * std::log10(std::max(ratio, 1e-30));
-}
 
 struct UplinkSettings {
     SlotSettings slot;

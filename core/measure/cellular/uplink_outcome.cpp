@@ -10,6 +10,7 @@
 #include "core/dsp/channel.hpp"
 #include "core/measure/burst_samples.hpp"
 #include "core/measure/cellular/emission.hpp"
+#include "core/measure/spectrum/band.hpp"
 
 namespace rt::cellular {
 namespace {
@@ -96,7 +97,7 @@ void add_flatness(const Uplink& uplink, const UplinkFormat& format, double centr
     Trace curve_of = curve("flatness_curve", "Gain of subcarriers", Unit::db);
     for (std::size_t k = 0; k < power.size(); ++k) {
         const double hz = centre_hz + format.subcarrier_hz(format.first_subcarrier() + k);
-        const double gain = db(power[k] / mean);
+        const double gain = to_db(power[k] / mean);
         curve_of.x.push_back(hz), curve_of.y.push_back(gain);
         all.take(gain);
         if (!band) continue;
@@ -158,9 +159,11 @@ void add_evm(const Uplink& uplink, const UplinkFormat& format, Outcome& outcome)
 
 void set_blocks(UplinkFormat& format, const Parameters& p) {
     format.first_block = static_cast<std::size_t>(p.required("first_block"));
-    const double blocks = p.number("blocks").value_or(static_cast<double>(format.carrier_blocks) -
-                                                      static_cast<double>(format.first_block));
-    format.blocks = blocks > 0 ? static_cast<std::size_t>(blocks) : 0;
+    // All of LTE's channels can be precoded; of others not every number of blocks.
+    const std::size_t otherwise =
+        format.lte() ? format.carrier_blocks - std::min(format.carrier_blocks, format.first_block)
+                     : format.most_blocks();
+    format.blocks = static_cast<std::size_t>(p.number("blocks").value_or(static_cast<double>(otherwise)));
     format.require_possible();
 }
 
@@ -227,8 +230,8 @@ Outcome uplink_outcome(IqRecord record, const UplinkFormat& format, double windo
         outcome.lacking["frequency_error_ppm"] = "the carrier frequency is not known: state centre";
     }
     outcome.add("clock_error", -uplink.stretch * 1e6, Unit::ppm);
-    outcome.add("carrier_leakage", db(carrier / std::max(1e-30, power - carrier)), Unit::db);
-    outcome.add("image", db(image), Unit::db);
+    outcome.add("carrier_leakage", to_db(carrier / std::max(1e-30, power - carrier)), Unit::db);
+    outcome.add("image", to_db(image), Unit::db);
     add_emission(uplink, format, record.reference_level_dbm, outcome);
     add_flatness(uplink, format, centre, p.text("band"), outcome);
     outcome.add("slots_measured", slots, Unit::count);

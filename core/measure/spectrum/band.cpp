@@ -50,6 +50,23 @@ std::optional<double> band_power(const Spectrum& s, double from, double to) {
     return sum / *width;
 }
 
+PowerBelow::PowerBelow(const Spectrum& s)
+    : first_hz_(s.frequency_hz.front()),
+      step_hz_((s.frequency_hz.back() - s.frequency_hz.front()) /
+               static_cast<double>(s.frequency_hz.size() - 1)),
+      sum_(s.frequency_hz.size() + 1) {
+    const double noise = *noise_bandwidth(s);
+    for (std::size_t i = 0; i < s.level.size(); ++i)
+        sum_[i + 1] = sum_[i] + std::pow(10, s.level[i] / 10) * step_hz_ / noise;
+}
+
+double PowerBelow::operator()(double hz) const {
+    const auto points = static_cast<double>(sum_.size() - 1);
+    const double place = std::clamp((hz - first_hz_) / step_hz_ + 0.5, 0.0, points);
+    const auto whole = std::min(static_cast<std::size_t>(place), sum_.size() - 2);
+    return sum_[whole] + (place - static_cast<double>(whole)) * (sum_[whole + 1] - sum_[whole]);
+}
+
 bool covers(const Spectrum& s, double from, double to) {
     if (s.level.size() < 2) return false;
     const double step = s.frequency_hz[1] - s.frequency_hz[0];

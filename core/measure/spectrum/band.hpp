@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "core/outcome/outcome.hpp"
 #include "core/signal/spectrum.hpp"
@@ -15,6 +16,18 @@ std::optional<double> noise_bandwidth(const Spectrum& spectrum);
 // Power between two frequencies relative to the spectrum's 0 dB (1 mW for dBm): the sum of each point's power
 // times the part of its cell inside the band, over the noise bandwidth. Nothing without noise bandwidth.
 std::optional<double> band_power(const Spectrum& spectrum, double from_hz, double to_hz);
+
+// The same sum for many bands of one trace with even steps: power up to a frequency, below the first cell 0.
+// The trace states its noise bandwidth.
+class PowerBelow {
+  public:
+    explicit PowerBelow(const Spectrum& spectrum);
+    double operator()(double hz) const;
+
+  private:
+    double first_hz_, step_hz_;
+    std::vector<double> sum_;  // one more than points
+};
 
 // True when every point of the band lies inside the trace.
 bool covers(const Spectrum& spectrum, double from_hz, double to_hz);

@@ -76,17 +76,8 @@ double highest_window(const Spectrum& s, const Plan& plan, double width) {
     const double low = plan.centre - plan.width / 2, high = plan.centre + plan.width / 2;
     if (width >= plan.width) return *band_power(s, low, high);
     const auto& f = s.frequency_hz;
-    const double noise = *noise_bandwidth(s);
-    // Running sum over cells of the trace.
-    std::vector<double> sum(f.size() + 1);
     const double step = (f.back() - f.front()) / static_cast<double>(f.size() - 1);
-    for (std::size_t i = 0; i < f.size(); ++i)
-        sum[i + 1] = sum[i] + std::pow(10, s.level[i] / 10) * step / noise;
-    const auto power_below = [&](double x) {
-        const double place = std::clamp((x - f.front()) / step + 0.5, 0.0, static_cast<double>(f.size()));
-        const auto whole = std::min(static_cast<std::size_t>(place), f.size() - 1);
-        return sum[whole] + (place - static_cast<double>(whole)) * (sum[whole + 1] - sum[whole]);
-    };
+    const PowerBelow power_below(s);
     double best = 0;
     for (double from = low; from + width <= high + step / 1000; from += step) {
         best = std::max(best, power_below(from + width) - power_below(from));
