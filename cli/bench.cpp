@@ -3,6 +3,7 @@
 #include <optional>
 #include <thread>
 
+#include "cli/bench_map.hpp"
 #include "cli/command.hpp"
 #include "cli/shipped.hpp"
 #include "cli/try_bench.hpp"
@@ -184,6 +185,10 @@ ExitCode perform_bench(const Call& call) {
     const Bench bench = read_bench(files.front(), DiskFiles(share_folder() / "dialects"));
     if (call.flag("serve")) return serve(call, bench);
     if (call.flag("diagram")) return draw_diagram(call, bench);
+    if (call.flag("map")) {
+        SimulatedBench simulated(bench);
+        return write_map(call, bench, simulated);
+    }
     if (call.flag("try")) {
         SimulatedBench simulated(bench);
         return try_bench(call, bench, simulated);
@@ -213,6 +218,9 @@ Command bench_command() {
          {"interface", "NAME", "with --discover, also by a broadcast of VXI-11 on this network interface"},
          {"time", "TIME", "with --discover, how long is listened; 3 s without it"},
          {"out", "FILE", "with --discover, a bench begun from who answered, .toml"},
+         {"map", "FILE", "a wafer map, .toml, from what the stage of the bench says of its dies and devices"},
+         {"teach", "", "with --map, pitches and places of devices are shown by moving the stage there"},
+         {"reference", "DIE", "with --map, the reference die, COLUMN,ROW; as the stage says without it"},
          {"diagram", "FILE", "draw what is connected where, as .svg"},
          {"port", "N", "first port to serve on, the others follow; free ones without it"}},
         "bench",

@@ -21,6 +21,7 @@ struct Replies {
 
 // Pre-checks and the like, answered before anything moves; the file may also answer prompts.
 Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool ask) {
+    const Console& console = call.console;
     const auto& questions = loaded.campaign.questions;
     Replies replies;
     if (const std::string file = call.text("answers"); !file.empty()) {
@@ -35,9 +36,14 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
         }
     }
     if (!ask) return replies;
-    std::function<std::string(const Question&)> ask_operator;
+    AskOperator ask_operator;
     if (somebody_there(call)) {
-        ask_operator = [](const Question& q) { return read_line(q.ask + "  [" + expected_answer(q) + "] "); };
+        ask_operator = [&](const Question& q, const std::string& why) {
+            if (!why.empty()) console.progress(printable(why));
+            const std::string otherwise = q.otherwise.empty() ? "" : "; Enter means " + q.otherwise;
+            return read_line(q.ask + "  [" + expected_answer(q) + otherwise +
+                             (why.empty() ? "] " : ", or stop] "));
+        };
     }
     replies.answers = ask_all(questions, std::move(replies.answers), call.flag("unattended"), ask_operator);
     return replies;
@@ -108,6 +114,7 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
         console.out(run_json(data->record()));
     } else {
         console.out("");
+        if (data) print_summary(console, data->record());
         console.out(console.tinted(complete ? "run complete: " : "run stopped: ", Tone::strong) +
                     console.counts(end.counts));
         if (with_report) say_anomalies(console, data->record());

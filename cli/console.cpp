@@ -1,36 +1,86 @@
 #include "cli/console.hpp"
 
+#include <sys/ioctl.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
-#include <algorithm>
-#include <cmath>
 #include <cstdio>
 #include <cstdlib>
 
 #include "core/base/text.hpp"
-#include "core/quantity/quantity.hpp"
 
 namespace rt::cli {
-namespace {}  // namespace
+namespace {
+
+bool knows_codes() {
+    const char* terminal = std::getenv("TERM");
+    return !terminal || std::string(terminal) != "dumb";
+}
+
+std::size_t columns_of(int file) {
+    winsize size{};
+    if (!::isatty(file) || ::ioctl(file, TIOCGWINSZ, &size) != 0) return 0;
+    return size.ws_col > 0 ? size.ws_col : 80;
+}
+
+}  // namespace
 
 Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
     const char* no_colour = std::getenv("NO_COLOR");
-    const char* terminal = std::getenv("TERM");
-    const bool dumb = terminal && std::string(terminal) == "dumb";
-    colour_ = ::isatty(STDOUT_FILENO) && !(no_colour && *no_colour) && !dumb;
+    colour_ = ::isatty(STDOUT_FILENO) && !(no_colour && *no_colour) && knows_codes();
+    in_place_ = ::isatty(STDERR_FILENO) && knows_codes();
+    // Whoever reads along in a pipe gets each line at once; files are written in large parts.
+    struct stat where {};
+    if (::fstat(STDOUT_FILENO, &where) == 0 && !S_ISREG(where.st_mode))
+        std::setvbuf(stdout, nullptr, _IOLBF, BUFSIZ);
 }
 
-void Console::out(const std::string& line) const {
-    std::fprintf(stdout, "%s\n", line.c_str());
+Console::~Console() {
+    status("");
 }
 
-void Console::attention(const std::string& line) const {
-    std::fprintf(stderr, "attention: %s\n", printable(line).c_str());
+std::size_t Console::width() const {
+    return columns_of(STDOUT_FILENO);
+}
+
+void Console::hide() const {
+    if (!status_.empty()) std::fputs("\r\x1b[K", stderr), std::fflush(stderr);
+}
+
+void Console::show() const {
+    if (status_.empty()) return;
+    std::fflush(stdout);
+    std::fputs(status_.c_str(), stderr);
     std::fflush(stderr);
 }
 
+void Console::status(const std::string& line) const {
+    if (!stays_put()) return;
+    hide();
+    const std::size_t columns = columns_of(STDERR_FILENO);
+    const std::size_t room = columns > 1 ? columns - 1 : 79;
+    status_ = line.empty() ? "" : wrapped(printable(line), room).front();
+    show();
+}
+
+void Console::out(const std::string& line) const {
+    hide();
+    std::fprintf(stdout, "%s\n", line.c_str());
+    show();
+}
+
+void Console::attention(const std::string& line) const {
+    hide();
+    std::fprintf(stderr, "attention: %s\n", printable(line).c_str());
+    std::fflush(stderr);
+    show();
+}
+
 void Console::progress(const std::string& line) const {
-    if (!quiet_) std::fprintf(stderr, "%s\n", line.c_str());
+    if (quiet_) return;
+    hide();
+    std::fprintf(stderr, "%s\n", line.c_str());
+    show();
 }
 
 void Console::detail(const std::string& line) const {
@@ -85,6 +135,16 @@ std::string Console::counts(const VerdictCounts& c) const {
     };
     return part(c.pass, "PASS", Tone::good) + ", " + part(c.marginal, "MARGINAL", Tone::warning) + ", " +
            part(c.fail, "FAIL", Tone::bad) + ", " + part(c.none, "NONE", Tone::strong);
+}
+
+std::string padded(std::string text, std::size_t width) {
+    if (const auto have = letters(text); have < width) text.insert(0, width - have, ' ');
+    return text;
+}
+
+std::string filled(std::string text, std::size_t width) {
+    if (const auto have = letters(text); have < width) text.append(width - have, ' ');
+    return text;
 }
 
 }  // namespace rt::cli

@@ -86,9 +86,12 @@ std::vector<std::string> remarks_of(const Test& test) {
     }
     if (test.found) out.push_back(test.sweep.axes.back().name + ": at most " + found_text(*test.found));
     if (test.duration_s) out.push_back("repeated for " + duration_text(*test.duration_s));
+    if (test.until_stopped) out.push_back("repeated until the operator ends it: Ctrl-C, then skip");
     for (const auto& axis : test.sweep.axes) {
         if (!axis.prompt.empty())
             out.push_back("the operator at each change of " + axis.name + ": " + axis.prompt);
+        if (axis.soak_s > 0)
+            out.push_back("soaks " + duration_text(axis.soak_s) + " at each change of " + axis.name);
     }
     return out;
 }
@@ -188,12 +191,15 @@ void print_order(const Console& console, const Plan& plan) {
             for (std::size_t a = 0; a < test.sweep.axes.size(); ++a) {
                 const Axis& axis = test.sweep.axes[a];
                 const std::string& value = planned.points[i].value(test.sweep, a).text;
-                if (axis.prompt.empty() || set_by_hand[axis.name] == value) continue;
+                if ((axis.prompt.empty() && axis.soak_s <= 0) || set_by_hand[axis.name] == value) continue;
                 flush();
                 std::string text = axis.prompt;
                 if (const auto hole = text.find("{value}"); hole != std::string::npos)
                     text.replace(hole, 7, value);
-                lines.push_back("the operator: " + text);
+                if (!text.empty()) lines.push_back("the operator: " + text);
+                if (axis.soak_s > 0)
+                    lines.push_back("soak of " + duration_text(axis.soak_s) + " at " + axis.name + " " +
+                                    value);
                 set_by_hand[axis.name] = value;
                 operator_asked = true;
             }

@@ -5,53 +5,25 @@
 #include <termios.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <csignal>
 #include <iostream>
+#include <string_view>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/connection_diagram.hpp"
+#include "lab/session/abort.hpp"
 
 namespace rt::cli {
 namespace {
 
 volatile std::sig_atomic_t interrupted = 0;
 
-// "   4   -4.47 dB  supply-emission: state=transmitting  at 395.244 kHz  cispr-32/mains-b-av"
-// What a search or an adjustment goes by stands in the line of its trials, else the first result.
-const Result* shown_result(const PointRecord& point, const Plan& plan) {
-    const Test* test = plan.campaign->find(point.test);
-    if (point.kind == PointKind::trial && test) {
-        const Result* wanted = test->search   ? point.find_result(test->search->result)
-                               : test->adjust ? point.find_result(test->adjust->result)
-                                              : nullptr;
-        if (wanted) return wanted;
-    }
-    return point.results.empty() ? nullptr : &point.results.front();
-}
-
-std::string point_line(const PointRecord& point, std::size_t total, const Finding* finding,
-                       const Plan& plan) {
-    std::string line = padded(std::to_string(point.position), std::to_string(total).size()) + "  ";
-    if (finding) {
-        line += padded(margin_text(*finding), 10) + "  ";
-    } else {
-        const Result* result = shown_result(point, plan);
-        const std::string bound =
-            result && result->known != Known::exactly ? name(result->known) + std::string(" ") : "";
-        line += padded(result ? bound + format(result->value) : "-", 10) + "  ";
-    }
-    line += point.test + ": " + point.label;
-    if (!finding) return point.invalid.empty() ? line : line + "  not valid: " + point.invalid;
-    if (finding->at) line += "  at " + place_text(*finding);
-    line += "  " + finding->rule;
-    return finding->margin ? line : line + ": " + finding->reason;
-}
-
 std::string counts_text(const VerdictCounts& counts) {
-    return fmt::format("{} PASS, {} MARGINAL, {} FAIL, {} NONE so far", counts.pass, counts.marginal,
-                       counts.fail, counts.none);
+    return fmt::format("{} PASS, {} MARGINAL, {} FAIL, {} NONE", counts.pass, counts.marginal, counts.fail,
+                       counts.none);
 }
 
 bool asks_by_hand(const Plan& plan) {
@@ -115,10 +87,23 @@ ConsoleListener::ConsoleListener(const Call& call, const LoadedCampaign& loaded,
       replies_(std::move(replies)),
       json_(call.flag("json")),
       stop_at_failure_(call.flag("stop-at-failure")),
-      person_(somebody_there(call)) {
+      person_(somebody_there(call)),
+      table_(call.console, loaded.plan) {
     // Without SA_RESTART, so that a signal also ends the wait for an answer.
     struct sigaction action {};
-    action.sa_handler = [](int) { interrupted = 1; };
+    action.sa_handler = [](int) {
+        // At once, whatever is waited for; a capture under way is not cut.
+        constexpr std::string_view
+            first = "interrupted: waiting for the capture under way to end; once more aborts it\n",
+            second = "aborting the capture under way\n", clean = "\r\x1b[K";
+        const auto say = [](std::string_view text) {
+            [[maybe_unused]] const auto written = ::write(STDERR_FILENO, text.data(), text.size());
+        };
+        if (::isatty(STDERR_FILENO)) say(clean);
+        say(interrupted ? second : first);
+        if (interrupted) request_abort();
+        interrupted = interrupted ? 2 : 1;
+    };
     ::sigaction(SIGINT, &action, nullptr);
     ::sigaction(SIGTERM, &action, nullptr);
 }
@@ -131,6 +116,10 @@ ConsoleListener::~ConsoleListener() {
 void ConsoleListener::begun(const std::filesystem::path& folder, const std::string& unit,
                             const VerdictCounts& earlier) {
     counts_ = earlier;
+    if (!json_) {
+        console_.out(console_.tinted(printable(loaded_.campaign.title), Tone::strong));
+        console_.out("unit " + printable(unit) + "; bench " + printable(loaded_.bench.name));
+    }
     const auto list = connections(loaded_.bench, loaded_.plan.roles);
     write_file(folder / "connections.svg", diagram_svg(list, unit, loaded_.bench.name));
     if (loaded_.campaign.confirm_connections) {
@@ -139,11 +128,28 @@ void ConsoleListener::begun(const std::filesystem::path& folder, const std::stri
     }
     if (call_.flag("no-live")) return;
     live_.emplace(folder, loaded_.campaign.title, unit, earlier);
-    console_.progress("live page  " + (folder / live_file).string());
+    console_.progress("live page " + (folder / live_file).string());
 }
 
 void ConsoleListener::connected(const InstrumentRecord& i) {
-    console_.progress("connected  " + i.role + ": " + printable(i.identity));
+    console_.progress("  " + i.role + ": " + printable(i.identity));
+}
+
+void ConsoleListener::measuring(const std::string& test, const std::string& label, const Progress& progress) {
+    progress_ = progress;
+    now_ = test + (label == "single point" ? "" : ": " + label);
+    show_status();
+}
+
+void ConsoleListener::waiting(const std::string& what, double seconds_left) {
+    const std::string text = what + ", " + duration_text(std::round(seconds_left)) + " to go";
+    if (console_.stays_put()) {
+        console_.status("  " + text);
+    } else if (said_waiting_.passed()) {
+        said_waiting_ = Deadline(60);
+        console_.progress("       " + text);
+    }
+    if (live_) live_->say(text);
 }
 
 void ConsoleListener::point_done(const PointRecord& point, const Progress& progress) {
@@ -155,34 +161,43 @@ void ConsoleListener::point_done(const PointRecord& point, const Progress& progr
     if (!json_) {
         // The trials of a maximisation are many; the point that they lead to tells what they came to.
         const Test* test = loaded_.campaign.find(point.test);
-        const char* done = test && test->concludes ? "concluded " : "measured  ";
         const bool quiet =
             point.kind == PointKind::trial && test && (test->maximise || test->adjust) && !console_.verbose();
-        if (point.findings.empty() && !quiet)
-            console_.out(done + printable(point_line(point, progress.total, nullptr, loaded_.plan)));
-        for (const auto& finding : point.findings) {
-            console_.out(console_.verdict(finding.verdict) + "  " +
-                         printable(point_line(point, progress.total, &finding, loaded_.plan)));
-        }
+        if (!quiet) table_.point(point);
     }
     for (const auto& result : point.results) {
-        console_.detail("           " + result.name + " " + format(result.value));
+        console_.detail("       " + result.name + " " + format(result.value));
     }
-    say_progress(progress);
+    progress_ = progress;
+    say_progress();
 }
 
-void ConsoleListener::say_progress(const Progress& progress) {
-    const auto now = std::chrono::steady_clock::now();
-    if (progress.done < progress.total && now - said_ < std::chrono::seconds(1)) return;
-    said_ = now;
-    console_.progress(fmt::format("           point {} of {}{}, {} left; {}", progress.done,
-                                  (progress.at_most ? "at most " : ""), progress.total,
-                                  duration_text(progress.seconds_left), counts_text(counts_)));
+// In place on a terminal; elsewhere a line now and then, and the last one.
+void ConsoleListener::say_progress() {
+    if (console_.stays_put()) return show_status();
+    const bool last =
+        progress_.done >= progress_.total && !std::exchange(said_last_, progress_.done >= progress_.total);
+    if (!last && (progress_.done >= progress_.total || !said_.passed())) return;
+    said_ = Deadline(10);
+    console_.progress(fmt::format("       point {} of {}{}, {} left; {} so far", progress_.done,
+                                  (progress_.at_most ? "at most " : ""), progress_.total,
+                                  duration_text(progress_.seconds_left), counts_text(counts_)));
+}
+
+void ConsoleListener::show_status() const {
+    std::string counts;
+    for (const auto& [n, word] : {std::pair{counts_.pass, " PASS"},
+                                  {counts_.marginal, " MARGINAL"},
+                                  {counts_.fail, " FAIL"},
+                                  {counts_.none, " NONE"}}) {
+        if (n > 0) counts += "  " + std::to_string(n) + word;
+    }
+    console_.status(fmt::format("{} of {}{}, {} left{}  {}", progress_.done, (progress_.at_most ? "≤ " : ""),
+                                progress_.total, duration_text(progress_.seconds_left), counts, now_));
 }
 
 void ConsoleListener::event(const EventRecord& event) {
-    console_.progress("event      " + event.kind + ": " + printable(event.text) +
-                      (event.seconds > 0 ? ", for " + duration_text(event.seconds) : ""));
+    table_.event(event);
     if (live_) live_->event(event);
 }
 
@@ -192,6 +207,7 @@ RunListener::Reply ConsoleListener::ask(const Request& request) {
 }
 
 RunListener::Reply ConsoleListener::asked(const Request& request) {
+    console_.status("");
     const bool decides = request.kind == Request::Kind::unexpected || request.kind == Request::Kind::failure;
     if (const auto known = replies_.find(request.name); !decides && known != replies_.end()) {
         return known->second == "skip" ? Reply::skip : known->second == "stop" ? Reply::stop : Reply::go;
@@ -214,6 +230,7 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
 
 std::optional<std::string> ConsoleListener::read(const Request& request) {
     if (!person_) return std::nullopt;
+    console_.status("");
     if (live_) live_->say("waiting for the operator: " + request.text);
     for (;;) {
         const std::string typed = read_line(request.name + ": " + request.text + "  [or skip or stop] ");
@@ -222,12 +239,23 @@ std::optional<std::string> ConsoleListener::read(const Request& request) {
     }
 }
 
-bool ConsoleListener::stop() {
+RunListener::Reply ConsoleListener::ending() {
+    if (stop_at_failure_ && failed_) return Reply::stop;
+    if (!interrupted) return Reply::go;
     // Ctrl-C on a terminal asks; a second one there, or one where nobody can be asked, ends the run.
-    if (interrupted && person_ &&
-        read_line("interrupted: go on, or stop?  [go or stop; Enter means stop] ") == "go")
+    if (!person_ || interrupted > 1) return Reply::stop;
+    console_.status("");
+    for (;;) {
         interrupted = 0;
-    return interrupted != 0 || (stop_at_failure_ && failed_);
+        const auto answer = read_line(
+            "interrupted: go on, skip the rest of this test, or stop the run?  [go, skip or stop; Enter "
+            "means stop] ");
+        if (interrupted || answer.empty() || answer == "stop") return Reply::stop;
+        forget_abort();  // it was not for what comes now
+        if (answer == "go") return Reply::go;
+        if (answer == "skip") return Reply::skip;
+        console_.progress(in_quotes(answer) + " is none of them");
+    }
 }
 
 void ConsoleListener::finish(const std::string& state, bool with_report) {

@@ -7,6 +7,8 @@
 #include <string>
 
 #include "cli/campaign_options.hpp"
+#include "cli/run_table.hpp"
+#include "lab/clock.hpp"
 #include "lab/report/live_page.hpp"
 #include "lab/run/listener.hpp"
 
@@ -28,20 +30,24 @@ class ConsoleListener : public RunListener {
                const VerdictCounts& earlier) override;
     void connected(const InstrumentRecord& instrument) override;
     void point_done(const PointRecord& point, const Progress& progress) override;
+    void measuring(const std::string& test, const std::string& label, const Progress& progress) override;
+    void waiting(const std::string& what, double seconds_left) override;
     void event(const EventRecord& event) override;
     Reply ask(const Request& request) override;
     std::optional<std::string> read(const Request& request) override;
     bool answered_by_person(const Request& request) const override {
         return person_ || replies_.contains(request.name);
     }
-    bool stop() override;
+    bool somebody() const override { return person_; }
+    Reply ending() override;
 
     // The page's last state.
     void finish(const std::string& state, bool with_report);
 
   private:
     Reply asked(const Request& request);
-    void say_progress(const Progress& progress);
+    void say_progress();
+    void show_status() const;
 
     const Call& call_;
     const Console& console_;
@@ -51,7 +57,11 @@ class ConsoleListener : public RunListener {
     VerdictCounts counts_;
     bool failed_ = false;  // a point of this part of the run
     std::optional<LivePage> live_;
-    std::chrono::steady_clock::time_point said_{};  // progress at most once a second
+    RunTable table_;
+    Progress progress_;
+    std::string now_;  // what is measured
+    bool said_last_ = false;
+    Deadline said_{0}, said_waiting_{0};  // where no status line stays: when progress is told again
 };
 
 // Throws Error(input) when the plan will ask something and nobody and no file can answer.

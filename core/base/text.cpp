@@ -172,6 +172,31 @@ static std::string with_safe_letters(std::string_view text) {
     return out;
 }
 
+std::vector<std::string> wrapped(std::string_view text, std::size_t width) {
+    std::vector<std::string> out{""};
+    for (std::string_view word : split(text, ' ')) {
+        if (width == 0 || out.back().empty() || letters(out.back()) + 1 + letters(word) <= width) {
+            if (!out.back().empty()) out.back() += ' ';
+        } else {
+            out.emplace_back();
+        }
+        // A word that no line can hold, cut between characters.
+        while (width > 0 && letters(word) > width - letters(out.back())) {
+            std::size_t bytes = 0;
+            for (std::size_t room = width - letters(out.back()); room > 0; --room) {
+                do ++bytes;
+                while (bytes < word.size() && (static_cast<unsigned char>(word[bytes]) & 0xc0) == 0x80);
+            }
+            out.back() += word.substr(0, bytes);
+            word.remove_prefix(bytes);
+            out.emplace_back();
+        }
+        out.back() += word;
+    }
+    if (out.size() > 1 && out.back().empty()) out.pop_back();
+    return out;
+}
+
 std::string file_part(std::string_view text) {
     constexpr std::size_t most = 80, kept = 68;
     std::string out = with_safe_letters(text);

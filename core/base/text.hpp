@@ -63,6 +63,9 @@ std::string printable(std::string text);
 std::vector<std::string> aligned(const std::vector<std::vector<std::string>>& rows,
                                  const std::string& indent);
 
+// Wrapped at words into lines of at most so many characters; a longer word is cut. Width 0: one line.
+std::vector<std::string> wrapped(std::string_view text, std::size_t width);
+
 // A text as a part within a file name: letters, digits, '.', '-' and '_' stay, the rest becomes '-', also at
 // its beginning ("-8 dBm" and "8 dBm" differ). A long one ends in a digest of all of it, so that two texts
 // never share a name for being cut.

@@ -80,6 +80,7 @@
     each(results_wafer) \
     each(results_curve) \
     each(results_gain_table) \
+    each(results_level_table) \
     each(results_sum) \
     each(results_difference) \
     each(results_ratio)

@@ -63,6 +63,7 @@ struct Trace {
         std::vector<double> y;
     };
     std::vector<Companion> companions;  // further curves over the same x, in y_unit
+    std::string together;  // traces of the same word are read together, such as magnitude and phase
 };
 
 // A list that a procedure makes: bursts, peaks, symbols.

@@ -1,8 +1,11 @@
 #include "core/rules/finding.hpp"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <limits>
+
+#include "core/base/text.hpp"
 
 namespace rt {
 
@@ -44,6 +47,37 @@ void VerdictCounts::add(Verdict verdict, std::size_t times) {
             none += times;
             break;
     }
+}
+
+int digits_of(const Finding& f) {
+    const double largest = std::max(std::abs(f.value.value_or(0)), std::abs(f.limit.value_or(0)));
+    if (!f.margin || *f.margin == 0 || largest == 0) return 5;
+    return std::clamp(2 + static_cast<int>(std::ceil(std::log10(largest / std::abs(*f.margin)))), 5, 12);
+}
+
+static std::string number_text(const Finding& f, double value) {
+    const Quantity quantity{value, f.unit};
+    if (f.unit == Unit::count && value == std::round(value)) return fixed(value, 0);
+    if (is_decibel(f.unit)) return format_fixed(quantity, 2);
+    if (info(f.unit).prefixed) return format(quantity, digits_of(f));
+    // Two digits of the margin, or four of the number.
+    const double scale = f.margin && *f.margin != 0 ? std::abs(*f.margin) / 100 : std::abs(value) / 1e4;
+    const int decimals = scale > 0 ? std::clamp(static_cast<int>(std::ceil(-std::log10(scale))), 0, 12) : 2;
+    const std::string text = decimal(value, decimals), unit = pretty(f.unit);
+    return unit.empty() ? text : text + " " + unit;
+}
+
+std::string value_text(const Finding& finding) {
+    return finding.value ? number_text(finding, *finding.value) : "-";
+}
+
+std::string limit_text(const Finding& finding) {
+    if (!finding.limit) return "-";
+    const std::string limit = number_text(finding, *finding.limit);
+    if (!finding.margin || !finding.value || *finding.margin == 0) return limit;
+    // The margin grows from the limit to the inside.
+    const bool upper = (*finding.limit - *finding.value > 0) == (*finding.margin > 0);
+    return (upper ? "≤ " : "≥ ") + limit;
 }
 
 std::string margin_text(const Finding& finding) {

@@ -37,6 +37,14 @@ struct Finding {
     Unit margin_unit() const { return is_decibel(unit) ? Unit::db : unit; }
 };
 
+// Significant digits that value and limit need, so that they differ by as much as two digits of the margin.
+int digits_of(const Finding& finding);
+
+// Value and limit with their unit as a person writes them: "53.20 dBµV", "51.990 MHz", "3"; "-" without one.
+// The limit says on which side it stands: "≤ 50.00 dBµV".
+std::string value_text(const Finding& finding);
+std::string limit_text(const Finding& finding);
+
 // The margin with its unit: "2.36 dB", "110 ns"; "-" without one.
 std::string margin_text(const Finding& finding);
 

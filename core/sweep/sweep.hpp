@@ -42,6 +42,7 @@ struct Axis {
     std::vector<std::string> sets;  // "unit", "parameter.detector": what a new value goes to
     bool coupled = false;           // moves together with the axis before it, value by value
     bool slow = false;              // changes take the user or much time: as seldom as possible
+    double soak_s = 0;              // what is waited at each change, once the value is set
     std::string prompt = {};        // what the user does at each change, {value} for the value
 };
 

@@ -38,6 +38,9 @@ class CaptureKind {
 
     // What the role was set to before is no longer so behind a capture.
     virtual bool moves_settings() const { return false; }
+    // The one setting that a capture ends, as a sweep ends the frequency that a source is held at; nullptr:
+    // none.
+    virtual const char* ends_setting() const { return nullptr; }
 
     // From an instrument of that kind; the errors of lab/captures/acquire.hpp.
     virtual Capture acquire(InstrumentRole& role, const CaptureSetup& setup) const = 0;

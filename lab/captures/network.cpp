@@ -106,6 +106,7 @@ namespace {
 class NetworkKind : public KindOf<Network> {
     const char* instrument() const override { return "network-analyser"; }
     Figures figures() const override { return Figures::few; }
+    const char* ends_setting() const override { return "frequency"; }
     Network ask(InstrumentRole& role, const NetworkSetup& s) const override { return scan_network(role, s); }
     double seconds_of(const Instrument&, const NetworkSetup& s) const override {
         return 4 * static_cast<double>(s.points) / s.bandwidth_hz;

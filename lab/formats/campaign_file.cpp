@@ -16,7 +16,7 @@
 #include "lab/formats/table_section.hpp"
 #include "lab/formats/test_section.hpp"
 #include "lab/formats/watch_section.hpp"
-#include "lab/model/gain_table.hpp"
+#include "lab/model/device_table.hpp"
 
 namespace rt::lab {
 namespace {
@@ -132,13 +132,13 @@ void require_sources(const Campaign& campaign, const Test& test) {
         std::vector<std::string> provided;
         const Test* provider = nullptr;
         for (const auto& other : campaign.tests) {
-            if ((other.adjust || makes_gain_table(other)) && !other.provides.empty())
+            if ((other.adjust || makes_device_table(other)) && !other.provides.empty())
                 provided.push_back(other.provides);
             if (other.provides == name) provider = &other;
         }
-        if (!provider || !(provider->adjust || makes_gain_table(*provider))) {
+        if (!provider || !(provider->adjust || makes_device_table(*provider))) {
             fail_input(test.where,
-                       "settings: no test with an adjustment, and no gain table, provides the calibration " +
+                       "settings: no test with an adjustment, and no table, provides the calibration " +
                            in_quotes(name) + suggestion(name, provided));
         }
     }
@@ -162,7 +162,8 @@ void require_sources(const Campaign& campaign, const Test& test) {
             fail_input(test.where, "inputs: " + in_quotes(source.input) + " comes from " +
                                        in_quotes(source.test) + ", " + why);
         };
-        if (other->by_trials() || other->concludes || other->duration_s || other->found || other->maximise)
+        if (other->by_trials() || other->concludes || other->repeats_whole() || other->found ||
+            other->maximise)
             fail("which has no capture for each combination of its axes: take it from a plain sweep");
         if (other->sweep.repeats > 1 && other->sweep.repeats != test.sweep.repeats)
             fail("which is repeated: which repeat is meant? Give both the same repeats");

@@ -8,7 +8,7 @@
 #include "core/catalogue/catalogue.hpp"
 #include "lab/formats/input_section.hpp"
 #include "lab/formats/test_section.hpp"
-#include "lab/model/gain_table.hpp"
+#include "lab/model/device_table.hpp"
 
 namespace rt::lab {
 namespace {
@@ -28,8 +28,9 @@ constexpr std::array conclude_keys{
     KeyInfo{"parameters", Key::pairs, false, "parameters of the procedure; the rules preset the rest"},
     KeyInfo{"judge", Key::tables, false, "the rules"},
     KeyInfo{"provides", Key::text, false,
-            "of results.gain-table: name by which later tests write the table to the unit, "
-            "\"unit.gain_table\" = \"calibration:NAME\""},
+            "of results.gain-table and results.level-table: name by which later tests write the table to the "
+            "unit or an "
+            "instrument, \"unit.gain_table\" = \"calibration:NAME\""},
     KeyInfo{"note", Key::text, false, "remark for the report"},
 };
 
@@ -131,8 +132,10 @@ Test read_conclusion(const ConfigSection& section, const Campaign& campaign, con
     out.where = section.place();
     out.over = section.text("over");
     out.provides = section.text("provides");
-    if (!out.provides.empty() && !makes_gain_table(out))
-        section.fail("provides", "goes with results.gain-table: other conclusions make nothing that is set");
+    if (!out.provides.empty() && !makes_device_table(out))
+        section.fail("provides",
+                     "goes with results.gain-table and results.level-table: other conclusions make nothing "
+                     "that is set");
     if (!out.provides.empty() && !out.over.empty())
         section.fail("provides", "one table is written: leave out \"over\"");
     out.parameters = Parameters(out.procedure->parameters);

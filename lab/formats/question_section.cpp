@@ -121,14 +121,31 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
     return answers;
 }
 
+// An empty answer is the default, where there is one.
+static std::string ask_until_met(const Question& question, const AskOperator& ask_operator) {
+    std::string why;
+    for (;;) {
+        std::string answer(trim(ask_operator(question, why)));
+        if (answer.empty()) answer = question.otherwise;
+        try {
+            require_met(question, answer);
+            return answer;
+        } catch (const Error& error) {
+            if (answer == "stop" && !why.empty()) fail(question, why);
+            if (answer == "stop") fail(question, "not answered: the run was not begun");
+            why = error.message();
+        }
+    }
+}
+
 Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
-                const std::function<std::string(const Question&)>& ask_operator) {
+                const AskOperator& ask_operator) {
     for (const auto& question : questions) {
         if (!known.contains(question.name)) {
             if (unattended && !question.otherwise.empty()) {
                 known[question.name] = question.otherwise;
             } else if (ask_operator && !unattended) {
-                known[question.name] = std::string(trim(ask_operator(question)));
+                known[question.name] = ask_until_met(question, ask_operator);
             } else {
                 fail(question,
                      "nobody answers: run on a terminal, name an --answers file" +

@@ -29,8 +29,11 @@ Answers read_answers(const std::filesystem::path& file, const std::vector<Questi
                      const std::vector<std::string>& prompts = {});
 
 // Every question's answer: out of `known`, else from `ask_operator` (if somebody is there), else its default
-// when `unattended`. Every answer is checked. Throws Error(input) for a question that nobody answers.
+// when `unattended`. Every answer is checked; the operator is asked again, told why, until his answer will do
+// or he says "stop". Throws Error(input) for a question that nobody answers, and for answers beforehand that
+// will not do.
+using AskOperator = std::function<std::string(const Question&, const std::string& why)>;
 Answers ask_all(const std::vector<Question>& questions, Answers known, bool unattended,
-                const std::function<std::string(const Question&)>& ask_operator);
+                const AskOperator& ask_operator);
 
 }  // namespace rt::lab

@@ -40,6 +40,9 @@ constexpr std::array sweep_keys{
             "changed as seldom as possible, over all tests with an axis of this name"},
     KeyInfo{"prompt", Key::text, false,
             "what the operator does at each change, with {value}; makes the axis slow"},
+    KeyInfo{"soak", Key::quantity, false,
+            "what is waited at each change, once the value is set: \"10 min\"; makes the axis slow",
+            Unit::second},
 };
 
 // The same with a name.
@@ -275,7 +278,11 @@ static std::vector<AxisValue> read_from_map(const ConfigSection& section, const 
 std::vector<Axis> read_axes(const ConfigSection& section, const SweepSources& sources) {
     Axis axis{section.text("axis"), {}, section.texts("sets"), section.flag("coupled")};
     axis.prompt = section.text("prompt");
-    axis.slow = section.flag("slow") || !axis.prompt.empty();
+    if (const auto soak = section.quantity("soak")) {
+        axis.soak_s = soak->value;
+        if (!(axis.soak_s > 0)) section.fail("soak", "must be above 0 s");
+    }
+    axis.slow = section.flag("slow") || !axis.prompt.empty() || axis.soak_s > 0;
     if (axis.sets.empty() && !section.has("carriers"))
         section.fail("axis",
                      "say by sets where its values go: \"unit\", \"ROLE.SETTING\", \"parameter.NAME\"");

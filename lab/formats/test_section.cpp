@@ -48,6 +48,9 @@ constexpr std::array test_keys{
     KeyInfo{"repeats", Key::whole, false, "how often each point is measured; once without it"},
     KeyInfo{"repeat_whole", Key::flag, false, "repeat the whole sweep instead of each point in place"},
     KeyInfo{"duration", Key::quantity, false, "repeat the whole sweep for this long", Unit::second},
+    KeyInfo{
+        "until_stopped", Key::flag, false,
+        "repeat the whole sweep until the operator ends it (Ctrl-C, then skip); once where nobody is there"},
     KeyInfo{"order", Key::text, false, "nested (without it), serpentine or shuffled"},
     KeyInfo{"seed", Key::whole, false, "of the shuffled order"},
     KeyInfo{"note", Key::text, false, "remark for the report"},
@@ -341,10 +344,12 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     if (const auto duration = section.quantity("duration")) {
         test.duration_s = duration->value;
         if (!(*test.duration_s > 0)) section.fail("duration", "must be above 0 s");
-        if (test.sweep.repeats > 1 || test.by_trials() || test.found || test.maximise) {
-            section.fail("duration",
-                         "goes with neither repeats nor a search nor from_test nor from_bench nor maximise");
-        }
+    }
+    test.until_stopped = section.flag("until_stopped");
+    if (test.until_stopped && test.duration_s) section.fail("until_stopped", "goes with no duration");
+    if (test.repeats_whole() && (test.sweep.repeats > 1 || test.by_trials() || test.found || test.maximise)) {
+        section.fail(test.until_stopped ? "until_stopped" : "duration",
+                     "goes with neither repeats nor a search nor from_test nor from_bench nor maximise");
     }
     if (test.redo < 0 || test.redo > 100) section.fail("redo", "must be 0 to 100");
     for (const auto& [name, value] : test.settings) {

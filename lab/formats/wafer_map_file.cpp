@@ -36,6 +36,12 @@ constexpr SectionInfo map_device_section{"[[device]]", "A device and its place w
                                          map_device_keys};
 constexpr std::array<const SectionInfo*, 3> map_sections{&map_root, &map_section, &map_device_section};
 
+// In micrometres where these say it exactly.
+std::string length_text(double m) {
+    const std::string text = decimal(m * 1e6, 3) + " um";
+    return parse_quantity(text, Unit::metre).value == m ? text : exact(m) + " m";
+}
+
 }  // namespace
 
 const FileInfo wafer_map_file{"wafer-map", "Dies of a wafer and the devices on them.", map_sections};
@@ -93,10 +99,10 @@ std::string wafer_map_text(const WaferMap& map) {
     for (const auto& die : map.dies) {
         left = std::min(left, die.column), top = std::min(top, die.row), bottom = std::max(bottom, die.row);
     }
-    std::string out = "[map]\ntitle = " + toml_text(map.title) + "\npitch_x = \"" + exact(map.pitch_x_m) +
-                      " m\"\npitch_y = \"" + exact(map.pitch_y_m) +
-                      " m\"\nfirst_column = " + std::to_string(left) +
-                      "\nfirst_row = " + std::to_string(top) + "\ndies = [\n";
+    std::string out = "[map]\ntitle = " + toml_text(map.title) + "\npitch_x = \"" +
+                      length_text(map.pitch_x_m) + "\"\npitch_y = \"" + length_text(map.pitch_y_m) +
+                      "\"\nfirst_column = " + std::to_string(left) + "\nfirst_row = " + std::to_string(top) +
+                      "\ndies = [\n";
     for (int row = top; row <= bottom; ++row) {
         std::string line;
         for (const auto& die : map.dies) {
@@ -108,8 +114,8 @@ std::string wafer_map_text(const WaferMap& map) {
     }
     out += "]\n";
     for (const auto& device : map.devices)
-        out += "\n[[device]]\nname = " + toml_text(device.name) + "\nx = \"" + exact(device.x_m) +
-               " m\"\ny = \"" + exact(device.y_m) + " m\"\n";
+        out += "\n[[device]]\nname = " + toml_text(device.name) + "\nx = \"" + length_text(device.x_m) +
+               "\"\ny = \"" + length_text(device.y_m) + "\"\n";
     return out;
 }
 

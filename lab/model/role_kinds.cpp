@@ -24,6 +24,7 @@ constexpr std::array common{
     CommandInfo{"zero", false, "", "sets its zero; answers when done"},
     CommandInfo{"calibrate", false, "", "adjusts itself; answers when done"},
     CommandInfo{"wait", false, "", "answers when everything sent before is done"},
+    CommandInfo{"abort", false, "", "ends a sweep under way, when the operator wants that"},
     CommandInfo{"picture", false, "", "a picture of its screen, as a data block"},
     CommandInfo{"query_power_on", false, "",
                 "standard event status register (IEEE 488.2), whose bit 7 says that it was switched on"},
@@ -111,6 +112,13 @@ constexpr std::array network_settings{
     SettingInfo{"power", Unit::dbm, "-10 dBm", true, "source power"},
     SettingInfo{"attenuation", Unit::db, "10 dB", false, "attenuator of the source"},
     SettingInfo{"output", Unit::none, "ON", false, "ON or OFF: whether the source drives the ports"},
+    SettingInfo{"frequency", Unit::hertz, "1 GHz", false,
+                "the source held at one frequency, for a power sensor; a sweep ends it"},
+    SettingInfo{"slope", Unit::db, "0 dB", false, "what the level of a sweep rises by for each gigahertz"},
+    SettingInfo{"level_correction", Unit::none, "OFF", false,
+                "ON or OFF: whether the source is corrected by its table"},
+    SettingInfo{"level_table", Unit::none, "1e9,0.5,2e9,0.8", false,
+                "its table: frequencies in Hz, each with the dB that are added there"},
 };
 constexpr std::array network_commands{
     query_format,
@@ -158,6 +166,11 @@ constexpr std::array stage_settings{
 constexpr std::array stage_commands{
     CommandInfo{"list_dies", false, "", "names of the dies to test, in quotes with commas between"},
     CommandInfo{"list_devices", false, "", "names of the devices of a die"},
+    CommandInfo{"list_reference", false, "", "name of the reference die"},
+    CommandInfo{"list_pitch", false, "", "pitch along rows and along columns, in micrometres"},
+    CommandInfo{"list_places", false, "", "x and y of each device in its die, in micrometres"},
+    CommandInfo{"query_x", false, "", "where the probes are, micrometres to the right"},
+    CommandInfo{"query_y", false, "", "and downwards"},
 };
 
 constexpr std::array source_measure_settings{

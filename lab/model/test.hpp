@@ -109,6 +109,8 @@ struct Test {
     std::optional<Maximise> maximise;  // each point is measured where this is highest
     std::optional<FoundAxis> found;    // where the values of the last axis come from
     std::optional<double> duration_s;  // the sweep is repeated for so long
+    bool until_stopped = false;        // or until somebody ends the test
+    bool repeats_whole() const { return duration_s || until_stopped; }
     std::string note;
     std::string trend;            // "rising", "falling", "": of the first result over the last axis
     std::string prompt;           // what the operator has to do before the test; "" for nothing

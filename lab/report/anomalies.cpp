@@ -93,7 +93,12 @@ std::vector<Anomaly> from_other_end(std::vector<SweepCurve> curves, Trend trend)
 void look_at(const std::string& test, const SweptResult& swept, Trend trend, std::vector<RunAnomaly>& out) {
     const auto found =
         runs_down(swept) ? from_other_end(swept.curves, trend) : find_anomalies(swept.curves, trend);
+    // Below this nobody would look at a level.
+    constexpr double least_db = 0.1;
     for (const Anomaly& a : found) {
+        if (is_decibel(swept.unit) && a.kind != AnomalyKind::shifted && a.kind != AnomalyKind::dead &&
+            std::abs(a.by) < least_db)
+            continue;
         RunAnomaly entry{test, swept.result, name(a.kind), "", 0, "", reason_of(a, swept, trend)};
         if (swept.curves.size() > 1) entry.curve = swept.curves[a.curve].name;
         if (!is_whole(a.kind)) {

@@ -35,6 +35,7 @@ struct Figure {
     bool square = false;     // both axes alike, as constellations want it
     bool polar = false;      // x is an angle in degrees, clockwise from the top
     bool plane = false;      // of reflections or transmissions: no axes, the first curves are its lines
+    std::string together;    // figures of the same word beside it are read together
     std::vector<Curve> curves;
     std::vector<Marker> markers;
     std::optional<Raster> raster;  // drawn beneath the curves

@@ -71,6 +71,7 @@ std::string figure_values(const Figure& figure) {
     }
     std::string out = "{\"title\":" + json_text(figure.title) + ",\"x\":" + json_text(figure.x_label) +
                       ",\"y\":" + json_text(figure.y_label) + ",\"log\":" + (figure.log_x ? "1" : "0") +
+                      (figure.together.empty() ? "" : ",\"together\":" + json_text(figure.together)) +
                       ",\"curves\":[";
     std::size_t limits = 0;
     for (std::size_t i = 0; i < figure.curves.size(); ++i) {

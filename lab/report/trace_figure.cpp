@@ -177,6 +177,7 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     for (const auto& companion : trace.companions) most = std::max(most, largest(companion.y));
     const Scale upright = scale_of(most, trace.y_unit);
     Figure figure;
+    figure.together = trace.together;
     figure.title = trace.shows.empty() ? title : title + ", " + words(trace.shows);
     figure.x_label = axis_name(trace.x_title.empty() ? x_name(offset) : trace.x_title, scale.unit);
     figure.y_label = y_name(trace, upright.unit);

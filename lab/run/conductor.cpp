@@ -163,7 +163,7 @@ Conductor::Flow Conductor::run_stretch(const Stretch& stretch) {
     Flow flow = Flow::go;
     if (planned.test->found) {
         flow = run_derived(planned);
-    } else if (planned.test->duration_s) {
+    } else if (planned.test->repeats_whole()) {
         flow = run_duration(planned);
     } else {
         flow = run_points(planned, planned.points, stretch.points, false);
@@ -232,7 +232,7 @@ Conductor::Flow Conductor::make_calibration(const PlannedTest& provider) {
 }
 
 Conductor::Flow Conductor::before_point(const PlannedTest& planned) {
-    if (listener_.stop()) return Flow::stop;
+    if (const auto reply = listener_.ending(); reply != RunListener::Reply::go) return interrupted(reply);
     Flow flow = require_calibrations(planned);
     if (flow == Flow::go) flow = prepare(planned);
     for (auto& stability : stabilities_) {
@@ -255,7 +255,8 @@ Conductor::Flow Conductor::run_points(const PlannedTest& planned, const std::vec
     return Flow::go;
 }
 
-// Turns of the whole sweep until the time has passed; what earlier parts of the run needed counts.
+// Turns of the whole sweep until the time has passed, or until somebody ends the test (one turn where nobody
+// is there); what earlier parts of the run needed counts.
 Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
     const Test& test = *planned.test;
     double passed = 0;
@@ -268,7 +269,8 @@ Conductor::Flow Conductor::run_duration(const PlannedTest& planned) {
             point.repeat = turn;
             point.id = point_id(test.name, sweep, point);
             if (done(point)) continue;
-            if (passed >= *test.duration_s && turn > 1) return Flow::go;
+            if (turn > 1 && (test.until_stopped ? !listener_.somebody() : passed >= *test.duration_s))
+                return Flow::go;
             Flow flow = before_point(planned);  // what the operator needs for it is no part of the time
             const Stopwatch start;
             if (flow == Flow::go) flow = one(planned, sweep, point);
@@ -295,6 +297,7 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
     for (;;) {
         pace_.begin();
         PointRecord record;
+        listener_.measuring(job.test->name, label(*job.sweep, *job.point), pace_.progress());
         try {
             record = maker_.make(job, position_ + 1, watches_);
         } catch (const Interruption& interruption) {

@@ -85,7 +85,7 @@ Conductor::Flow Conductor::try_out(const PlannedTest& planned, const Trial& tria
         record = *before;
         return Flow::go;
     }
-    if (listener_.stop()) return Flow::stop;
+    if (const auto reply = listener_.ending(); reply != RunListener::Reply::go) return interrupted(reply);
     return measure(planned,
                    grounds_.job_of(planned, trial.sweep, trial.point, PointKind::trial, point.id_text()),
                    record);

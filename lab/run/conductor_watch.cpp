@@ -49,7 +49,7 @@ Conductor::Flow Conductor::wait_for_watches(const WatchKeeper::Seen& seen) {
     maker_.note("pause", seen.text + ": waiting until it is in order again");
     const Deadline deadline(seen.watch->longest_pause_s);
     while (!watches_.all_inside()) {
-        if (listener_.stop()) return Flow::stop;
+        if (const auto reply = listener_.ending(); reply != RunListener::Reply::go) return interrupted(reply);
         if (deadline.passed()) {
             maker_.note("watch", seen.text + ": still outside after " +
                                      format({seen.watch->longest_pause_s, Unit::second}) + ": the run stops");

@@ -53,7 +53,7 @@ std::string verdict_of(const PointRecord& record) {
 std::optional<std::size_t> expected(const Plan& plan, const Test& test, const TextPairs& group) {
     const PlannedTest* planned = plan.find(test.name);
     if (!planned) return 0;
-    if (test.found || test.duration_s) return std::nullopt;
+    if (test.found || test.repeats_whole()) return std::nullopt;
     return static_cast<std::size_t>(
         std::count_if(planned->points.begin(), planned->points.end(),
                       [&](const Point& point) { return in_group(axes_of(test.sweep, point), group); }));

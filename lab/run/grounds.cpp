@@ -7,7 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/captures/result_table.hpp"
 #include "lab/formats/files.hpp"
-#include "lab/run/gain_tables.hpp"
+#include "lab/run/device_tables.hpp"
 
 namespace rt::lab {
 
@@ -30,8 +30,8 @@ std::string Grounds::adjusted_settings(
         const PlannedTest* provider = plan_.provider(name);
         if (!provider) return "the calibration " + in_quotes(name) + " was not made";
         if (!provider->test->adjust) {
-            GainTableText table = gain_table_text(plan_, measured_, folder_, *provider);
-            if (!table.missing.empty()) return "the gain table " + in_quotes(name) + ": " + table.missing;
+            DeviceTableText table = device_table_text(plan_, measured_, folder_, *provider);
+            if (!table.missing.empty()) return "the table " + in_quotes(name) + ": " + table.missing;
             tables.emplace_back(name, std::move(table.parts));
             continue;
         }

@@ -42,6 +42,8 @@ class RunListener {
     virtual void begun(const std::filesystem::path&, const std::string& /*unit*/,
                        const VerdictCounts& /*earlier*/) {}
     virtual void connected(const InstrumentRecord& instrument) = 0;
+    // A point is about to be measured.
+    virtual void measuring(const std::string& /*test*/, const std::string& /*label*/, const Progress&) {}
     virtual void point_done(const PointRecord& point, const Progress& progress) = 0;
     virtual void event(const EventRecord&) {}
     // go: done, or leave it as it is; redo: measure again; skip: the rest of the test; stop: the run.
@@ -51,8 +53,18 @@ class RunListener {
     virtual std::optional<std::string> read(const Request&) { return std::nullopt; }
     // Whether a person answers it, now or beforehand: not when a run goes on by itself.
     virtual bool answered_by_person(const Request&) const { return true; }
-    // Asked before every point; true ends the run in good order.
-    virtual bool stop() = 0;
+    // A wait that takes a while, told about once a second.
+    virtual void waiting(const std::string& /*what*/, double /*seconds_left*/) {}
+    // Whether somebody is there who could end what goes on until it is stopped.
+    virtual bool somebody() const { return false; }
+    // Asked before every point, and while something is waited for: go, or what somebody wants to end in good
+    // order: skip, the rest of the test; stop, the run.
+    virtual Reply ending() = 0;
+};
+
+// Thrown when the operator ends a test or the run in the middle of a point.
+struct Interruption {
+    RunListener::Reply reply;  // skip or stop
 };
 
 }  // namespace rt::lab

@@ -19,7 +19,7 @@ Measured::Measured(const Plan& plan) {
         for (const auto& source : test.sources) remembered_.insert(source.test);
         for (const auto& name : test.limits_from()) remembered_.insert(name), remembered_.insert(test.name);
         if (!test.settings_from().empty()) remembered_.insert(test.name);
-        if (test.by_trials() || test.maximise || test.duration_s || !test.provides.empty() ||
+        if (test.by_trials() || test.maximise || test.repeats_whole() || !test.provides.empty() ||
             !test.sources.empty())
             remembered_.insert(test.name);
     }

@@ -7,6 +7,7 @@
 #include "lab/clock.hpp"
 #include "lab/run/plan_parts.hpp"
 #include "lab/run/recorded.hpp"
+#include "lab/run/soaks.hpp"
 
 namespace rt::lab {
 namespace {
@@ -113,6 +114,24 @@ std::string calibration_lapse(const Instrument& instrument) {
            instrument.calibration_due;
 }
 
+// The time that soaks take, in the order of the plan, counts as that of the tests that they come up in.
+static void add_soaks(Plan& plan) {
+    std::map<std::string, std::string> soaked;
+    for (const auto& stretch : plan.order) {
+        PlannedTest& planned = plan.tests[stretch.test];
+        const Sweep& sweep = planned.test->sweep;
+        for (const std::size_t i : stretch.points) {
+            for (std::size_t a = 0; a < sweep.axes.size(); ++a) {
+                const Axis& axis = sweep.axes[a];
+                if (axis.soak_s <= 0 || a >= planned.points[i].settings.size()) continue;
+                auto& last = soaked[axis.name];
+                const std::string& value = planned.points[i].value(sweep, a).text;
+                if (std::exchange(last, value) != value) planned.seconds += axis.soak_s;
+            }
+        }
+    }
+}
+
 Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<std::string>& only) {
     require_known(campaign, only);
     Plan plan;
@@ -127,6 +146,7 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
     require_paths(plan);
     RecordedCaptures(plan).require_clear();
     plan.order = order_of(plan);
+    if (!rehearsed(bench)) add_soaks(plan);
     warn(plan);
     return plan;
 }

@@ -48,6 +48,11 @@ bool ready(const Plan& plan, const Test& test, const std::vector<std::size_t>& l
     return true;
 }
 
+// Of tests that are ready, those of the lowest turn come first.
+int turn_of(const Test& test) {
+    return !test.concludes ? 1 : test.provides.empty() ? 2 : 0;
+}
+
 }  // namespace
 
 std::vector<Stretch> order_of(const Plan& plan) {
@@ -62,10 +67,11 @@ std::vector<Stretch> order_of(const Plan& plan) {
     for (;;) {
         // What is ready under the present slow values or needs none, by test; else the next change.
         // Conclusions wait until nothing else is ready: what they are drawn from can still be measured again.
+        // Those that provide a table come as soon as they can: others are set by it.
         std::optional<std::size_t> same, any;
         for (std::size_t i = 0; i < all.size(); ++i) {
             if (left[i] == 0 || !ready(plan, *plan.tests[i].test, left)) continue;
-            if (!any || (plan.tests[*any].test->concludes && !plan.tests[i].test->concludes)) any = i;
+            if (!any || turn_of(*plan.tests[i].test) < turn_of(*plan.tests[*any].test)) any = i;
             for (const auto& [key, stretch] : all[i]) {
                 if (!same && !key.empty() && key == present && !stretch.points.empty()) same = i;
             }

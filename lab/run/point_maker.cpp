@@ -52,6 +52,9 @@ PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKee
     std::vector<Input> inputs = keep_all(job, std::move(taken), record, doubt);
     Outcome outcome = outcome_of(job, parameters, std::move(inputs), record, std::move(doubt));
     judge_all(job, parameters, std::move(outcome), record);
+    int looks = 0;
+    for (const auto& picture : taker_.take_looks())
+        attach(record, "-look-" + std::to_string(++looks), picture);
     attach_picture(job, record, watches);
     record.ended = utc_now();
     return record;
@@ -182,6 +185,15 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
     record.notes.push_back("not valid: " + *outcome.invalid);
 }
 
+void PointMaker::attach(PointRecord& record, const std::string& what, const std::string& picture) const {
+    const std::string ending = picture.starts_with("BM")        ? ".bmp"
+                               : picture.starts_with("\x89PNG") ? ".png"
+                                                                : ".picture";
+    const std::string file = file_name(record, what + ending);
+    write_file(folder_ / file, picture);
+    record.attachments.push_back({file, "picture", sha256(picture), picture.size()});
+}
+
 // A picture of the instrument's screen beside a finding that failed.
 void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchKeeper& watches) {
     const bool failed = std::any_of(record.findings.begin(), record.findings.end(),
@@ -190,12 +202,7 @@ void PointMaker::attach_picture(const PointJob& job, PointRecord& record, WatchK
     try {
         const std::string picture = bench_.role(job.instrument->role).picture();
         if (picture.empty()) return;
-        const std::string ending = picture.starts_with("BM")        ? ".bmp"
-                                   : picture.starts_with("\x89PNG") ? ".png"
-                                                                    : ".picture";
-        const std::string file = file_name(record, "-screen" + ending);
-        write_file(folder_ / file, picture);
-        record.attachments.push_back({file, "picture", sha256(picture), picture.size()});
+        attach(record, "-screen", picture);
     } catch (const Error& error) {
         if (error.kind() != ErrorKind::bench) throw;
         // The finding stands without it.

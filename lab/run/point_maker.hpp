@@ -34,6 +34,7 @@ class PointMaker {
     CaptureRecord keep(const PointRecord& record, const Capture& capture, const std::string& input) const;
     CaptureRecord keep(const PointRecord& record, const std::string& table, const char* kind) const;
     void judge_all(const PointJob& job, const Parameters& parameters, Outcome outcome, PointRecord& record);
+    void attach(PointRecord& record, const std::string& what, const std::string& picture) const;
     void attach_picture(const PointJob& job, PointRecord& record, WatchKeeper& watches);
     std::string file_name(const PointRecord& record, const std::string& ending) const;
 

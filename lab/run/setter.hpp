@@ -27,6 +27,7 @@ class Setter {
     // What a role has is no longer known; nor, of a supply, what the unit has.
     void forget(const std::string& role);
     // Whether this was set and still holds, for all that is known.
+    void forget(const std::string& role, const std::string& setting) { present_[role].erase(setting); }
     bool has(const SettingTarget& target, const std::string& value) const;
     // Why something is not as it was set: a turntable that says it is elsewhere. Empty when all is.
     std::string doubt() const;

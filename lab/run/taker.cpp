@@ -12,6 +12,7 @@
 #include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
 #include "lab/run/switching.hpp"
+#include "lab/session/abort.hpp"
 
 namespace rt::lab {
 
@@ -33,7 +34,8 @@ Taker::Taker(const Plan& plan, BenchConnection& bench, Calibrations& calibration
               // What cannot be relied on keeps its points from a verdict; the level stays as it is.
               return path.parts.empty() || !path.invalid().empty() ? 0.0 : path.loss_db(hz);
           }),
-      recorded_(plan) {}
+      recorded_(plan),
+      soaks_(bench, listener) {}
 
 void Taker::note(const std::string& kind, const std::string& text) {
     const EventRecord event{utc_now(), kind, text};
@@ -200,6 +202,11 @@ bool Taker::looked_at(const PointJob& job, std::string& doubt) {
     const Request request{Request::Kind::look, look_name(*job.test), job.test->look + ": in order?", true};
     const auto reply = listener_.ask(request);
     const bool person = listener_.answered_by_person(request);
+    for (const auto& instrument : bench_.bench().instruments) {
+        if (!instrument.is("wafer-stage") || !bench_.speaks(instrument.role)) continue;
+        if (auto picture = bench_.role(instrument.role).picture(); !picture.empty())
+            looks_.push_back(std::move(picture));
+    }
     note("looked at", job.test->name + ", " + label(*job.sweep, *job.point) + ": " + job.test->look + ": " +
                           (!person                             ? "nobody was there to look"
                            : reply == RunListener::Reply::redo ? "not yet, once more"
@@ -284,6 +291,8 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
                               ? read_by_hand(job, *wanted.instrument)
                               : acquired(job, wanted, doubt);
         if (kind_of(wanted.setup).moves_settings()) setter_.forget(wanted.instrument->role);
+        if (const char* ended = kind_of(wanted.setup).ends_setting())
+            setter_.forget(wanted.instrument->role, ended);
         if (wanted.first && !job.test->look.empty() && looked_at(job, doubt)) {
             set_up_again(job, wanted.take);
             continue;
@@ -305,7 +314,7 @@ Capture Taker::capture(const PointJob& job, const Wanted& wanted, const Paramete
 void Taker::restarted(const std::string& role) {
     const Instrument& instrument = *bench_.bench().find(role);
     note("restart", "the " + role + " was switched on anew: what it was set to is lost and set again");
-    setter_.forget(role);
+    forget(role);
     if (instrument.zero) {
         bench_.role(role).zero();
         note("zero", role + " zeroed and calibrated again");
@@ -317,7 +326,7 @@ void Taker::connect_anew(const std::string& role, WatchKeeper& watches) {
         const auto hold = watches.hold();
         bench_.reconnect(role);
     }
-    setter_.forget(role);
+    forget(role);
     const Instrument& instrument = *bench_.bench().find(role);
     if (instrument.zero && bench_.speaks(role)) bench_.role(role).zero();
 }
@@ -353,8 +362,24 @@ std::string Taker::vouch() {
     return doubt;
 }
 
+// What it was doing is ended, and nothing of what it still says is taken for an answer: it is connected anew.
+void Taker::abort(WatchKeeper& watches) {
+    const std::string role = bench_.in_use();
+    note("aborted", "the operator ended what the " + role + " was doing; the point is not kept");
+    if (!bench_.speaks(role)) return;
+    try {
+        auto& session = bench_.role(role).session();
+        if (session.knows("abort")) session.send("abort");
+        connect_anew(role, watches);
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::bench) throw;
+        note("aborted", "the " + role + " has not answered since: " + error.what());
+    }
+}
+
 Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                     WatchKeeper& watches, std::string& doubt) {
+    const Abortable may_be_aborted;
     std::map<std::string, int> tried;
     std::string failed;  // role to be connected anew
     int restarts = 0;
@@ -376,6 +401,8 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             }
             look_for_restarts();
             set_up(job, wanted.take);
+            if (const auto waited = soaks_.wait(*job.sweep, *job.point); !waited.empty())
+                note("soak", waited);
             watches.look();
             std::string unseen;
             taken = capture(job, wanted, parameters, unseen);
@@ -389,6 +416,9 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             doubt = unseen.empty() ? setter_.doubt() : unseen;
             if (doubt.empty()) doubt = vouch();
             return std::move(*taken);
+        } catch (const Aborted&) {
+            abort(watches);
+            throw Interruption{RunListener::Reply::stop};
         } catch (const Error& error) {
             if (error.kind() != ErrorKind::bench) throw;
             failed = bench_.in_use();

@@ -14,15 +14,11 @@
 #include "lab/run/listener.hpp"
 #include "lab/run/recorded.hpp"
 #include "lab/run/setter.hpp"
+#include "lab/run/soaks.hpp"
 #include "lab/run/watch_keeper.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt::lab {
-
-// Thrown when the operator ends a test or the run in the middle of a point.
-struct Interruption {
-    RunListener::Reply reply;  // skip or stop
-};
 
 // What a point is measured for: a test and a sweep with the point in it.
 struct PointJob {
@@ -64,8 +60,13 @@ class Taker {
     void note(const std::string& kind, const std::string& text);
     // The test being measured provides what this path is made of.
     bool makes_path(const std::string& role) const;
+    // Pictures that a stage gave while a person looked, since they were asked for last.
+    std::vector<std::string> take_looks() { return std::exchange(looks_, {}); }
     // An instrument that was connected anew: what it was set to is no longer known.
-    void forget(const std::string& role) { setter_.forget(role); }
+    void forget(const std::string& role) {
+        setter_.forget(role);
+        soaks_.forget(role);
+    }
 
   private:
     // One capture that is wanted of the bench.
@@ -92,6 +93,7 @@ class Taker {
     void restarted(const std::string& role);
     // Connected anew; what it fed or was set to is no longer known.
     void connect_anew(const std::string& role, WatchKeeper& watches);
+    void abort(WatchKeeper& watches);
     // One of them, tried again after trouble.
     Capture take(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                  WatchKeeper& watches, std::string& doubt);
@@ -116,6 +118,8 @@ class Taker {
     const Test* now_ = nullptr;
     std::map<std::string, std::vector<std::string>> written_;  // gain tables, by role and setting
     bool unit_known_ = false;
+    Soaks soaks_;
+    std::vector<std::string> looks_;
 };
 
 }  // namespace rt::lab

@@ -14,6 +14,7 @@ class SerialSession : public Session {
 
     void write(std::string_view bytes) override;
     bool answers(std::chrono::milliseconds timeout) override;
+    bool looks_only() const override { return true; }
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;

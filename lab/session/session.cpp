@@ -7,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/session/abort.hpp"
 #include "lab/session/device_session.hpp"
 #include "lab/session/gpib_session.hpp"
 #include "lab/session/hislip_session.hpp"
@@ -36,7 +37,20 @@ void Session::fail_closed(const char* doing) const {
     fail_bench(peer_ + " closed the connection (" + doing + ")");
 }
 
+void Session::await(steady_clock::time_point deadline) {
+    if (!Abortable::here()) return;
+    Abortable::heed();
+    if (!looks_only()) return;
+    constexpr milliseconds part(100);
+    for (;;) {
+        const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
+        if (left.count() <= 0 || answers(std::min(left, part))) return;
+        Abortable::heed();
+    }
+}
+
 void Session::read_more(steady_clock::time_point deadline, milliseconds timeout, const char* doing) {
+    await(deadline);
     const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
     if (left.count() < 0) fail_timeout(timeout, doing);
     ends_ = false;
@@ -119,6 +133,7 @@ void Session::read_exactly_into(char* place, std::size_t count, milliseconds tim
     if (at_ >= buffer_.size()) buffer_.clear(), at_ = 0;
     while (have < count) {
         if (ends_) fail_bench(fmt::format("{} ended its message after {} of {} bytes", peer_, have, count));
+        await(deadline);
         const auto left = std::chrono::duration_cast<milliseconds>(deadline - steady_clock::now());
         if (left.count() < 0) fail_timeout(timeout, "waiting for data");
         const std::size_t more =

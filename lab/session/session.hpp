@@ -48,6 +48,9 @@ class Session {
     // does. True where the transport cannot tell.
     virtual bool answers(std::chrono::milliseconds) { return true; }
 
+    // Whether answers() only looks: a wait may then be taken in parts, and be aborted between them.
+    virtual bool looks_only() const { return false; }
+
     // What has come and was not taken; nothing when nothing comes within `timeout`. Throws Error(bench).
     std::string take_what_came(std::chrono::milliseconds timeout);
     std::size_t take_what_came(char* place, std::size_t count, std::chrono::milliseconds timeout);
@@ -85,6 +88,8 @@ class Session {
     void read_more(std::chrono::steady_clock::time_point deadline, std::chrono::milliseconds timeout,
                    const char* doing);
 
+    // Returns when something comes or at the deadline; Aborted where that was asked for.
+    void await(std::chrono::steady_clock::time_point deadline);
     std::string take(std::size_t count);
     std::size_t kept() const { return buffer_.size() - at_; }
 

@@ -15,6 +15,7 @@ class TcpSession : public Session {
     // True when something can be read at once.
     bool readable();
     bool answers(std::chrono::milliseconds timeout) override;
+    bool looks_only() const override { return true; }
 
   protected:
     std::string read_some(std::chrono::milliseconds timeout, const char* doing) override;

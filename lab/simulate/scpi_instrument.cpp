@@ -21,6 +21,7 @@ bool scpi_flag(const ScpiArguments& arguments) {
 void add_common_commands(ScpiTree& tree, const std::string& identity, std::function<void()> reset) {
     tree.on_query("*IDN", [identity](const auto&) { return identity; });
     tree.on_command("*RST", [reset](const auto&) { reset(); });
+    tree.on_command("ABORt", [](const auto&) {});
     tree.on_command("*CLS", [&tree](const auto&) {
         tree.clear_errors();
         tree.take_events();

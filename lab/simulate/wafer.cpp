@@ -5,6 +5,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/base/text.hpp"
 #include "core/network/standard.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/kit_file.hpp"
@@ -32,6 +33,9 @@ constexpr std::array wafer_keys{
             Unit::db},
     KeyInfo{"drift", Key::quantity, false, "of the analyser's tracking in an hour", Unit::db},
     KeyInfo{"crosstalk", Key::quantity, false, "past the device; none without it", Unit::db},
+    KeyInfo{"led_to", Key::texts, false,
+            "where somebody moves the stage by hand, \"1.2 mm, 0.3 mm\", one place each time it is asked "
+            "where it is"},
 };
 
 bool among(const std::vector<std::string>& list, const std::string& die) {
@@ -75,6 +79,15 @@ Wafer read_wafer(const ConfigSection& section) {
     out.disturbed_above_dbm = section.quantity_or("disturbed_above", 100);
     out.noise = std::pow(10, section.quantity_or("noise", -80) / 20);
     out.drift_per_hour = std::pow(10, section.quantity_or("drift", 0) / 20) - 1;
+    for (const auto& text : section.texts("led_to")) {
+        const auto parts = split(text, ',');
+        if (parts.size() != 2)
+            section.fail("led_to", in_quotes(text) + " is no place: write \"1.2 mm, 0.3 mm\"");
+        section.at("led_to", [&] {
+            out.led.emplace_back(parse_quantity(trim(parts[0]), Unit::metre).value,
+                                 parse_quantity(trim(parts[1]), Unit::metre).value);
+        });
+    }
     if (section.has("crosstalk")) out.crosstalk = std::pow(10, section.quantity_or("crosstalk", -200) / 20);
     return out;
 }

@@ -40,6 +40,7 @@ struct Wafer {
     double noise = 1e-4;  // of a raw reading at 1 kHz and -10 dBm, standard deviation
     double drift_per_hour = 0;
     double crosstalk = 0;
+    std::vector<std::pair<double, double>> led;  // metres: where a hand moves the stage, in turn
 
     bool touches(const ProbePlace& place) const;
     // What stands at the place, with its pads, on 50 ohm, by frequency. `rf_dbm` is the level of the signal,

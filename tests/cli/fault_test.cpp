@@ -105,8 +105,8 @@ TEST_CASE("overload, drift, wrong mode and a hung unit are never a PASS that the
         rescued.tests.insert(at + 9, "power_cycle = \"supply\"\n");
     const Said back = rescued.run();
     CHECK(back.code == 0);
-    CHECK(contains(back.err, "event      retry: unit at"));
-    CHECK(contains(back.err, "event      power: the unit's supply was switched off for 10 ms"));
+    CHECK(contains(back.err, "       retry: unit at"));
+    CHECK(contains(back.err, "       power: the unit's supply was switched off for 10 ms"));
 }
 
 TEST_CASE("a signal that is not the one expected is looked at again, then has no verdict") {

@@ -145,7 +145,7 @@ TEST_CASE("a switched outlet cycles the power of the unit") {
     stand.switched = true;
     const Said said = stand.run();
     CHECK_MESSAGE(said.code == 1, said.err);
-    CHECK(contains(said.err, "event      power: the unit's supply was switched off for 10 ms"));
+    CHECK(contains(said.err, "       power: the unit's supply was switched off for 10 ms"));
 }
 
 TEST_CASE("a network analyser whose correction is off gives no verdict") {

@@ -61,9 +61,11 @@ TEST_CASE("Ctrl-C at a terminal asks after the present point, and going on loses
         // After a few points Ctrl-C, then the answer to what it asks.
         return at_terminal(stand.folder.path(),
                            {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
-                           {{"\003", "  3  "}, {answer + "\n"}});
+                           {{"\003", "    3  "}, {answer + "\n"}});
     };
-    CHECK(contains(press("go").out, "interrupted: go on, or stop?  [go or stop; Enter means stop]"));
+    CHECK(contains(press("go").out,
+                   "interrupted: go on, skip the rest of this test, or stop the run?  [go, skip or stop; "
+                   "Enter means stop]"));
     CHECK(stand.record().points.size() == 300);
     CHECK(stand.record().fact("state") == "complete");
     std::filesystem::remove_all(stand.folder / "run");
@@ -174,4 +176,71 @@ TEST_CASE("the report tells of everything that happened to a run") {
     CHECK(contains(page, "Results of link over its sweep"));
     CHECK(contains(page, "(attempt 2)"));
     CHECK(contains(rt::lab::read_file(stand.folder / "run/report/results.csv"), "void: current 120 mA"));
+}
+
+TEST_CASE("a sweep that is repeated until it is stopped ends with the test, not with the run") {
+    Stand stand;
+    stand.tests = Stand::scanning("scan", "until_stopped = true\n") + Stand::scanning("after", "");
+    stand.write();
+    const std::vector<std::string> arguments{"run", "campaign.toml", "--out",
+                                             "run", "--no-live",     "--no-report"};
+    const Said said = at_terminal(stand.folder.path(), arguments, {{"\003", "    4  "}, {"skip\n"}});
+    CHECK(said.code == 4);  // the rest of a test was left out, as it would be of any
+    rt::lab::RunRecord run = stand.record();
+    CHECK(points(run, PointKind::point, "scan").size() >= 4);
+    CHECK(points(run, PointKind::point, "after").size() == 1);
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(stand.run().code == 0);  // nobody there: once
+    run = stand.record();
+    CHECK(points(run, PointKind::point, "scan").size() == 1);
+    CHECK(run.fact("state") == "complete");
+    stand.tests = Stand::scanning("scan", "until_stopped = true\nduration = \"1 s\"\n");
+    CHECK(contains(stand.run().err, "goes with no duration"));
+}
+
+TEST_CASE("a second Ctrl-C aborts the capture under way, and the run can be carried on") {
+    Stand stand;
+    // A sweep of 101 points that dwells for 10 s in all; the simulated instrument ends it for itself.
+    std::string slow = Stand::scanning("scan", "");
+    slow.replace(slow.find("100 us"), 6, "100 ms");
+    stand.tests = slow;
+    stand.timeout = "4 s";
+    stand.write();
+    const std::string bench = rt::lab::read_file(stand.folder / "bench.toml");
+    std::string real = bench;
+    real.replace(real.find("instant = true"), 14, "instant = false");
+    stand.folder.write("bench.toml", real);
+    const Said said =
+        at_terminal(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
+                    {{"\003", "0 of 1, "}, {"\003", "once more aborts it"}});
+    CHECK_MESSAGE(said.code == 4, said.out);
+    CHECK(contains(said.out, "aborting the capture under way"));
+    const rt::lab::RunRecord run = stand.record();
+    CHECK(run.points.empty());
+    CHECK(run.fact("state") == "stopped");
+    REQUIRE(events(run, "aborted").size() >= 1);
+    CHECK(contains(events(run, "aborted")[0]->text, "the operator ended what the analyser was doing"));
+}
+
+TEST_CASE("on a terminal a run is a table under headings, with one line that tells what goes on") {
+    Stand stand;
+    stand.tests = Stand::scanning("scan", "title = \"A scan\"\nsettings = { \"unit.state\" = \"loud\" }\n") +
+                  Stand::axis("mode", "sets = [\"unit\"]\nvalues = [\"a\", \"b\"]") +
+                  "[[test.judge]]\nrule = \"own/loud\"\n";
+    stand.write();
+    const Said shown =
+        at_terminal(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-report"}, {});
+    CHECK(contains(shown.out, "A scan"));
+    CHECK(contains(shown.out, "scan  emission.scan  own/loud"));
+    CHECK(contains(shown.out, "point  verdict          value         limit     margin  at"));
+    CHECK(contains(shown.out, "1 of 2, "));       // the line that stays
+    CHECK(contains(shown.out, "\r\x1b[K"));       // is taken away before others come
+    CHECK_FALSE(contains(shown.out, " so far"));  // and nothing scrolls
+    // The longest line of the 80 columns.
+    std::filesystem::remove_all(stand.folder / "run");
+    const Said piped = stand.run();
+    CHECK(contains(piped.out, "≤ 60.00 dBµV"));
+    CHECK_FALSE(contains(piped.out + piped.err, "\x1b"));
+    CHECK(contains(piped.err, "point 2 of 2, "));
+    CHECK(lines(piped.err) < 12);
 }

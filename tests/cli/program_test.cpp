@@ -95,7 +95,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/chamber/report/results.json"));
     CHECK(chamber["counts"]["PASS"].get<int>() + chamber["counts"]["MARGINAL"].get<int>() == 10);
     CHECK(chamber["counts"]["MARGINAL"].get<int>() >= 1);
-    CHECK(contains(said.out, "final: frequency=48 MHz, azimuth=1"));
+    CHECK(contains(said.out, "  frequency=48 MHz, azimuth=1"));
     // The serial bench: the long cable at low drive closes the eye, one bit of the sensor bus comes late.
     const auto link =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/link/report/results.json"));

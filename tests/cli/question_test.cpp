@@ -123,7 +123,7 @@ TEST_CASE("on a terminal the operator answers, skips and stops") {
     world.write();
     const Said skipped = at_terminal_lines(world.folder.path(), {"run", "campaign.toml", "--out", "run"},
                                            {"yes", "2099-01-31", "12 V", "SK2-0042", "skip"});
-    CHECK(contains(skipped.out, "Is the battery charged?  [yes or no]"));
+    CHECK(contains(skipped.out, "Is the battery charged?  [yes or no"));
     CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop; Enter means go]"));
     const auto run = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(run.points.size() == 1);  // of the other test
@@ -135,4 +135,27 @@ TEST_CASE("on a terminal the operator answers, skips and stops") {
     const auto whole = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(whole.points.size() == 3);
     CHECK(whole.fact("state") == "complete");
+}
+
+TEST_CASE("an answer that will not do is asked for again with the reason, and Enter takes the default") {
+    World world = asking();
+    world.write();
+    const Said said =
+        at_terminal_lines(world.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-report"},
+                          {"", "31.1.2099", "2099-01-31", "13 V", "12 bananas", "12 V", "", "SK2-0042"});
+    CHECK(said.code == 0);
+    CHECK(contains(said.out, "Is the battery charged?  [yes or no; Enter means yes]"));
+    CHECK(contains(said.out, "\"31.1.2099\" is no date: write it as 2027-05-31"));
+    CHECK(contains(said.out, "not met: 13 V is not 11.5 V to 12.5 V"));
+    CHECK(contains(said.out, "the answer is empty"));
+    const auto run = rt::lab::Tally::open(world.folder / "run").read();
+    CHECK(run.fact("answer.battery") == "yes");
+    CHECK(run.fact("answer.supply") == "12 V");
+    // Whoever cannot answer it ends it, and nothing was begun.
+    std::filesystem::remove_all(world.folder / "run");
+    const Said stopped =
+        at_terminal_lines(world.folder.path(), {"run", "campaign.toml", "--out", "run"}, {"no", "stop"});
+    CHECK(stopped.code == 2);
+    CHECK(contains(stopped.out, "not met: answered no"));
+    CHECK_FALSE(std::filesystem::exists(world.folder / "run"));
 }

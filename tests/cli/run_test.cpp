@@ -47,7 +47,7 @@ TEST_CASE("verbose adds the results of each point to the progress, quiet leaves 
     const World world;
     CHECK_FALSE(contains(world.call({"run", "campaign.toml", "--out", "a"}).err, "highest_level"));
     CHECK(contains(world.call({"run", "campaign.toml", "--out", "b", "-v"}).err,
-                   "           highest_level_frequency "));
+                   "       highest_level_frequency "));
     CHECK(world.call({"run", "campaign.toml", "--out", "c", "-q"}).err.empty());
 }
 
@@ -162,9 +162,7 @@ TEST_CASE("overload: the reason, no verdict, no number") {
     const Said said = world.run();
     CHECK(said.code == 4);
     CHECK(
-        contains(said.out,
-                 "-  scan: state=on  cispr-32/mains-b-qp: analyser overloaded: raise the reference level or "
-                 "the attenuation"));
+        contains(said.out, "  state=on: analyser overloaded: raise the reference level or the attenuation"));
 }
 
 TEST_CASE(

@@ -160,7 +160,7 @@ parameters = { duration = "1.5 ms", sample_rate = "50 MHz", range = "5 V", suppl
 [[test.judge]]
 rule = "i2c/standard-data-setup"
 [[test.judge]]
-rule = "i2c/standard-clock-rise"
+rule = "standard-clock-rise"
 [[test]]
 name = "clock"
 procedure = "serial.clock"
@@ -202,7 +202,7 @@ bytes = ["0xA7"]
 )");
     const Said run = rare_tally(folder.path(), {"run", "campaign.toml", "--out", "r"});
     CHECK(run.code == 1);
-    CHECK(contains(run.out, "i2c/standard-clock-rise"));
+    CHECK(contains(run.out, "standard-clock-rise"));
     const auto tree = json::parse(rt::lab::read_file(folder / "r/report/results.json"));
     CHECK(tree["counts"]["PASS"] == 1);
     CHECK(tree["counts"]["FAIL"] == 1);

@@ -2,11 +2,13 @@
 // what goes wrong with it.
 #include <doctest/doctest.h>
 
+#include <cmath>
 #include <map>
 
 #include "lab/tally/tally.hpp"
 #include "tests/about.hpp"
 #include "tests/cli/program.hpp"
+#include "tests/cli/typist.hpp"
 
 using namespace rt::lab;
 
@@ -322,4 +324,135 @@ TEST_CASE("terms of a calibration hold no longer than it does, whether a test sa
     probes.change("campaign.toml", "valid_for = \"8 h\"", "valid_for = \"1 us\"");
     probes.run({"--only", "calibration", "--only", "verification"});
     CHECK(passes(probes.record(), "verification") == 0);
+}
+
+TEST_CASE("the source is corrected over frequency by a power sensor, and only by a table that can be") {
+    Probes probes;
+    const Said said =
+        probes.run({"--only", "source-level", "--only", "source-correction", "--only", "source-level-after"});
+    CHECK_MESSAGE(said.code == 0, said.err << said.out);
+    RunRecord run = probes.record();
+    // The cable loses 2.1 dB at 10 GHz, with the square root of frequency.
+    const auto loss = [](double ghz) { return 2.1 * std::sqrt(ghz / 10); };
+    CHECK(result_of(last_of(run, "source-level", "frequency=5.5 GHz"), "power") ==
+          about(-20 - loss(5.5)).epsilon(1e-3));
+    CHECK(result_of(last_of(run, "source-correction"), "greatest_correction") ==
+          about(loss(40.5)).epsilon(1e-3));
+    // Between the frequencies of the table by straight lines: what a square root bends away from them.
+    const double middle = loss(1.7) - (loss(0.5) + (loss(3) - loss(0.5)) * (1.7 - 0.5) / 2.5);
+    probes.change("campaign.toml", "from = \"0.7 GHz\", to = \"39.7 GHz\"",
+                  "from = \"1.7 GHz\", to = \"37.7 GHz\"");
+    std::filesystem::remove_all(probes.folder / "run");
+    probes.run({"--only", "source-level", "--only", "source-correction", "--only", "source-level-after"});
+    run = probes.record();
+    CHECK(result_of(last_of(run, "source-level-after", "frequency=1.7 GHz"), "power") ==
+          about(-20 - middle).epsilon(1e-3));
+    // More than is possible: no table, and no verdict of what needs it.
+    probes.change("campaign.toml", "most = \"12 dB\"", "most = \"3 dB\"");
+    std::filesystem::remove_all(probes.folder / "run");
+    const Said refused =
+        probes.run({"--only", "source-level", "--only", "source-correction", "--only", "source-level-after"});
+    CHECK(refused.code == 4);
+    run = probes.record();
+    CHECK(passes(run, "source-level-after") == 0);
+    CHECK(contains(last_of(run, "source-level-after").invalid, "the table \"source-level\": "));
+}
+
+TEST_CASE("a chuck soaks at each temperature, and what is rehearsed does not wait") {
+    Probes probes;
+    probes.change(
+        "campaign.toml", "[[test]]\nname = \"calibration\"",
+        "[[test]]\nname = \"warm\"\nprocedure = \"device.curves\"\ninstrument = \"bias\"\n"
+        "sweeps = [\"devices\"]\nsettings = { \"stage.die\" = \"3,2\", \"analyser.output\" = \"OFF\" }\n"
+        "parameters = { input_from = \"0.4 V\", input_to = \"0.9 V\", input_points = 2, output_to = "
+        "\"2 V\", output_points = 3, output_limit = \"30 mA\" }\n[[test.sweep]]\naxis = \"temperature\"\n"
+        "sets = [\"stage.temperature\"]\nvalues = [\"25 degC\", \"26 degC\"]\nsoak = \"20 s\"\n\n"
+        "[[test]]\nname = \"calibration\"");
+    const auto begun = std::chrono::steady_clock::now();
+    CHECK(probes.run({"--only", "warm"}).code == 0);
+    CHECK(std::chrono::steady_clock::now() - begun < std::chrono::seconds(20));
+    RunRecord run = probes.record();
+    std::vector<std::string> soaks;
+    for (const auto& event : run.events) {
+        if (event.kind == "soak") soaks.push_back(event.text);
+    }
+    // Slow axes change as seldom as possible: two devices at each temperature, one soak.
+    REQUIRE(soaks.size() == 2);
+    CHECK(contains(soaks[0],
+                   "temperature 25 degC, 20.0 s (rehearsed: not waited for); stage.temperature reads 25.04"));
+    CHECK(contains(soaks[1], "temperature 26 degC"));
+    // A stage that takes its time is waited for, and `check` counts it.
+    probes.change("bench.toml", "instant = true", "instant = false");
+    probes.change("campaign.toml", "soak = \"20 s\"", "soak = \"1500 ms\"");
+    std::filesystem::remove_all(probes.folder / "run");
+    const Said plan = probes.said({"check", "campaign.toml", "--only", "warm"});
+    CHECK(contains(plan.out, "soaks 1.5 s at each change of temperature"));
+    CHECK(contains(plan.out, "soak of 1.5 s at temperature 26 degC"));
+    const auto waited = std::chrono::steady_clock::now();
+    CHECK(probes.run({"--only", "warm"}).code == 0);
+    CHECK(std::chrono::steady_clock::now() - waited > std::chrono::seconds(3));
+    probes.change("campaign.toml", "soak = \"1500 ms\"", "soak = \"0 s\"");
+    CHECK(contains(probes.said({"check", "campaign.toml"}).err, "soak"));
+}
+
+TEST_CASE("a wafer map comes from what the stage says, or from where it is moved") {
+    Probes probes;
+    const Said said = probes.said({"bench", "bench.toml", "--map", "own.toml"});
+    CHECK_MESSAGE(said.code == 0, said.err);
+    CHECK(contains(said.out, "7 dies of 1.2 mm by 900 µm, 4 devices"));
+    const std::string map = read_file(probes.folder / "own.toml");
+    CHECK(contains(map, "pitch_x = \"1200 um\""));
+    CHECK(contains(map, "first_column = 3"));
+    CHECK(contains(map, "name = \"short\"\nx = \"800 um\"\ny = \"450 um\""));
+    // It is a map that a campaign can use.
+    probes.change("campaign.toml", "dies_of = \"wafer.toml\"", "dies_of = \"own.toml\"");
+    CHECK(probes.said({"check", "campaign.toml"}).code == 0);
+    CHECK(contains(probes.said({"bench", "bench.toml", "--map", "own.toml"}).err, "is there already"));
+
+    // Somebody moves it: 20 um off along rows, which the stage does not know of.
+    const std::string led =
+        "led_to = [\"4 mm, 3 mm\", \"5.22 mm, 3 mm\", \"4 mm, 1.2 mm\", \"4.3 mm, 3.2 mm\", \"4.3 mm, 3.45 "
+        "mm\", "
+        "\"4.8 mm, 3.2 mm\", \"4.81 mm, 3.4 mm\"]\n";
+    probes.change("simulated-wafer.toml", "[wafer]\n", "[wafer]\n" + led);
+    const std::vector<Keys> enters(7, Keys{"\n"});
+    const Said taught =
+        at_terminal(probes.folder.path(), {"bench", "bench.toml", "--map", "taught.toml", "--teach"}, enters);
+    CHECK_MESSAGE(taught.code == 0, taught.out);
+    CHECK(contains(taught.out, "move the stage to the same corner of die 4,2"));
+    const std::string text = read_file(probes.folder / "taught.toml");
+    CHECK(contains(text, "pitch_x = \"1220 um\""));
+    CHECK(contains(text, "pitch_y = \"900 um\""));
+    CHECK(contains(text, "name = \"short\"\nx = \"810 um\"\ny = \"400 um\""));
+    // The wrong way round, or given up: one line, no file.
+    probes.change("simulated-wafer.toml", "\"5.22 mm, 3 mm\"", "\"2.8 mm, 3 mm\"");
+    const Said turned =
+        at_terminal(probes.folder.path(), {"bench", "bench.toml", "--map", "turned.toml", "--teach"}, enters);
+    CHECK(turned.code == 2);
+    CHECK(contains(turned.out, "the pitch along rows comes to -1.2 mm"));
+    const Said stopped = at_terminal(
+        probes.folder.path(), {"bench", "bench.toml", "--map", "turned.toml", "--teach"}, {{"stop\n"}});
+    CHECK(stopped.code == 2);
+    CHECK_FALSE(std::filesystem::exists(probes.folder / "turned.toml"));
+    CHECK(contains(probes.said({"bench", "bench.toml", "--map", "x.toml", "--reference", "9,9"}).err,
+                   "the reference die 9,9 is none of those"));
+}
+
+TEST_CASE("a look keeps what the stage sees, each time") {
+    Probes probes;
+    probes.change("campaign.toml", "name = \"curves\"\n",
+                  "name = \"curves\"\nlook = \"needles on the pads\"\n");
+    const Said said = at_terminal(probes.folder.path(),
+                                  {"run", "campaign.toml", "--only", "curves", "--no-report", "--out", "run"},
+                                  {{"redo\n"}, {"go\n"}, {"go\n"}});
+    CHECK_MESSAGE(said.code == 0, said.out);
+    const RunRecord run = probes.record();
+    REQUIRE(run.points.size() == 2);
+    const auto pictures = [](const PointRecord& point) {
+        return std::count_if(point.attachments.begin(), point.attachments.end(),
+                             [](const auto& a) { return a.kind == "picture"; });
+    };
+    CHECK(pictures(run.points[0]) == 2);
+    CHECK(pictures(run.points[1]) == 1);
+    CHECK(read_file(probes.folder / "run" / run.points[0].attachments[0].file).starts_with("BM"));
 }

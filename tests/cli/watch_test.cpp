@@ -80,7 +80,7 @@ TEST_CASE("a watch stops the run, or pauses it until its patience is over") {
     const Stand pausing = watching("pause");
     const Said paused = pausing.run();
     CHECK(paused.code == 4);
-    CHECK(contains(paused.err, "event      pause: current 120 mA, in order is at most 100 mA: waiting"));
+    CHECK(contains(paused.err, "       pause: current 120 mA, in order is at most 100 mA: waiting"));
     CHECK(contains(paused.err, "still outside after 300 ms: the run stops"));
     CHECK(pausing.record().points.size() == 1);
 }

@@ -277,3 +277,26 @@ TEST_CASE("findings read failures first, then no verdict, then by margin") {
     CHECK(reads_before(near, far));
     CHECK_FALSE(reads_before(far, near));
 }
+
+TEST_CASE("value, limit and margin are written as people write them, the limit with its side") {
+    const auto finding = [](Unit unit, double limit, double value, double margin) {
+        Finding out;
+        out.unit = unit, out.limit = limit, out.value = value, out.margin = margin,
+        out.verdict = Verdict::pass;
+        return out;
+    };
+    const Finding level = finding(Unit::dbuv, 50, 43.2168, 6.7832);
+    CHECK(value_text(level) == "43.22 dBµV");
+    CHECK(limit_text(level) == "≤ 50.00 dBµV");
+    CHECK(margin_text(level) == "6.78 dB");
+    CHECK(limit_text(finding(Unit::dbm, -20.3, -20.03, 0.27)) == "≥ -20.30 dBm");
+    CHECK(limit_text(finding(Unit::dbm, -20.3, -21, -0.7)) == "≥ -20.30 dBm");
+    // As many digits as two of the margin need, and five.
+    CHECK(value_text(finding(Unit::hertz, 60e6, 51989546.607286446, 8e6)) == "51.99 MHz");
+    CHECK(value_text(finding(Unit::hertz, 2.44e9, 2.440000123e9, -123)) == "2.440000123 GHz");
+    CHECK(value_text(finding(Unit::percent, 0.5, 0.003158214, 0.496841786)) == "0.003 %");
+    CHECK(limit_text(finding(Unit::percent, 0.5, 0.003158214, 0.496841786)) == "≤ 0.5 %");
+    CHECK(value_text(finding(Unit::count, 3, 1, 2)) == "1");
+    CHECK(value_text(Finding{}) == "-");
+    CHECK(limit_text(Finding{}) == "-");
+}

@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "tests/about.hpp"
 #include "tests/core/procedures.hpp"
+#include "tests/expect_error.hpp"
 
 using namespace rt;
 
@@ -228,4 +229,35 @@ TEST_CASE("inputs are taken by name: unknown, missing and double ones are refuse
     doubtful.distrust = "3 points are missing";
     const Outcome outcome = measure(difference, Inputs({{"a", table}, {"b", doubtful}}), parameters);
     CHECK(outcome.invalid == "b: 3 points are missing");
+}
+
+TEST_CASE("what a source lacks over frequency becomes a table, and nothing else does") {
+    // -20.5 dBm at 1 GHz and 0.25 dB less for each gigahertz: a slope of -0.25 dB.
+    std::vector<std::pair<double, double>> levels;
+    for (int i = 0; i < 5; ++i) levels.emplace_back(1e9 * (1 + i), -20.5 - 0.25 * i);
+    const auto table = over(levels, Unit::hertz, Unit::dbm);
+    const auto out =
+        run("results.level-table", table, {{"wanted", "-20 dBm"}, {"row", "{GHz}:{correction}"}});
+    CHECK(value(out, "rows") == 5);
+    CHECK(value(out, "greatest_correction") == about(1.5));
+    CHECK(value(out, "level_slope") == about(-0.25));
+    CHECK(value(out, "level_span") == about(1.0));
+    REQUIRE(out.tables.size() == 1);
+    CHECK(std::get<std::string>(out.tables[0].rows[0].back()) == "1:0.500");
+    CHECK(std::get<std::string>(out.tables[0].rows[4].back()) == "5:1.500");
+    const auto refused = [&](std::vector<std::pair<double, double>> points, const char* reason) {
+        const auto bad =
+            run("results.level-table", over(points, Unit::hertz, Unit::dbm), {{"wanted", "-20 dBm"}});
+        CHECK_MESSAGE(why(bad).find(reason) != std::string::npos, why(bad));
+        CHECK(bad.tables.empty());
+    };
+    refused({{1e9, -20}, {2e9, -45}}, "more than is possible");
+    refused({{1e9, -20}, {2e9, -27}}, "more than straight lines can follow");
+    refused({{1e9, -20}}, "two frequencies");
+    CHECK(input_error([&] {
+              run("results.level-table", table, {{"wanted", "-20 dBm"}, {"row", "{index}"}});
+          }).find("{correction}") != std::string::npos);
+    CHECK(input_error([&] {
+              run("results.level-table", over({{1, 2}, {2, 3}}), {{"wanted", "-20 dBm"}});
+          }).find("levels in dBm over an axis of frequencies") != std::string::npos);
 }

@@ -43,3 +43,15 @@ TEST_CASE("quoted texts show control characters and stay short") {
     CHECK(in_quotes("µ\xff\xc3") == "\"µ\\xff\\xc3\"");  // bytes that are no UTF-8
     CHECK(in_quotes(std::string(100, 'a')).size() == 65);
 }
+
+TEST_CASE("lines are wrapped at words, by characters and not by bytes") {
+    using Lines = std::vector<std::string>;
+    CHECK(wrapped("one two three", 8) == Lines{"one two", "three"});
+    CHECK(wrapped("one two three", 0) == Lines{"one two three"});
+    CHECK(wrapped("µµµ µµµ", 3) == Lines{"µµµ", "µµµ"});
+    CHECK(wrapped("abcdefgh ij", 3) == Lines{"abc", "def", "gh", "ij"});
+    CHECK(wrapped("ab µµµµ", 3) == Lines{"ab", "µµµ", "µ"});
+    CHECK(wrapped("", 10) == Lines{""});
+    for (const auto& line : wrapped("the quick brown fox jumps over the lazy dog", 11))
+        CHECK(letters(line) <= 11);
+}

@@ -11,6 +11,7 @@
 #include "core/base/error.hpp"
 #include "lab/bench/instrument_role.hpp"
 #include "lab/captures/acquire.hpp"
+#include "lab/session/abort.hpp"
 #include "lab/session/hislip_session.hpp"
 #include "lab/session/session.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
@@ -232,4 +233,39 @@ TEST_CASE("a device that is not there is named") {
     CHECK(input_error([] {
               open_session(parse_address("by hand"), milliseconds(100));
           }).find("nobody to talk to") != std::string::npos);
+}
+
+TEST_CASE("a wait for an instrument can be aborted, where it may be, and only once for each request") {
+    const auto [listener, port] = loopback_listener();
+    const auto session =
+        open_session(parse_address("tcp://127.0.0.1:" + std::to_string(port)), milliseconds(2000));
+    const auto wait = [&](milliseconds longest) {
+        const auto begun = std::chrono::steady_clock::now();
+        bool aborted = false;
+        try {
+            session->read_until('\n', longest);
+        } catch (const Aborted&) {
+            aborted = true;
+        } catch (const Error&) {
+        }
+        return std::pair(aborted, std::chrono::steady_clock::now() - begun);
+    };
+    {
+        const Abortable here;
+        std::jthread operator_thread([] {
+            std::this_thread::sleep_for(milliseconds(150));
+            request_abort();
+        });
+        const auto [aborted, took] = wait(milliseconds(60000));
+        CHECK(aborted);
+        CHECK(took < std::chrono::seconds(30));
+        // Heeded: the next wait runs to its own end.
+        CHECK_FALSE(wait(milliseconds(100)).first);
+    }
+    request_abort();
+    CHECK_FALSE(wait(milliseconds(50)).first);  // nobody here may be aborted
+    forget_abort();
+    const Abortable again;
+    CHECK_FALSE(wait(milliseconds(50)).first);
+    ::close(listener);
 }

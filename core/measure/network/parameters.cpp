@@ -381,11 +381,13 @@ Outcome measure_parameters(Inputs inputs, const Parameters& p) {
     add_band(outcome, shown, db, down);
     Trace magnitude = curve("magnitude", "", shown, std::move(db), Unit::db);
     magnitude.title = name.text + ", magnitude";
+    magnitude.together = "parameter";
     for (const Input* earlier : inputs.all_of(earlier_data))
         magnitude.companions.push_back(companion_of(*earlier, magnitude, pairs, name.text));
     outcome.traces.push_back(std::move(magnitude));
     Trace phase = curve("phase", "", shown, std::move(degrees), Unit::degree);
     phase.title = name.text + ", phase";
+    phase.together = "parameter";
     outcome.traces.push_back(std::move(phase));
     add_plane(outcome, name, values);
     add_delay(outcome, shown, values, static_cast<std::size_t>(aperture));

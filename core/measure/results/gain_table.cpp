@@ -161,22 +161,13 @@ std::vector<double> levels_at(const Readings& r, double hz) {
     return out;
 }
 
-std::string row_text(std::string row, double hz, double level, int index, double correction) {
-    const std::array<std::pair<const char*, std::string>, 6> holes{
-        std::pair{"{MHz}", fmt::format("{:.9g}", hz / 1e6)},
-        {"{kHz}", fmt::format("{:.12g}", hz / 1e3)},
-        {"{Hz}", fmt::format("{:.12g}", hz)},
-        {"{level}", fmt::format("{:.4g}", level)},
-        {"{index}", std::to_string(index)},
-        {"{correction}", fmt::format("{:.2f}", correction)}};
-    for (const auto& [hole, text] : holes)
-        for (auto at = row.find(hole); at != std::string::npos; at = row.find(hole, at + text.size()))
-            row.replace(at, std::string_view(hole).size(), text);
-    if (row.find('{') != std::string::npos)
-        fail_input(
-            "parameter row: write {MHz}, {kHz}, {Hz}, {level}, {index} or {correction} in braces, nothing "
-            "else");
-    return row;
+std::string row_text(const std::string& row, double hz, double level, int index, double correction) {
+    return table_row(row, {{"{MHz}", fmt::format("{:.9g}", hz / 1e6)},
+                           {"{kHz}", fmt::format("{:.12g}", hz / 1e3)},
+                           {"{Hz}", fmt::format("{:.12g}", hz)},
+                           {"{level}", fmt::format("{:.4g}", level)},
+                           {"{index}", std::to_string(index)},
+                           {"{correction}", fmt::format("{:.2f}", correction)}});
 }
 
 Outcome measure_gain_table(Capture capture, const Parameters& p) {
@@ -191,7 +182,7 @@ Outcome measure_gain_table(Capture capture, const Parameters& p) {
     const auto targets = list_of(p.text("targets"), curve.y_unit, "targets");
     if (by_index && targets.empty())
         fail_input("parameter targets: write the levels, as in \"0 dBm, 2 dBm\"");
-    Table rows{"gain_table",
+    Table rows{"device_table",
                "Gain table",
                {{"frequency", Unit::hertz},
                 {by_index ? "target" : "nominal", curve.y_unit},

@@ -146,6 +146,18 @@ Trace trace_of(const ResultCurve& curve) {
     return trace;
 }
 
+std::string table_row(std::string row, const std::vector<std::pair<const char*, std::string>>& holes) {
+    std::string names;
+    for (const auto& [hole, text] : holes) {
+        names += (names.empty() ? "" : ", ") + std::string(hole);
+        for (auto at = row.find(hole); at != std::string::npos; at = row.find(hole, at + text.size()))
+            row.replace(at, std::string_view(hole).size(), text);
+    }
+    if (row.find('{') != std::string::npos)
+        fail_input("parameter row: write " + names + " in braces, nothing else");
+    return row;
+}
+
 CaptureSetup results_setup(const Parameters& parameters) {
     return ResultTableSetup{parameters.text("result")};
 }

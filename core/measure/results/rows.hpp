@@ -49,6 +49,10 @@ void require_decided(const ResultTable& table, const ResultCurve& curve, double 
 // The curve as a trace called "values", to look at. Over words or without an axis the points are counted.
 Trace trace_of(const ResultCurve& curve);
 
+// A row of a table as a device takes it: `row` with its {holes} filled. Throws Error(input) for braces that
+// are none of them.
+std::string table_row(std::string row, const std::vector<std::pair<const char*, std::string>>& holes);
+
 // What is asked for: the result that the parameters name.
 CaptureSetup results_setup(const Parameters& parameters);
 

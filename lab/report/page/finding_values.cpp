@@ -89,14 +89,8 @@ std::string page_value(const Finding& f, std::optional<double> value) {
     if (plain) return with_minus(format({*value, f.unit}, 3));
     if (!value) return "–";
     if (f.unit == Unit::count && *value == std::round(*value)) return page_number(value, 0);
-    // Value and limit differ as much as two digits of the margin.
-    int digits = 5;
-    const double largest = std::max(std::abs(f.value.value_or(0)), std::abs(f.limit.value_or(0)));
-    if (f.margin && *f.margin != 0 && largest > 0)
-        digits =
-            std::clamp(2 + static_cast<int>(std::ceil(std::log10(largest / std::abs(*f.margin)))), 5, 12);
     return is_decibel(f.unit) || !info(f.unit).prefixed ? page_number(value)
-                                                        : with_minus(format({*value, f.unit}, digits));
+                                                        : with_minus(format({*value, f.unit}, digits_of(f)));
 }
 
 void set_margin_bar(PageData& data, const Finding& f) {

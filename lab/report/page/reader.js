@@ -30,8 +30,22 @@
     if (lower < 0 || upper < 0) return null;
     return ys[lower] + (ys[upper] - ys[lower]) * (x - xs[lower]) / (xs[upper] - xs[lower]);
   }
+  function dataOf(figure) { return JSON.parse(figure.querySelector("script").textContent); }
+  // Figures beside this one that are read together with it: magnitude and phase.
+  function partners(figure) {
+    var word = dataOf(figure).together;
+    if (!word) return [];
+    return Array.prototype.filter.call(figure.parentNode.children, function (other) {
+      return other !== figure && other.matches("figure.readable") && dataOf(other).together === word;
+    });
+  }
+  var keys_ = new Map();
   function open(figure, button) {
-    var data = JSON.parse(figure.querySelector("script").textContent), curves = data.curves;
+    var data = dataOf(figure), curves = data.curves, key = null;
+    if (data.together) {
+      if (!keys_.has(figure.parentNode)) keys_.set(figure.parentNode, "together" + keys_.size);
+      key = keys_.get(figure.parentNode) + data.together;
+    }
     var plot = document.createElement("div"), said = document.createElement("p"), keys = document.createElement("p");
     plot.className = "plot"; plot.tabIndex = 0; plot.setAttribute("role", "application");
     plot.setAttribute("aria-label", data.title + ": arrow keys move the cursor, plus and minus zoom, 0 shows everything, Escape closes");
@@ -54,7 +68,7 @@
       width: wide, height: 420, title: data.title, series: series,
       scales: { x: { time: false, distr: data.log ? 3 : 1, range: function (u, min, max) { return [min, max]; } } },
       axes: [{ label: data.x, size: 44, labelSize: 24, filter: logLabels, values: function (u, at) { return at.map(function (v) { return v == null ? null : number(+v.toPrecision(4)); }); } }, { label: data.y, size: 64, labelSize: 24 }],
-      cursor: { drag: { x: true, y: true, uni: 20 }, points: { size: 7 } }, legend: { live: true }
+      cursor: { drag: { x: true, y: true, uni: 20 }, points: { size: 7 }, sync: key ? { key: key, scales: ["x", null] } : {} }, hooks: { setCursor: [say], setScale: [follow] }, legend: { live: true }
     }, values, plot);
     function logLabels(u, at) {
       // On a logarithmic axis 1, 2 and 5 of each decade; all where the view is narrower than two decades.
@@ -66,8 +80,16 @@
       u.setScale("x", { min: xs[0], max: xs[xs.length - 1] });
       u.setData(values, true);
     }
+    // A view of one figure is that of those read together with it.
+    function follow(u, scale) {
+      if (scale !== "x" || !key) return;
+      partners(figure).forEach(function (other) {
+        var o = other.plot;
+        if (o && (o.scales.x.min !== u.scales.x.min || o.scales.x.max !== u.scales.x.max)) o.setScale("x", { min: u.scales.x.min, max: u.scales.x.max });
+      });
+    }
     // By position on the screen, so that a curve with few points is read between them too.
-    function say() {
+    function say(u) {
       var left = u.cursor.left;
       if (left == null || left < 0) return;
       var x = u.posToVal(left, "x");
@@ -79,7 +101,6 @@
       var w = u.bbox.width / (window.devicePixelRatio || 1), at = u.cursor.left >= 0 ? u.cursor.left : w / 2;
       u.setScale("x", { min: u.posToVal(at - at * by, "x"), max: u.posToVal(at + (w - at) * by, "x") });
     }
-    plot.addEventListener("mousemove", say);
     plot.addEventListener("keydown", function (e) {
       var w = u.bbox.width / (window.devicePixelRatio || 1), h = u.bbox.height / (window.devicePixelRatio || 1);
       var at = u.cursor.left >= 0 ? u.cursor.left : w / 2, step = e.shiftKey ? 40 : 4, used = true;
@@ -90,7 +111,7 @@
       else if (e.key === "0") everything();
       else if (e.key === "Escape") { close(figure, button); button.focus(); return; }
       else used = false;
-      if (used) { e.preventDefault(); setTimeout(say, 0); }  // once the new view holds
+      if (used) { e.preventDefault(); setTimeout(function () { say(u); }, 0); }  // once the new view holds
     });
     figure.plot = u;
     button.textContent = "Back to the printed figure";
@@ -109,7 +130,14 @@
     var button = document.createElement("button");
     button.type = "button"; button.className = "read"; button.textContent = "Zoom and read values";
     button.setAttribute("aria-expanded", "false");
-    button.addEventListener("click", function () { figure.plot ? close(figure, button) : open(figure, button); });
+    button.addEventListener("click", function () {
+      var reading = !figure.plot;
+      partners(figure).concat([figure]).forEach(function (one) {
+        var own = one.querySelector("button.read");
+        if (reading && !one.plot) open(one, own);
+        if (!reading && one.plot) close(one, own);
+      });
+    });
     figure.appendChild(button);
   });
   // Planes, maps and eyes have no axis to read along: they are looked at more closely.

@@ -67,7 +67,10 @@ constexpr SimulatedKind simulated_kinds[] = {
      [](MadeFrom stage, const Instrument& i) -> Made {
          return std::make_shared<SimulatedOscilloscope>(stage, i.role, i.connected_to);
      }},
-    {"network-analyser", make_meter<SimulatedNetworkAnalyser>},
+    {"network-analyser",
+     [](MadeFrom stage, const Instrument& i) -> Made {
+         return std::make_shared<SimulatedNetworkAnalyser>(stage, i.role, i.connected_to);
+     }},
     {"unit",
      [](MadeFrom stage, const Instrument&) -> Made { return std::make_shared<SimulatedUnitControl>(stage); }},
 };

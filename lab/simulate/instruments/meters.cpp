@@ -25,7 +25,7 @@ int channel_of(const ScpiArguments& arguments, int most) {
 
 SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end)
     : ScpiInstrument(std::move(stage), "power meter", role), role_(std::move(role)), end_(std::move(end)) {
-    number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 18e9, 50e6});
+    number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 110e9, 50e6});
     word("UNIT:POWer", unit_, {"DBM", "W"});
     number("[SENSe]:AVERage:COUNt", averages_, ScpiUnit::plain, {1, 1024, 4});
     tree_.on_command("CALibration:ZERO", [this](const auto&) {
@@ -178,12 +178,47 @@ void SimulatedOscilloscope::acquire() {
     note_overload(clipped);
 }
 
-SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from)
-    : ScpiInstrument(std::move(stage), "network analyser", wire_from), wire_from_(std::move(wire_from)) {
+SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string role,
+                                                   std::string wire_from)
+    : ScpiInstrument(std::move(stage), "network analyser", wire_from),
+      role_(std::move(role)),
+      wire_from_(std::move(wire_from)) {
     add_format();
     const auto stale = [this] { trace_.clear(); };
-    number("[SENSe]:FREQuency:STARt", start_hz_, ScpiUnit::hertz, {9e3, 110e9, 1e6}, stale);
-    number("[SENSe]:FREQuency:STOP", stop_hz_, ScpiUnit::hertz, {9e3, 110e9, 3e9}, stale);
+    const auto sweeps = [this, stale] {
+        held_ = false;
+        send_signal();
+        stale();
+    };
+    number("[SENSe]:FREQuency:STARt", start_hz_, ScpiUnit::hertz, {9e3, 110e9, 1e6}, sweeps);
+    number("[SENSe]:FREQuency:STOP", stop_hz_, ScpiUnit::hertz, {9e3, 110e9, 3e9}, sweeps);
+    number("SOURce:FREQuency:[CW]", held_hz_, ScpiUnit::hertz, {9e3, 110e9, 1e9}, [this, stale] {
+        held_ = true;
+        send_signal();
+        stale();
+    });
+    number("SOURce:POWer:SLOPe", slope_db_, ScpiUnit::decibel, {-2, 2, 0}, [this] { send_signal(); });
+    flag("SOURce:CORRection:STATe", table_on_, [this] { send_signal(); });
+    tree_.on(
+        "SOURce:CORRection:DATA",
+        [this](const ScpiArguments& given) {
+            // In quotes or bare.
+            std::string all;
+            for (const auto& part : given) all += (all.empty() ? "" : ",") + part;
+            std::erase(all, '"');
+            const auto a = split(all, ',');
+            std::vector<std::pair<double, double>> table;
+            const bool none = a.size() == 1 && a[0] == "NONE";
+            for (std::size_t i = 0; i + 1 < a.size(); i += 2)
+                table.emplace_back(scpi_number(std::string(a[i]), ScpiUnit::hertz, {9e3, 110e9, 1e9}),
+                                   scpi_number(std::string(a[i + 1]), ScpiUnit::decibel, {-60, 60, 0}));
+            if ((a.size() % 2 != 0 && !none) || !std::is_sorted(table.begin(), table.end()))
+                throw ScpiError{-220, "Parameter error; frequencies must rise, each with its level"};
+            table_text_ = none ? "" : all;
+            table_ = std::move(table);
+            send_signal();
+        },
+        [this](const auto&) { return table_text_.empty() ? "NONE" : table_text_; });
     number("[SENSe]:SWEep:POINts", points_, ScpiUnit::plain, {2, 100001, 201}, [this, stale] {
         points_ = std::round(points_);
         stale();
@@ -210,7 +245,8 @@ SimulatedNetworkAnalyser::SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage,
 
 void SimulatedNetworkAnalyser::reset() {
     corrected_ = output_ = true;
-    attenuation_db_ = 0;
+    attenuation_db_ = slope_db_ = 0, held_hz_ = 1e9, held_ = false;
+    table_on_ = false;
     start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
     parameter_ = 0;
     trace_.clear();
@@ -219,6 +255,18 @@ void SimulatedNetworkAnalyser::reset() {
 
 void SimulatedNetworkAnalyser::send_signal() {
     stage_->set_signal(output_ ? std::optional(power_dbm_) : std::nullopt);
+    stage_->set_tone(role_, {held_hz_, level_at(held_hz_), output_ && held_, false});
+}
+
+double SimulatedNetworkAnalyser::level_at(double hz) const {
+    double level = power_dbm_ + slope_db_ * (hz - start_hz_) / 1e9;
+    if (!table_on_ || table_.empty()) return level;
+    const auto above = std::lower_bound(table_.begin(), table_.end(), std::pair(hz, -1e9));
+    if (above == table_.begin()) return level + table_.front().second;
+    if (above == table_.end()) return level + table_.back().second;
+    const auto& [x1, y1] = *above;
+    const auto& [x0, y0] = *(above - 1);
+    return level + y0 + (y1 - y0) * (hz - x0) / (x1 - x0);
 }
 
 void SimulatedNetworkAnalyser::sweep_wafer() {

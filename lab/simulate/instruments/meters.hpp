@@ -61,19 +61,24 @@ class SimulatedOscilloscope : public ScpiInstrument {
 // SENSe:SWEep:POINts, SENSe:BANDwidth, CALCulate:PARameter, INITiate, TRACe:DATA?.
 class SimulatedNetworkAnalyser : public ScpiInstrument {
   public:
-    SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string wire_from);
+    SimulatedNetworkAnalyser(std::shared_ptr<Stage> stage, std::string role, std::string wire_from);
 
   private:
     void reset() override;
     void sweep();
 
-    std::string wire_from_;
+    std::string role_, wire_from_;
     // At the probes of a wafer: raw, or with its own correction.
     void sweep_wafer();
     void send_signal();
+    double level_at(double hz) const;  // of its source, as slope and table have it
 
     double start_hz_ = 1e6, stop_hz_ = 3e9, points_ = 201, bandwidth_hz_ = 1e3, power_dbm_ = -10;
-    double attenuation_db_ = 0;
+    double attenuation_db_ = 0, slope_db_ = 0, held_hz_ = 1e9;
+    bool held_ = false;                             // at one frequency, until a sweep
+    std::vector<std::pair<double, double>> table_;  // Hz, dB
+    std::string table_text_;
+    bool table_on_ = false;
     bool corrected_ = true, output_ = true;
     std::size_t parameter_ = 0;
     std::vector<double> trace_;

@@ -43,13 +43,54 @@ SimulatedWaferStage::SimulatedWaferStage(std::shared_ptr<Stage> stage, const std
     });
     tree_.on_query("STAGe:TEMPerature:ACTual",
                    [this](const auto&) { return decimal(place_.chuck_c + 0.04, 2); });
+    // Two needles from above: they meet the pads only when they are down.
+    add_picture([this] {
+        std::vector<double> curve;
+        for (int x = 0; x < 400; ++x) {
+            const double left = 1 - std::abs(x - 130) / 40.0, right = 1 - std::abs(x - 270) / 40.0;
+            curve.push_back((place_.down ? 1.0 : 0.6) * std::max({0.0, left, right}));
+        }
+        return curve;
+    });
     if (const auto& wafer = stage_->unit().surroundings().wafer) {
         std::vector<std::string> devices;
         for (const auto& device : wafer->map.devices) devices.push_back(device.name);
         const std::string dies = quoted_list(wafer->map.path()), places = quoted_list(devices);
         tree_.on_query("STAGe:MAP:DIES", [dies](const auto&) { return dies; });
         tree_.on_query("STAGe:MAP:DEVices", [places](const auto&) { return places; });
+        const auto micrometres = [](double m) { return decimal(m * 1e6, 3); };
+        std::vector<std::string> at;
+        for (const auto& device : wafer->map.devices)
+            at.insert(at.end(), {micrometres(device.x_m), micrometres(device.y_m)});
+        std::string reference;
+        for (const auto& die : wafer->map.dies) reference = die.reference ? die.name() : reference;
+        const std::string named = quoted_list({reference}), all = quoted_list(at),
+                          pitch = quoted_list(
+                              {micrometres(wafer->map.pitch_x_m), micrometres(wafer->map.pitch_y_m)});
+        tree_.on_query("STAGe:MAP:REFerence", [named](const auto&) { return named; });
+        tree_.on_query("STAGe:MAP:PITCh", [pitch](const auto&) { return pitch; });
+        tree_.on_query("STAGe:MAP:PLACes", [all](const auto&) { return all; });
+        // Where a hand has moved it, one place after the other; else where it was sent.
+        tree_.on_query("STAGe:POSition:X", [this, micrometres](const auto&) {
+            const auto& led = stage_->unit().surroundings().wafer->led;
+            if (led_ < led.size()) ++led_;
+            return micrometres(position().first);
+        });
+        tree_.on_query("STAGe:POSition:Y",
+                       [this, micrometres](const auto&) { return micrometres(position().second); });
     }
+}
+
+std::pair<double, double> SimulatedWaferStage::position() const {
+    const Wafer& wafer = *stage_->unit().surroundings().wafer;
+    if (led_ > 0) return wafer.led[led_ - 1];
+    std::pair<double, double> out{0, 0};
+    if (const auto* die = wafer.map.find(place_.die))
+        out = {die->column * wafer.map.pitch_x_m, die->row * wafer.map.pitch_y_m};
+    for (const auto& device : wafer.map.devices) {
+        if (device.name == place_.device) out.first += device.x_m, out.second += device.y_m;
+    }
+    return out;
 }
 
 void SimulatedWaferStage::reset() {

@@ -18,6 +18,8 @@ class SimulatedWaferStage : public ScpiInstrument {
     ProbePlace place_;
     std::size_t contact_ = 0;
     double wanted_c_ = 25;
+    std::size_t led_ = 0;  // places that a hand has moved it to
+    std::pair<double, double> position() const;
 };
 
 // Two channels: SOURce#, SENSe#, OUTPut, MEASure:ALL. Bits 0 and 1 of the questionable status tell of

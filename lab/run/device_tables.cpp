@@ -1,4 +1,4 @@
-#include "lab/run/gain_tables.hpp"
+#include "lab/run/device_tables.hpp"
 
 #include <algorithm>
 
@@ -9,9 +9,9 @@
 
 namespace rt::lab {
 
-GainTableText gain_table_text(const Plan& plan, const Measured& measured, const std::filesystem::path& run,
-                              const PlannedTest& provider) {
-    GainTableText out;
+DeviceTableText device_table_text(const Plan& plan, const Measured& measured,
+                                  const std::filesystem::path& run, const PlannedTest& provider) {
+    DeviceTableText out;
     const Test& test = *provider.test;
     const auto& points = measured.of(test.name);
     if (points.size() != 1) {
@@ -40,7 +40,7 @@ GainTableText gain_table_text(const Plan& plan, const Measured& measured, const 
     }
     const Outcome outcome = measure(*test.procedure, Inputs(std::move(inputs)), test.parameters);
     const auto at = std::find_if(outcome.tables.begin(), outcome.tables.end(),
-                                 [](const Table& table) { return table.name == "gain_table"; });
+                                 [](const Table& table) { return table.name == "device_table"; });
     if (outcome.invalid || at == outcome.tables.end()) {
         out.missing = outcome.invalid.value_or("it has no table");
         return out;

@@ -11,11 +11,11 @@
 namespace rt::lab {
 
 // What a setting is given for "calibration:NAME": one text, or one row after another.
-struct GainTableText {
+struct DeviceTableText {
     std::vector<std::string> parts;
     std::string missing;  // why there is none
 };
-GainTableText gain_table_text(const Plan& plan, const Measured& measured, const std::filesystem::path& run,
-                              const PlannedTest& provider);
+DeviceTableText device_table_text(const Plan& plan, const Measured& measured,
+                                  const std::filesystem::path& run, const PlannedTest& provider);
 
 }  // namespace rt::lab
