@@ -3,6 +3,7 @@
 #include <optional>
 #include <thread>
 
+#include "cli/bench_look.hpp"
 #include "cli/bench_map.hpp"
 #include "cli/command.hpp"
 #include "cli/shipped.hpp"
@@ -185,6 +186,10 @@ ExitCode perform_bench(const Call& call) {
     const Bench bench = read_bench(files.front(), DiskFiles(share_folder() / "dialects"));
     if (call.flag("serve")) return serve(call, bench);
     if (call.flag("diagram")) return draw_diagram(call, bench);
+    if (call.flag("look")) {
+        SimulatedBench simulated(bench);
+        return look_at_role(call, bench, simulated);
+    }
     if (call.flag("map")) {
         SimulatedBench simulated(bench);
         return write_map(call, bench, simulated);
@@ -201,8 +206,8 @@ ExitCode perform_bench(const Call& call) {
 Command bench_command() {
     return {
         "bench",
-        "BENCH [--try | --serve | --diagram FILE], or --discover",
-        "who answers on a bench; try its dialects, draw it, or serve its simulated instruments",
+        "BENCH [--look ROLE | --try | --serve | --diagram FILE], or --discover",
+        "who answers on a bench; look what comes in, try its dialects, draw it, or serve its simulated instruments",
         "rare-tally bench bench.toml --serve --port 5025",
         {{"serve", "", "serve the simulated instruments on loopback ports until ended"},
          {"listen", "ADDRESS", "with --serve, where it listens; 127.0.0.1 without it"},
@@ -218,6 +223,9 @@ Command bench_command() {
          {"interface", "NAME", "with --discover, also by a broadcast of VXI-11 on this network interface"},
          {"time", "TIME", "with --discover, how long is listened; 3 s without it"},
          {"out", "FILE", "with --discover, a bench begun from who answered, .toml"},
+         {"look", "ROLE", "show what comes in at an instrument, again and again until Enter; nothing is kept"},
+         {"procedure", "NAME", "with --look, what is looked at; the usual one of the instrument's kind without it"},
+         {"set", "NAME=VALUE", "with --look, parameter of the procedure; may be given more than once"},
          {"map", "FILE", "a wafer map, .toml, from what the stage of the bench says of its dies and devices"},
          {"teach", "", "with --map, pitches and places of devices are shown by moving the stage there"},
          {"reference", "DIE", "with --map, the reference die, COLUMN,ROW; as the stage says without it"},

@@ -1,5 +1,8 @@
 #include "cli/campaign_options.hpp"
 
+#include <algorithm>
+
+#include "cli/parameter_options.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/bench_file.hpp"
@@ -13,6 +16,24 @@
 namespace rt::cli {
 namespace {
 
+// Words that name no test may name what tests are judged by: a clause, or a rule in whole.
+std::vector<std::string> chosen_tests(const Campaign& campaign, const std::vector<std::string>& only) {
+    std::vector<std::string> out;
+    for (const auto& word : only) {
+        const std::size_t before = out.size();
+        if (!campaign.find(word)) {
+            for (const auto& test : campaign.tests) {
+                const bool judged = std::any_of(test.judgings.begin(), test.judgings.end(), [&](const Judging& judging) {
+                    return judging.rule.rule->clause == word || judging.rule.full_id() == word;
+                });
+                if (judged) out.push_back(test.name);
+            }
+        }
+        if (out.size() == before) out.push_back(word);
+    }
+    return out;
+}
+
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
           const InputFiles& files, const std::vector<std::string>& only, Profile profile) {
@@ -23,7 +44,23 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
                    "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
     loaded.bench = read_bench(bench_path, files);
-    loaded.plan = make_plan(loaded.campaign, loaded.bench, only);
+    loaded.plan = make_plan(loaded.campaign, loaded.bench, chosen_tests(loaded.campaign, only));
+}
+
+// "TEST.PARAMETER=VALUE", above those of the profile.
+void set_parameters(const Call& call, Profile& profile) {
+    for (const auto& text : call.texts("set")) {
+        const auto [name, value] = set_option(text);
+        const auto dot = name.rfind('.');
+        if (dot == std::string::npos || dot == 0)
+            fail_input("--set " + text + ": write TEST.PARAMETER=VALUE, as in scan.dwell=\"20 ms\"");
+        auto& own = profile.parameters[name.substr(0, dot)];
+        std::erase_if(own, [&, parameter = name.substr(dot + 1)](const auto& pair) { return pair.first == parameter; });
+        own.emplace_back(name.substr(dot + 1), value);
+    }
+    if (!call.flag("set")) return;
+    if (profile.title.empty()) profile.title = "set on the command line";
+    profile.text = profile_text(profile);
 }
 
 Profile profile_of(const Call& call) {
@@ -33,6 +70,7 @@ Profile profile_of(const Call& call) {
         profile.published = true;
         profile.text = profile_text(profile);
     }
+    set_parameters(call, profile);
     return profile;
 }
 

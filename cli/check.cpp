@@ -70,6 +70,7 @@ Command check_command() {
          rulebook_option,
          only_option,
          profile_option,
+         set_option_of_tests,
          published_option,
          {"save-profile", "FILE", "write all parameters of the tests, as they are in force, to a profile"},
          {"all", "", "list every point, however many there are"}},

@@ -22,6 +22,7 @@
     each(bench_command) \
     each(dialects_command) \
     each(kinds_command) \
+    each(explain_command) \
     each(traffic_command)
 // clang-format on
 

@@ -18,6 +18,20 @@ ExitCode list(const Call& call) {
     return ExitCode::passed;
 }
 
+// As it stands, to be copied.
+ExitCode show(const Call& call, const std::string& id) {
+    std::vector<std::string> ids;
+    for (const auto& dialect : shipped_dialects()) {
+        ids.push_back(dialect.id);
+        if (dialect.id != id) continue;
+        std::string text = read_file(share_folder() / "dialects" / (id + ".toml"));
+        while (text.ends_with('\n')) text.pop_back();
+        call.console.out(text);
+        return ExitCode::passed;
+    }
+    fail_input("no dialect " + in_quotes(id) + " is shipped" + suggestion(id, ids));
+}
+
 // What it begins from: the one that was named, or the first shipped one of the kind.
 Dialect base_of(const Call& call) {
     const DiskFiles files(share_folder() / "dialects");
@@ -83,9 +97,12 @@ ExitCode begin(const Call& call, const std::string& address) {
 ExitCode perform_dialects(const Call& call) {
     const auto what = call.texts("what");
     if (what.empty()) return list(call);
+    if (what.front() == "list" && what.size() == 1) return list(call);
+    if (what.front() == "show" && what.size() == 2) return show(call, what[1]);
     if (what.front() != "new" || what.size() != 2)
         fail_input(
-            "dialects lists those that are shipped; dialects new ADDRESS begins one for an instrument");
+            "dialects lists those that are shipped; dialects show DIALECT prints one, dialects new ADDRESS begins "
+            "one for an instrument");
     return begin(call, what[1]);
 }
 
@@ -93,8 +110,8 @@ ExitCode perform_dialects(const Call& call) {
 
 Command dialects_command() {
     return {"dialects",
-            "[new ADDRESS --kind KIND --out FILE.toml]",
-            "the shipped dialects; begin one for an instrument that is not known yet",
+            "[list | show DIALECT | new ADDRESS --kind KIND --out FILE.toml]",
+            "the shipped dialects; print one, begin one for an instrument that is not known yet",
             "rare-tally dialects new tcp://192.0.2.7:5025 --kind analyser --out mine.toml",
             {{"kind", "KIND", "what the instrument is: analyser, generator ..."},
              {"like", "DIALECT", "the dialect to begin from, instead of the shipped one of the kind"},

@@ -1,4 +1,5 @@
 #include "cli/command.hpp"
+#include "cli/look.hpp"
 #include "cli/measure_table.hpp"
 #include "cli/parameter_options.hpp"
 #include "core/base/text.hpp"
@@ -237,15 +238,33 @@ Inputs read_inputs(const Call& call, const Procedure& procedure, std::span<const
     return Inputs(std::move(named));
 }
 
+// A line for each procedure, under its family; all families without one.
+ExitCode list_family(const Call& call, const ProcedureLibrary& library, const std::string& family) {
+    std::vector<const Procedure*> all;
+    for (const auto& procedure : procedures()) all.push_back(&procedure);
+    for (const auto& own : library.own()) all.push_back(&own->procedure);
+    Texts families;
+    std::vector<std::vector<std::string>> rows;
+    for (const Procedure* procedure : all) {
+        const std::string name = procedure->name, its = name.substr(0, name.find('.'));
+        if (families.empty() || families.back() != its) families.push_back(its);
+        if (family.empty() || family == its) rows.push_back({name, procedure->title});
+    }
+    if (rows.empty()) fail_input("no family of procedures is called " + in_quotes(family) + suggestion(family, families));
+    std::sort(rows.begin(), rows.end());
+    for (const auto& line : aligned(rows, "")) call.console.out(line);
+    call.console.progress("rare-tally measure --list NAME explains one, with its parameters and results");
+    return ExitCode::passed;
+}
+
 // The catalogue, or one procedure of it; analyses that were named too.
 ExitCode list_procedures(const Call& call, const ProcedureLibrary& library, const Texts& words) {
-    if (!words.empty()) {
+    if (!words.empty() && words.front().find('.') != std::string::npos) {
         explain(call.console, library.find(words.front()));
         return ExitCode::passed;
     }
-    for (const auto& procedure : procedures()) explain(call.console, procedure);
-    for (const auto& own : library.own()) explain(call.console, own->procedure);
-    return ExitCode::passed;
+    if (!words.empty()) return list_family(call, library, words.front());
+    return list_family(call, library, "");
 }
 
 // What it makes for later tests (corrected data, error terms), under the name given and the ending of its
@@ -325,8 +344,16 @@ ExitCode perform_measure(const Call& call) {
             findings.back().deviations.emplace_back("limit of the user's own, not of a rulebook");
         counts.add(findings.back().verdict);
     }
+    const std::string title = std::filesystem::path(words[1]).filename().string();
+    if (call.flag("plot") && !call.flag("json") && !outcome.traces.empty()) {
+        // A quick look is one at a curve.
+        Outcome curves;
+        curves.traces = outcome.traces;
+        for (const auto& line :
+             plot_lines(call.console, chosen_figure(curves, call.text("trace"), title, rules, findings)))
+            call.console.out(line);
+    }
     if (!figure.empty() && (!outcome.traces.empty() || !outcome.rasters.empty())) {
-        const std::string title = std::filesystem::path(words[1]).filename().string();
         const Figure drawn = chosen_figure(outcome, call.text("trace"), title, rules, findings);
         Plotter plotter;
         plotter.draw(drawn, figure);
@@ -380,14 +407,15 @@ Command measure_command() {
          {"allow-partial", "", "judge a trace that covers only a part of the limit"},
          rulebook_option,
          {"figure", "FILE", "draw the trace with its limits, as .svg or .png"},
-         {"trace", "NAME", "which curve --figure draws; the first without it"},
+         {"plot", "", "draw a quick curve on the terminal"},
+         {"trace", "NAME", "which curve --figure and --plot draw; the first without it"},
          {"traces", "FILE", "write the curves as CSV"},
          {"made", "FILE",
           "write what it makes for later tests (corrected data, error terms); the ending is that of its "
           "kind"},
          {"results", "FILE",
           "write the results of all points of a table of counts, for results.curve, results.crossing ..."},
-         {"list", "", "list the procedures, or explain the one named"}},
+         {"list", "", "list the procedures, those of a family (emission), or explain the one named"}},
         "words",
         perform_measure};
 }

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <cmath>
+#include <nlohmann/json.hpp>
 #include <cstdio>
 #include <cstdlib>
 #include <exception>
@@ -83,11 +84,25 @@ std::map<std::string, std::vector<std::string>> given(const Command& command,
     return out;
 }
 
+std::string version_json() {
+    nlohmann::ordered_json libraries = nlohmann::ordered_json::object();
+    for (const auto& [name, number] : rt::lab::libraries()) libraries[name] = number;
+    return nlohmann::ordered_json{{"program", "rare-tally"}, {"version", version()}, {"libraries", libraries}}.dump(2);
+}
+
 ExitCode run_command_line(int argc, const char* const* argv) {
     const std::string_view first = argc > 1 ? argv[1] : "--help";
     if (first == "--version") {
+        if (argc > 2 && std::string_view(argv[2]) == "--json") {
+            std::printf("%s\n", version_json().c_str());
+            return ExitCode::passed;
+        }
         std::printf("Rare Tally %s\n", version());
         return ExitCode::passed;
+    }
+    if (first == "help" && argc == 3) {
+        const char* const asked[] = {argv[0], argv[2], "--help"};
+        return run_command_line(3, asked);
     }
     if (first == "--help" || first == "-h" || first == "help") {
         print_overview();

@@ -54,14 +54,56 @@ std::vector<RuleRef> chosen_rules(const RuleLibrary& library, const Texts& ids) 
     return out;
 }
 
-void list(const Call& call, const RuleLibrary& library) {
-    if (call.flag("json")) {
-        Json json = Json::array();
-        for (const auto& ref : all_rules(library)) json.push_back(rule_json(ref));
-        return call.console.out(json.dump(2));
-    }
+// A line for each book.
+void list_books(const Call& call, const RuleLibrary& library) {
+    std::vector<std::vector<std::string>> rows;
+    std::size_t rules = 0;
     for (const auto& entry : library.entries()) {
         const Rulebook& book = entry.book;
+        const auto signed_off = std::count_if(book.rules.begin(), book.rules.end(),
+                                              [](const Rule& rule) { return rule.sign_off.has_value(); });
+        rows.push_back({book.id, std::to_string(book.rules.size()) + (book.rules.size() == 1 ? " rule" : " rules"),
+                        signed_off ? std::to_string(signed_off) + " signed off" : "none signed off",
+                        book.standard + ", " + book.edition + ": " + book.title});
+        rules += book.rules.size();
+    }
+    for (const auto& line : aligned(rows, "")) call.console.out(line);
+    call.console.out(call.console.tinted(
+        std::to_string(rules) + " rules in " + std::to_string(rows.size()) + " books", Tone::strong));
+    call.console.progress("rare-tally rules list BOOK lists its rules, rules search WORDS finds them");
+}
+
+// Rules in whose texts all words stand, whatever their case.
+void search(const Call& call, const RuleLibrary& library, const Texts& words) {
+    if (words.empty()) fail_input("rules search needs words: rare-tally rules search occupied bandwidth");
+    std::vector<std::vector<std::string>> rows;
+    Json json = Json::array();
+    for (const auto& ref : all_rules(library)) {
+        const Rule& rule = *ref.rule;
+        const std::string text = lower(ref.full_id() + " " + rule.title + " " + ref.book->standard + " " +
+                                       ref.book->title + " " + rule.clause + " " + rule.quantity + " " + rule.applies_to);
+        const auto stands = [&](const std::string& word) { return text.find(lower(word)) != std::string::npos; };
+        if (!std::all_of(words.begin(), words.end(), stands)) continue;
+        rows.push_back({ref.full_id(), rule.title, ref.book->standard + ", " + rule.clause});
+        json.push_back(rule_json(ref));
+    }
+    if (call.flag("json")) return call.console.out(json.dump(2));
+    for (const auto& line : aligned(rows, "")) call.console.out(line);
+    if (rows.empty()) call.console.out("no rule has these words");
+}
+
+void list(const Call& call, const RuleLibrary& library, const Texts& books) {
+    if (call.flag("json")) {
+        Json json = Json::array();
+        for (const auto& ref : books.empty() ? all_rules(library) : chosen_rules(library, books))
+            json.push_back(rule_json(ref));
+        return call.console.out(json.dump(2));
+    }
+    if (books.empty()) return list_books(call, library);
+    for (const auto& id : books) library.find_book(id, "rules list");
+    for (const auto& entry : library.entries()) {
+        const Rulebook& book = entry.book;
+        if (std::find(books.begin(), books.end(), book.id) == books.end()) continue;
         call.console.out(call.console.tinted(book.id, Tone::strong) + "  " + book.standard + ", " +
                          book.edition + ": " + book.title);
         std::vector<std::vector<std::string>> rows;
@@ -184,9 +226,11 @@ ExitCode perform_rules(const Call& call) {
     RuleLibrary library = load_rules(call);
     const std::string action = words.empty() ? "list" : words.front();
     if (!words.empty()) words.erase(words.begin());
-    const Texts actions{"list", "show", "draw", "diff", "sign", "lint"};
+    const Texts actions{"list", "search", "show", "draw", "diff", "sign", "lint"};
     if (action == "list") {
-        list(call, library);
+        list(call, library, words);
+    } else if (action == "search") {
+        search(call, library, words);
     } else if (action == "show" || action == "draw" || action == "sign") {
         if (words.empty())
             fail_input("rules " + action + " needs at least one rule, such as cispr-32/mains-b-qp");
@@ -212,8 +256,8 @@ ExitCode perform_rules(const Call& call) {
 
 Command rules_command() {
     return {"rules",
-            "[list | show ID... | draw ID... | diff BOOK BOOK | sign ID... | lint]",
-            "the published limits at hand: list, show, draw, differences between editions, sign-off, slips",
+            "[list [BOOK] | search WORDS | show ID... | draw ID... | diff BOOK BOOK | sign ID... | lint [BOOK]]",
+            "the published limits at hand: list, search, show, draw, differences between editions, sign-off, slips",
             "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
             {rulebook_option,
              {"out", "FILE", "draw: file to draw into, .svg or .png; rules.svg without it"},

@@ -22,15 +22,20 @@ ExitCode perform_run(const Call& call) {
         fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
     }
     if (!resume.empty() && (call.flag("out") || call.flag("bench") || call.flag("rulebook") ||
-                            call.flag("only") || call.flag("profile") || call.flag("published"))) {
+                            call.flag("only") || call.flag("profile") || call.flag("published") ||
+                            call.flag("set") || call.flag("dry-run"))) {
         fail_input(
             "--resume takes everything from the run folder: leave out --out, --bench, --rulebook, --only, "
-            "--profile and --published");
+            "--profile, --published, --set and --dry-run");
     }
     if (resume.empty() && call.flag("redo"))
         fail_input("--redo goes with --resume: it measures points of a run again");
     const auto loaded = resume.empty() ? load_campaign(call, files.front(), call.text("bench"))
                                        : load_kept_campaign(resume, Loaded::to_carry_on);
+    if (call.flag("dry-run")) {
+        print_plan(call, *loaded, 200);
+        return ExitCode::passed;
+    }
     for (const auto& warning : loaded->plan.warnings) call.console.progress("attention: " + warning);
     const std::string out = call.text("out");
     const std::filesystem::path folder = !resume.empty() ? resume
@@ -55,8 +60,10 @@ Command run_command() {
          {"redo", "WHAT",
           "with --resume, measure a test (by name) or a point (by number) again; the old ones are kept"},
          profile_option,
+         set_option_of_tests,
          published_option,
          {"answers", "FILE", "answers to questions and prompts: name = \"answer\""},
+         {"dry-run", "", "only what would be done, as check shows it; nothing moves"},
          {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
          {"stop-at-failure", "", "end the run after the first point that fails"},
          {"ask-at-failure", "", "the operator decides after each point that fails: go on, redo, skip, stop"},

@@ -10,6 +10,7 @@
 #include <iostream>
 #include <string_view>
 
+#include "cli/look.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
@@ -217,13 +218,22 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
         return request.kind == Request::Kind::unexpected && request.may_redo ? Reply::redo : Reply::go;
     }
     for (;;) {
-        const std::string choices = request.may_redo ? "  [go, redo, skip or stop; Enter means go] "
-                                                     : "  [go, skip or stop; Enter means go] ";
+        const std::string choices = std::string("  [go, ") + (request.look ? "look, " : "") +
+                                    (request.may_redo ? "redo, " : "") + "skip or stop; Enter means go] ";
         const std::string answer = read_line(request.name + ": " + request.text + choices);
         if (answer.empty() || answer == "go" || answer == "yes") return Reply::go;
         if (answer == "skip") return Reply::skip;
         if (answer == "stop" || interrupted) return Reply::stop;
         if (answer == "redo" && request.may_redo) return Reply::redo;
+        if (answer == "look" && request.look) {
+            try {
+                look_until_enough(console_, request.name, request.look);
+            } catch (const Error& error) {
+                if (error.kind() != ErrorKind::bench) throw;
+                console_.progress(printable(error.what()));
+            }
+            continue;
+        }
         console_.progress(in_quotes(answer) + " is none of them");
     }
 }
@@ -259,6 +269,7 @@ RunListener::Reply ConsoleListener::ending() {
 }
 
 void ConsoleListener::finish(const std::string& state, bool with_report) {
+    console_.status("");
     if (live_) live_->finish(state, with_report);
 }
 

@@ -193,7 +193,9 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
     if (!test.prompt.empty()) {
         // What the others had the operator connect is no longer in place.
         prepared_ = {&planned};
-        const auto reply = listener_.ask({Request::Kind::prompt, test.name, test.prompt, false});
+        Request request{Request::Kind::prompt, test.name, test.prompt, false};
+        if (maker_.can_look(planned)) request.look = [&] { return look(planned); };
+        const auto reply = listener_.ask(request);
         const char* word = reply == RunListener::Reply::skip   ? "test skipped"
                            : reply == RunListener::Reply::stop ? "run stopped"
                                                                : "done";
@@ -206,6 +208,10 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
         maker_.power_cycle(test);
     }
     return Flow::go;
+}
+
+Outcome Conductor::look(const PlannedTest& planned) {
+    return maker_.look(grounds_.job_of(planned, planned.test->sweep, planned.points.front(), PointKind::point));
 }
 
 Conductor::Flow Conductor::require_calibrations(const PlannedTest& planned) {

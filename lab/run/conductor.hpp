@@ -33,6 +33,8 @@ class Conductor {
     Flow confirm_connections();
     void leave_probes();
     Flow run_stretch(const Stretch& stretch);
+    // What comes in at its first point now.
+    Outcome look(const PlannedTest& planned);
     Flow prepare(const PlannedTest& planned);
     Flow require_calibrations(const PlannedTest& planned);
     Flow make_calibration(const PlannedTest& provider);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 
@@ -27,6 +28,8 @@ struct Request {
     std::string name;  // of the test, or "connections": answers files use it
     std::string text;
     bool may_redo = false;
+    // Takes what comes in now, to look at: nothing of it is kept. Empty where there is nothing to look at.
+    std::function<Outcome()> look = {};
 };
 
 // What is done by hand and what is looked at are answered apart.

@@ -41,6 +41,23 @@ PointMaker::PointMaker(const Plan& plan, const std::filesystem::path& folder, Ta
       calibrations_(calibrations),
       taker_(plan, bench, calibrations, listener, tally) {}
 
+bool PointMaker::can_look(const PlannedTest& planned) const {
+    const Test& test = *planned.test;
+    return test.measures() && test.takes.empty() && test.sources.empty() && test.files.empty() && !test.search &&
+           !test.adjust && !test.maximise && !planned.points.empty() && planned.instrument &&
+           bench_.speaks(planned.instrument->role);
+}
+
+Outcome PointMaker::look(const PointJob& job) {
+    const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
+    if (!job.blocked.empty()) {
+        Outcome outcome;
+        invalidate(outcome, job.blocked);
+        return outcome;
+    }
+    return measure(*job.test->procedure, Inputs(taker_.look(job, job.test->procedure->setup(parameters))), parameters);
+}
+
 PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKeeper& watches) {
     PointRecord record = head_of(job, position);
     const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);

@@ -18,6 +18,10 @@ class PointMaker {
 
     // Everything but the verdicts of watches. Throws as Taker::take_all(). `position` names the capture's
     // file.
+    // Whether a test has one capture of its own at each point, which an instrument gives: only these are looked at.
+    bool can_look(const PlannedTest& planned) const;
+    // What comes in at a point, as its procedure sees it; nothing is kept or judged. Throws Error(bench).
+    Outcome look(const PointJob& job);
     PointRecord make(const PointJob& job, std::size_t position, WatchKeeper& watches);
     // What a search or an adjustment came to, with the table of its trials.
     PointRecord conclude(const PointJob& job, std::size_t position, const std::string& table,

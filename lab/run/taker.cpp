@@ -377,6 +377,14 @@ void Taker::abort(WatchKeeper& watches) {
     }
 }
 
+Capture Taker::look(const PointJob& job, const CaptureSetup& setup) {
+    set_up(job, nullptr);
+    const std::string& role = job.instrument->role;
+    Capture capture = kind_of(setup).acquire(bench_.role(role), setup);
+    correct(role, capture);
+    return capture;
+}
+
 Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters& parameters,
                     WatchKeeper& watches, std::string& doubt) {
     const Abortable may_be_aborted;

@@ -52,6 +52,8 @@ class Taker {
     // same.
     std::vector<Taken> take_all(const PointJob& job, const Parameters& parameters, const CaptureSetup& setup,
                                 WatchKeeper& watches, std::string& doubt);
+    // What comes in at a point now, without prompts, soaks and retries.
+    Capture look(const PointJob& job, const CaptureSetup& setup);
     // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
     // answers again.
     void power_cycle(const Test& test);

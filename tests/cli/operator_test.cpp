@@ -83,7 +83,7 @@ TEST_CASE("keys typed before a question was there do not answer it, and Enter is
     const Said said =
         at_terminal(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
                     {{"stop\n"}}, "go\n");
-    CHECK(contains(said.out, "Connect the cable  [go, skip or stop; Enter means go]"));
+    CHECK(contains(said.out, "Connect the cable  [go, look, skip or stop; Enter means go]"));
     CHECK(said.code == 4);
     CHECK(stand.record().points.empty());
     std::filesystem::remove_all(stand.folder / "run");

@@ -124,7 +124,7 @@ TEST_CASE("on a terminal the operator answers, skips and stops") {
     const Said skipped = at_terminal_lines(world.folder.path(), {"run", "campaign.toml", "--out", "run"},
                                            {"yes", "2099-01-31", "12 V", "SK2-0042", "skip"});
     CHECK(contains(skipped.out, "Is the battery charged?  [yes or no"));
-    CHECK(contains(skipped.out, "scan: Turn the unit round  [go, skip or stop; Enter means go]"));
+    CHECK(contains(skipped.out, "scan: Turn the unit round  [go, look, skip or stop; Enter means go]"));
     const auto run = rt::lab::Tally::open(world.folder / "run").read();
     CHECK(run.points.size() == 1);  // of the other test
     CHECK(run.points[0].test == "other");

@@ -39,13 +39,8 @@
       return other !== figure && other.matches("figure.readable") && dataOf(other).together === word;
     });
   }
-  var keys_ = new Map();
   function open(figure, button) {
-    var data = dataOf(figure), curves = data.curves, key = null;
-    if (data.together) {
-      if (!keys_.has(figure.parentNode)) keys_.set(figure.parentNode, "together" + keys_.size);
-      key = keys_.get(figure.parentNode) + data.together;
-    }
+    var data = dataOf(figure), curves = data.curves, group = partners(figure);
     var plot = document.createElement("div"), said = document.createElement("p"), keys = document.createElement("p");
     plot.className = "plot"; plot.tabIndex = 0; plot.setAttribute("role", "application");
     plot.setAttribute("aria-label", data.title + ": arrow keys move the cursor, plus and minus zoom, 0 shows everything, Escape closes");
@@ -58,7 +53,6 @@
     var series = [{ label: data.x, value: function (u, v) { return number(v); } }].concat(curves.map(function (c) {
       var s = { label: c.name, stroke: c.colour, width: c.role === "limit" ? 2 : 1.2, spanGaps: c.role !== "limit" || false,
                 value: function (u, v) { return number(v); }, points: { show: c.role === "spots" || c.role === "sweep", size: 6, fill: c.colour } };
-      if (c.role === "limit") s.dash = [9, 5];
       if (c.role === "companion") s.dash = [4, 3];
       if (c.role === "spots") s.width = 0;
       if (c.role === "bars") { s.paths = bars; s.fill = c.colour; }
@@ -68,7 +62,7 @@
       width: wide, height: 420, title: data.title, series: series,
       scales: { x: { time: false, distr: data.log ? 3 : 1, range: function (u, min, max) { return [min, max]; } } },
       axes: [{ label: data.x, size: 44, labelSize: 24, filter: logLabels, values: function (u, at) { return at.map(function (v) { return v == null ? null : number(+v.toPrecision(4)); }); } }, { label: data.y, size: 64, labelSize: 24 }],
-      cursor: { drag: { x: true, y: true, uni: 20 }, points: { size: 7 }, sync: key ? { key: key, scales: ["x", null] } : {} }, hooks: { setCursor: [say], setScale: [follow] }, legend: { live: true }
+      cursor: { drag: { x: true, y: true, uni: 20 }, points: { size: 7 } }, hooks: { setCursor: [moved], setScale: [follow] }, legend: { live: false }
     }, values, plot);
     function logLabels(u, at) {
       // On a logarithmic axis 1, 2 and 5 of each decade; all where the view is narrower than two decades.
@@ -82,13 +76,21 @@
     }
     // A view of one figure is that of those read together with it.
     function follow(u, scale) {
-      if (scale !== "x" || !key) return;
-      partners(figure).forEach(function (other) {
+      if (scale !== "x") return;
+      group.forEach(function (other) {
         var o = other.plot;
         if (o && (o.scales.x.min !== u.scales.x.min || o.scales.x.max !== u.scales.x.max)) o.setScale("x", { min: u.scales.x.min, max: u.scales.x.max });
       });
     }
     // By position on the screen, so that a curve with few points is read between them too.
+    function moved(u) {
+      say(u);
+      group.forEach(function (other) {
+        if (!other.plot || other.plot.cursor.left === u.cursor.left) return;
+        other.plot.setCursor({ left: u.cursor.left, top: u.cursor.left < 0 ? -10 : 100 }, false);
+        other.say(other.plot);
+      });
+    }
     function say(u) {
       var left = u.cursor.left;
       if (left == null || left < 0) return;
@@ -113,7 +115,7 @@
       else used = false;
       if (used) { e.preventDefault(); setTimeout(function () { say(u); }, 0); }  // once the new view holds
     });
-    figure.plot = u;
+    figure.plot = u; figure.say = say;
     button.textContent = "Back to the printed figure";
     button.setAttribute("aria-expanded", "true");
     plot.focus({ preventScroll: true });
