@@ -207,7 +207,8 @@ Command bench_command() {
     return {
         "bench",
         "BENCH [--look ROLE | --try | --serve | --diagram FILE], or --discover",
-        "who answers on a bench; look what comes in, try its dialects, draw it, or serve its simulated instruments",
+        "who answers on a bench; look what comes in, try its dialects, draw it, or serve its simulated "
+        "instruments",
         "rare-tally bench bench.toml --serve --port 5025",
         {{"serve", "", "serve the simulated instruments on loopback ports until ended"},
          {"listen", "ADDRESS", "with --serve, where it listens; 127.0.0.1 without it"},
@@ -223,8 +224,10 @@ Command bench_command() {
          {"interface", "NAME", "with --discover, also by a broadcast of VXI-11 on this network interface"},
          {"time", "TIME", "with --discover, how long is listened; 3 s without it"},
          {"out", "FILE", "with --discover, a bench begun from who answered, .toml"},
-         {"look", "ROLE", "show what comes in at an instrument, again and again until Enter; nothing is kept"},
-         {"procedure", "NAME", "with --look, what is looked at; the usual one of the instrument's kind without it"},
+         {"look", "ROLE",
+          "show what comes in at an instrument, again and again until Enter; nothing is kept"},
+         {"procedure", "NAME",
+          "with --look, what is looked at; the usual one of the instrument's kind without it"},
          {"set", "NAME=VALUE", "with --look, parameter of the procedure; may be given more than once"},
          {"map", "FILE", "a wafer map, .toml, from what the stage of the bench says of its dies and devices"},
          {"teach", "", "with --map, pitches and places of devices are shown by moving the stage there"},

@@ -28,12 +28,14 @@ const char* usual_procedure(std::string_view kind) {
 ExitCode look_at_role(const Call& call, const Bench& bench, SimulatedBench& simulated) {
     const std::string name = call.text("look");
     const Instrument* instrument = bench.find(name);
-    if (!instrument) fail_input("--look " + name + ": the bench has no such role" + suggestion(name, bench.roles()));
+    if (!instrument)
+        fail_input("--look " + name + ": the bench has no such role" + suggestion(name, bench.roles()));
     if (!instrument->place.speaks()) fail_input("--look " + name + ": it takes no messages");
     std::string chosen = call.text("procedure");
     if (chosen.empty()) chosen = usual_procedure(instrument->dialect.kind->name);
     if (chosen.empty())
-        fail_input("--look " + name + ": say by --procedure what is to be looked at; rare-tally measure --list names "
+        fail_input("--look " + name +
+                   ": say by --procedure what is to be looked at; rare-tally measure --list names "
                    "them");
     const Procedure& procedure = find_procedure(chosen);
     Parameters parameters(procedure.parameters);
@@ -45,12 +47,11 @@ ExitCode look_at_role(const Call& call, const Bench& bench, SimulatedBench& simu
     const CaptureSetup setup = procedure.setup(parameters);
     const auto& kind = kind_of(setup);
     if (!instrument->is(kind.instrument()))
-        fail_input(std::string(procedure.name) + " takes its captures with an instrument of kind " + kind.instrument() +
-                   ", and the " + name + " is of kind " + instrument->dialect.kind->name);
+        fail_input(std::string(procedure.name) + " takes its captures with an instrument of kind " +
+                   kind.instrument() + ", and the " + name + " is of kind " + instrument->dialect.kind->name);
     InstrumentRole role(ScpiSession(*instrument, simulated.place_of(*instrument)));
-    look_until_enough(call.console, name + ": " + kind.describe(setup), [&] {
-        return measure(procedure, kind.acquire(role, setup), parameters);
-    });
+    look_until_enough(call.console, name + ": " + kind.describe(setup),
+                      [&] { return measure(procedure, kind.acquire(role, setup), parameters); });
     return ExitCode::passed;
 }
 

@@ -23,9 +23,10 @@ std::vector<std::string> chosen_tests(const Campaign& campaign, const std::vecto
         const std::size_t before = out.size();
         if (!campaign.find(word)) {
             for (const auto& test : campaign.tests) {
-                const bool judged = std::any_of(test.judgings.begin(), test.judgings.end(), [&](const Judging& judging) {
-                    return judging.rule.rule->clause == word || judging.rule.full_id() == word;
-                });
+                const bool judged =
+                    std::any_of(test.judgings.begin(), test.judgings.end(), [&](const Judging& judging) {
+                        return judging.rule.rule->clause == word || judging.rule.full_id() == word;
+                    });
                 if (judged) out.push_back(test.name);
             }
         }
@@ -55,7 +56,8 @@ void set_parameters(const Call& call, Profile& profile) {
         if (dot == std::string::npos || dot == 0)
             fail_input("--set " + text + ": write TEST.PARAMETER=VALUE, as in scan.dwell=\"20 ms\"");
         auto& own = profile.parameters[name.substr(0, dot)];
-        std::erase_if(own, [&, parameter = name.substr(dot + 1)](const auto& pair) { return pair.first == parameter; });
+        std::erase_if(
+            own, [&, parameter = name.substr(dot + 1)](const auto& pair) { return pair.first == parameter; });
         own.emplace_back(name.substr(dot + 1), value);
     }
     if (!call.flag("set")) return;

@@ -11,8 +11,8 @@
 namespace rt::cli {
 
 inline constexpr OptionInfo set_option_of_tests{
-    "set", "TEST.PARAMETER=VALUE", "a parameter of a test, above the campaign and the profile; may be given more than once"};
-
+    "set", "TEST.PARAMETER=VALUE",
+    "a parameter of a test, above the campaign and the profile; may be given more than once"};
 
 inline constexpr OptionInfo profile_option{"profile", "FILE", "parameters put over those of the campaign"};
 inline constexpr OptionInfo published_option{

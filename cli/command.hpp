@@ -43,7 +43,8 @@ struct Command {
 
 // Options that several commands share.
 inline constexpr OptionInfo bench_option{"bench", "FILE", "bench file, instead of the campaign's"};
-inline constexpr OptionInfo only_option{"only", "TEST", "only this test, or those judged by this clause or rule; may be given more than once"};
+inline constexpr OptionInfo only_option{
+    "only", "TEST", "only this test, or those judged by this clause or rule; may be given more than once"};
 inline constexpr OptionInfo rulebook_option{"rulebook", "FILE",
                                             "further rulebook; may be given more than once"};
 

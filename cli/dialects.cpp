@@ -101,7 +101,8 @@ ExitCode perform_dialects(const Call& call) {
     if (what.front() == "show" && what.size() == 2) return show(call, what[1]);
     if (what.front() != "new" || what.size() != 2)
         fail_input(
-            "dialects lists those that are shipped; dialects show DIALECT prints one, dialects new ADDRESS begins "
+            "dialects lists those that are shipped; dialects show DIALECT prints one, dialects new ADDRESS "
+            "begins "
             "one for an instrument");
     return begin(call, what[1]);
 }

@@ -17,7 +17,8 @@ void add_row(std::vector<std::vector<std::string>>& rows, const KeyInfo& key) {
 }
 
 // A whole section of a file, or one key of it.
-void print_section(const Console& console, const FileInfo& file, const SectionInfo& section, const std::string& key) {
+void print_section(const Console& console, const FileInfo& file, const SectionInfo& section,
+                   const std::string& key) {
     std::vector<std::vector<std::string>> rows;
     for (const auto& info : section.keys) {
         if (key.empty() || key == info.name) add_row(rows, info);
@@ -75,8 +76,9 @@ bool explain_kinds(const Console& console, const std::string& word, std::vector<
         for (const auto& setting : kind.settings) {
             known.emplace_back(setting.name);
             if (word != setting.name) continue;
-            console.out(console.tinted(std::string(kind.name) + "." + setting.name, Tone::strong) + "  setting of a " +
-                        kind.title + ", such as " + setting.example + ": " + setting.help);
+            console.out(console.tinted(std::string(kind.name) + "." + setting.name, Tone::strong) +
+                        "  setting of a " + kind.title + ", such as " + setting.example + ": " +
+                        setting.help);
             found = true;
         }
     }
@@ -110,8 +112,9 @@ bool explain_parameters(const Console& console, const std::string& word, std::ve
 ExitCode perform_explain(const Call& call) {
     const auto words = call.texts("words");
     if (words.size() != 1)
-        fail_input("explain needs one word: a key of a file, a section, a file type, a parameter or a setting; "
-                   "rare-tally explain test.sweep");
+        fail_input(
+            "explain needs one word: a key of a file, a section, a file type, a parameter or a setting; "
+            "rare-tally explain test.sweep");
     std::vector<std::string> known;
     const Console& console = call.console;
     bool found = explain_files(console, words[0], known);
@@ -122,8 +125,9 @@ ExitCode perform_explain(const Call& call) {
     const std::set<std::string> once(known.begin(), known.end());
     if (const auto near = nearest(words[0], {once.begin(), once.end()}))
         fail_input("nothing is called " + in_quotes(words[0]) + ": did you mean " + in_quotes(*near) + "?");
-    fail_input("nothing is called " + in_quotes(words[0]) +
-               ": procedures are explained by rare-tally measure --list NAME, rules by rare-tally rules show ID");
+    fail_input(
+        "nothing is called " + in_quotes(words[0]) +
+        ": procedures are explained by rare-tally measure --list NAME, rules by rare-tally rules show ID");
 }
 
 }  // namespace

@@ -37,7 +37,8 @@ std::vector<std::string> plot_lines(const Console& console, const Figure& figure
     return out;
 }
 
-std::vector<std::string> look_lines(const Console& console, const Outcome& outcome, const std::string& title) {
+std::vector<std::string> look_lines(const Console& console, const Outcome& outcome,
+                                    const std::string& title) {
     std::vector<std::string> out;
     if (!outcome.traces.empty())
         out = plot_lines(console, rt::lab::trace_figure(outcome.traces.front(), title, {}, {}));
@@ -57,7 +58,8 @@ std::vector<std::string> look_lines(const Console& console, const Outcome& outco
     return out;
 }
 
-void look_until_enough(const Console& console, const std::string& title, const std::function<Outcome()>& take) {
+void look_until_enough(const Console& console, const std::string& title,
+                       const std::function<Outcome()>& take) {
     const bool terminal = ::isatty(STDIN_FILENO) && console.stays_put() && console.width() > 0;
     console.status("");
     std::size_t shown = 0;

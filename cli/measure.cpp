@@ -250,7 +250,8 @@ ExitCode list_family(const Call& call, const ProcedureLibrary& library, const st
         if (families.empty() || families.back() != its) families.push_back(its);
         if (family.empty() || family == its) rows.push_back({name, procedure->title});
     }
-    if (rows.empty()) fail_input("no family of procedures is called " + in_quotes(family) + suggestion(family, families));
+    if (rows.empty())
+        fail_input("no family of procedures is called " + in_quotes(family) + suggestion(family, families));
     std::sort(rows.begin(), rows.end());
     for (const auto& line : aligned(rows, "")) call.console.out(line);
     call.console.progress("rare-tally measure --list NAME explains one, with its parameters and results");

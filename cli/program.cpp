@@ -4,10 +4,10 @@
 
 #include <array>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <cstdio>
 #include <cstdlib>
 #include <exception>
+#include <nlohmann/json.hpp>
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
@@ -87,7 +87,8 @@ std::map<std::string, std::vector<std::string>> given(const Command& command,
 std::string version_json() {
     nlohmann::ordered_json libraries = nlohmann::ordered_json::object();
     for (const auto& [name, number] : rt::lab::libraries()) libraries[name] = number;
-    return nlohmann::ordered_json{{"program", "rare-tally"}, {"version", version()}, {"libraries", libraries}}.dump(2);
+    return nlohmann::ordered_json{{"program", "rare-tally"}, {"version", version()}, {"libraries", libraries}}
+        .dump(2);
 }
 
 ExitCode run_command_line(int argc, const char* const* argv) {

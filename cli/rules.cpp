@@ -62,7 +62,8 @@ void list_books(const Call& call, const RuleLibrary& library) {
         const Rulebook& book = entry.book;
         const auto signed_off = std::count_if(book.rules.begin(), book.rules.end(),
                                               [](const Rule& rule) { return rule.sign_off.has_value(); });
-        rows.push_back({book.id, std::to_string(book.rules.size()) + (book.rules.size() == 1 ? " rule" : " rules"),
+        rows.push_back({book.id,
+                        std::to_string(book.rules.size()) + (book.rules.size() == 1 ? " rule" : " rules"),
                         signed_off ? std::to_string(signed_off) + " signed off" : "none signed off",
                         book.standard + ", " + book.edition + ": " + book.title});
         rules += book.rules.size();
@@ -80,9 +81,12 @@ void search(const Call& call, const RuleLibrary& library, const Texts& words) {
     Json json = Json::array();
     for (const auto& ref : all_rules(library)) {
         const Rule& rule = *ref.rule;
-        const std::string text = lower(ref.full_id() + " " + rule.title + " " + ref.book->standard + " " +
-                                       ref.book->title + " " + rule.clause + " " + rule.quantity + " " + rule.applies_to);
-        const auto stands = [&](const std::string& word) { return text.find(lower(word)) != std::string::npos; };
+        const std::string text =
+            lower(ref.full_id() + " " + rule.title + " " + ref.book->standard + " " + ref.book->title + " " +
+                  rule.clause + " " + rule.quantity + " " + rule.applies_to);
+        const auto stands = [&](const std::string& word) {
+            return text.find(lower(word)) != std::string::npos;
+        };
         if (!std::all_of(words.begin(), words.end(), stands)) continue;
         rows.push_back({ref.full_id(), rule.title, ref.book->standard + ", " + rule.clause});
         json.push_back(rule_json(ref));
@@ -255,18 +259,20 @@ ExitCode perform_rules(const Call& call) {
 }  // namespace
 
 Command rules_command() {
-    return {"rules",
-            "[list [BOOK] | search WORDS | show ID... | draw ID... | diff BOOK BOOK | sign ID... | lint [BOOK]]",
-            "the published limits at hand: list, search, show, draw, differences between editions, sign-off, slips",
-            "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
-            {rulebook_option,
-             {"out", "FILE", "draw: file to draw into, .svg or .png; rules.svg without it"},
-             {"by", "NAME", "sign: who has checked the rule against the lab's copy of the standard"},
-             {"document", "TEXT", "sign: that copy"},
-             {"on", "DATE", "sign: when; today without it"},
-             {"into", "FILE", "sign: file of sign-offs to append to; sign-offs.toml without it"}},
-            "words",
-            perform_rules};
+    return {
+        "rules",
+        "[list [BOOK] | search WORDS | show ID... | draw ID... | diff BOOK BOOK | sign ID... | lint [BOOK]]",
+        "the published limits at hand: list, search, show, draw, differences between editions, sign-off, "
+        "slips",
+        "rare-tally rules draw cispr-32/mains-b-qp cispr-32/mains-b-av --out class-b.png",
+        {rulebook_option,
+         {"out", "FILE", "draw: file to draw into, .svg or .png; rules.svg without it"},
+         {"by", "NAME", "sign: who has checked the rule against the lab's copy of the standard"},
+         {"document", "TEXT", "sign: that copy"},
+         {"on", "DATE", "sign: when; today without it"},
+         {"into", "FILE", "sign: file of sign-offs to append to; sign-offs.toml without it"}},
+        "words",
+        perform_rules};
 }
 
 }  // namespace rt::cli

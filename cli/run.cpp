@@ -21,9 +21,9 @@ ExitCode perform_run(const Call& call) {
     if (files.size() != (resume.empty() ? 1 : 0)) {
         fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
     }
-    if (!resume.empty() && (call.flag("out") || call.flag("bench") || call.flag("rulebook") ||
-                            call.flag("only") || call.flag("profile") || call.flag("published") ||
-                            call.flag("set") || call.flag("dry-run"))) {
+    if (!resume.empty() &&
+        (call.flag("out") || call.flag("bench") || call.flag("rulebook") || call.flag("only") ||
+         call.flag("profile") || call.flag("published") || call.flag("set") || call.flag("dry-run"))) {
         fail_input(
             "--resume takes everything from the run folder: leave out --out, --bench, --rulebook, --only, "
             "--profile, --published, --set and --dry-run");

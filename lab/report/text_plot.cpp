@@ -35,7 +35,8 @@ struct Range {
 
 class Canvas {
   public:
-    Canvas(std::size_t columns, std::size_t rows) : columns_(columns), dots_(columns * rows), limits_(columns * rows) {}
+    Canvas(std::size_t columns, std::size_t rows)
+        : columns_(columns), dots_(columns * rows), limits_(columns * rows) {}
 
     // A line between places from 0 to 1 across and upwards, in dots.
     void line(double x0, double y0, double x1, double y1, bool limit) {
@@ -59,7 +60,8 @@ class Canvas {
 
   private:
     void dot(double x, double y, bool limit) {
-        const auto column = static_cast<std::ptrdiff_t>(std::lround(x)), line = static_cast<std::ptrdiff_t>(std::lround(y));
+        const auto column = static_cast<std::ptrdiff_t>(std::lround(x)),
+                   line = static_cast<std::ptrdiff_t>(std::lround(y));
         if (column < 0 || line < 0 || column >= static_cast<std::ptrdiff_t>(columns_ * 2) ||
             line >= static_cast<std::ptrdiff_t>(rows() * 4))
             return;
@@ -119,7 +121,8 @@ std::vector<std::string> text_plot(const Figure& figure, std::size_t width, std:
     out.push_back(figure.y_label);
     for (std::size_t r = 0; r < canvas.rows(); ++r) {
         const bool labelled = r % 4 == 0 || r + 1 == canvas.rows();
-        const double value = y.high - (y.high - y.low) * (static_cast<double>(r) + 0.5) / static_cast<double>(canvas.rows());
+        const double value =
+            y.high - (y.high - y.low) * (static_cast<double>(r) + 0.5) / static_cast<double>(canvas.rows());
         std::string label = labelled ? number(value) : "";
         label.insert(0, label.size() < margin - 2 ? margin - 2 - label.size() : 0, ' ');
         out.push_back(label + (labelled ? " ┤" : " │") + canvas.row(r));
@@ -130,7 +133,8 @@ std::vector<std::string> text_plot(const Figure& figure, std::size_t width, std:
     const std::string middle = figure.x_label + (log ? " (logarithmic)" : "");
     const std::size_t taken = left.size() + letters(middle) + right.size();
     const std::size_t gap = columns > taken ? (columns - taken) / 2 : 1;
-    foot += std::string(gap, ' ') + middle + std::string(columns > taken ? columns - taken - gap : 1, ' ') + right;
+    foot += std::string(gap, ' ') + middle + std::string(columns > taken ? columns - taken - gap : 1, ' ') +
+            right;
     out.push_back(foot);
     return out;
 }

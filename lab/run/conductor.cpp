@@ -211,7 +211,8 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
 }
 
 Outcome Conductor::look(const PlannedTest& planned) {
-    return maker_.look(grounds_.job_of(planned, planned.test->sweep, planned.points.front(), PointKind::point));
+    return maker_.look(
+        grounds_.job_of(planned, planned.test->sweep, planned.points.front(), PointKind::point));
 }
 
 Conductor::Flow Conductor::require_calibrations(const PlannedTest& planned) {

@@ -43,8 +43,8 @@ PointMaker::PointMaker(const Plan& plan, const std::filesystem::path& folder, Ta
 
 bool PointMaker::can_look(const PlannedTest& planned) const {
     const Test& test = *planned.test;
-    return test.measures() && test.takes.empty() && test.sources.empty() && test.files.empty() && !test.search &&
-           !test.adjust && !test.maximise && !planned.points.empty() && planned.instrument &&
+    return test.measures() && test.takes.empty() && test.sources.empty() && test.files.empty() &&
+           !test.search && !test.adjust && !test.maximise && !planned.points.empty() && planned.instrument &&
            bench_.speaks(planned.instrument->role);
 }
 
@@ -55,7 +55,8 @@ Outcome PointMaker::look(const PointJob& job) {
         invalidate(outcome, job.blocked);
         return outcome;
     }
-    return measure(*job.test->procedure, Inputs(taker_.look(job, job.test->procedure->setup(parameters))), parameters);
+    return measure(*job.test->procedure, Inputs(taker_.look(job, job.test->procedure->setup(parameters))),
+                   parameters);
 }
 
 PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKeeper& watches) {

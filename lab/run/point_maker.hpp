@@ -18,7 +18,8 @@ class PointMaker {
 
     // Everything but the verdicts of watches. Throws as Taker::take_all(). `position` names the capture's
     // file.
-    // Whether a test has one capture of its own at each point, which an instrument gives: only these are looked at.
+    // Whether a test has one capture of its own at each point, which an instrument gives: only these are
+    // looked at.
     bool can_look(const PlannedTest& planned) const;
     // What comes in at a point, as its procedure sees it; nothing is kept or judged. Throws Error(bench).
     Outcome look(const PointJob& job);

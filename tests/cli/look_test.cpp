@@ -38,7 +38,8 @@ TEST_CASE("what comes in at an instrument is shown again and again until Enter")
     stand.write();
     const std::vector<std::string> look{"bench",       "bench.toml",    "--look", "analyser",
                                         "--procedure", "emission.scan", "--set",  "start=1 MHz",
-                                        "--set",       "stop=2 MHz",    "--set",  "bandwidth=9 kHz", "--set", "detector=peak"};
+                                        "--set",       "stop=2 MHz",    "--set",  "bandwidth=9 kHz",
+                                        "--set",       "detector=peak"};
     const Said shown = at_terminal(stand.folder.path(), look, {{"\n", "Enter ends it"}});
     CHECK_MESSAGE(shown.code == 0, shown.out);
     CHECK(contains(shown.out, "analyser: 1 MHz to 2 MHz"));
@@ -52,7 +53,8 @@ TEST_CASE("what comes in at an instrument is shown again and again until Enter")
                    "say by --procedure what is to be looked at"));
     CHECK(contains(
         rare_tally(stand.folder.path(), {"bench", "bench.toml", "--look", "power-meter", "--procedure",
-                                         "emission.scan", "--set", "start=1 MHz", "--set", "stop=2 MHz", "--set", "detector=peak", "--set", "bandwidth=9 kHz"})
+                                         "emission.scan", "--set", "start=1 MHz", "--set", "stop=2 MHz",
+                                         "--set", "detector=peak", "--set", "bandwidth=9 kHz"})
             .err,
         "takes its captures with an instrument of kind analyser"));
     CHECK(contains(rare_tally(stand.folder.path(),

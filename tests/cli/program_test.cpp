@@ -11,8 +11,8 @@
 namespace {
 
 const std::filesystem::path source = RT_SOURCE;
-const std::vector<std::string> names{"demo",   "draft",  "check", "run",     "make",   "measure",
-                                     "report", "export", "judge", "compare", "verify", "rules",
+const std::vector<std::string> names{"demo",   "draft",  "check", "run",      "make",   "measure",
+                                     "report", "export", "judge", "compare",  "verify", "rules",
                                      "bench",  "find",   "push",  "dialects", "explain"};
 
 // A result of a run's JSON by point; there is at least one.
@@ -275,7 +275,8 @@ TEST_CASE("commands in the documentation exist") {
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);
             const std::string word = text.substr(at + 11, word_end - at - 11);
-            if (word.empty() || word == "help" || !std::islower(static_cast<unsigned char>(word[0]))) continue;
+            if (word.empty() || word == "help" || !std::islower(static_cast<unsigned char>(word[0])))
+                continue;
             CAPTURE(file);
             CAPTURE(word);
             CHECK(std::find(names.begin(), names.end(), word) != names.end());
