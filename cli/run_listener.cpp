@@ -100,10 +100,12 @@ ConsoleListener::ConsoleListener(const Call& call, const LoadedCampaign& loaded,
         const auto say = [](std::string_view text) {
             [[maybe_unused]] const auto written = ::write(STDERR_FILENO, text.data(), text.size());
         };
+        // Counted before it is said: whoever reads it may press again at once.
+        const bool again = interrupted;
+        interrupted = again ? 2 : 1;
+        if (again) request_abort();
         if (::isatty(STDERR_FILENO)) say(clean);
-        say(interrupted ? second : first);
-        if (interrupted) request_abort();
-        interrupted = interrupted ? 2 : 1;
+        say(again ? second : first);
     };
     ::sigaction(SIGINT, &action, nullptr);
     ::sigaction(SIGTERM, &action, nullptr);

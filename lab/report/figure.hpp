@@ -38,6 +38,7 @@ struct Figure {
     std::string together;    // figures of the same word beside it are read together
     std::vector<Curve> curves;
     std::vector<Marker> markers;
+    std::vector<Marker> labels;    // words at places, such as the numbers of peaks
     std::optional<Raster> raster;  // drawn beneath the curves
     std::optional<DieMap> dies;    // a wafer map, alone
 };

@@ -358,6 +358,11 @@ std::string script(const Figure& figure, const std::string& file) {
         plots += ", $" + name + " using 1:2 with points pt 6 ps 1.7 lw 2.4 lc rgb '#111111' title " +
                  text(marker.text);
     }
+    for (std::size_t i = 0; i < figure.labels.size(); ++i) {
+        const Marker& label = figure.labels[i];
+        out += "set label " + std::to_string(i + 1) + " " + text(label.text) + " at " + exact(label.x) + "," +
+               exact(label.y) + " center offset 0,0.7 font ',10' front\n";
+    }
     out += "plot " + plots + "\nunset output\n";
     return out;
 }

@@ -1,6 +1,7 @@
 #include "lab/report/report_figures.hpp"
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include "core/base/text.hpp"
@@ -190,16 +191,43 @@ class FigureFolder {
     std::optional<Plotter> plotter_;
 };
 
+// The peaks of a trace that come nearest to a limit line, by their margin; numbered in the figure.
+std::vector<ReportFigures::Peak> peaks_of(const Trace& trace, const RuleRef& rule, const PointRecord& point) {
+    const LimitLine* line = rule.rule->line();
+    if (!line || rule.rule->applies_to != trace.name || rule.rule->unit != trace.y_unit || trace.spots)
+        return {};
+    const Rule* const only = rule.rule;
+    CandidateSettings settings;
+    settings.apart_hz = 3 * trace.resolution_bandwidth_hz.value_or(0);
+    std::vector<ReportFigures::Peak> out;
+    for (const auto& peak : choose_candidates(trace, std::span(&only, 1), settings)) {
+        if (!peak.margin) continue;
+        ReportFigures::Peak one;
+        one.rule = rule.full_id(), one.place = point.label;
+        one.detector = trace.detector ? name(*trace.detector) : "";
+        one.frequency_hz = peak.frequency_hz, one.level = peak.level, one.margin = *peak.margin;
+        one.limit = line->sense() == Sense::upper ? peak.level + *peak.margin : peak.level - *peak.margin;
+        one.unit = trace.y_unit, one.position = point.position;
+        out.push_back(std::move(one));
+    }
+    std::stable_sort(out.begin(), out.end(),
+                     [](const auto& a, const auto& b) { return a.margin < b.margin; });
+    return out;
+}
+
 // Also gives what the procedure lists of the point.
 std::vector<Table> draw_point(const RunData& run, const PointRecord& point, const std::string& stem,
-                              FigureFolder& folder, std::vector<DrawnFigure>& out) {
+                              FigureFolder& folder, std::vector<DrawnFigure>& out,
+                              std::vector<ReportFigures::Peak>& peaks) {
     Outcome outcome = run.outcome_of(point);
     std::vector<RuleRef> rules;
     for (const auto& finding : point.findings) rules.push_back(run.rules().find(finding.rule));
     const auto searched = maximum_figures(run.record().points, point);
     for (std::size_t i = 0; i < searched.size(); ++i)
         out.push_back(folder.draw(searched[i], stem + "-maximum-" + std::to_string(i + 1)));
-    const std::string title = point.test + ": " + point.label;
+    const TestRecord* test = run.record().find_test(point.test);
+    const std::string title = (test && !test->title.empty() ? test->title : point.test) +
+                              (point.label == "single point" ? "" : ": " + point.label);
     for (const auto& map : outcome.maps)
         out.push_back(folder.draw(die_figure(map, title), stem + "-" + slug(map.name)));
     // Single readings stand in the figure of their test.
@@ -208,6 +236,19 @@ std::vector<Table> draw_point(const RunData& run, const PointRecord& point, cons
         if (!trace.shows.empty() && trace.shows != worst_result(point.findings, run.rules())) continue;
         const bool first = &trace == &outcome.traces.front();
         Figure figure = trace_figure(trace, title, rules, point.findings);
+        std::size_t number = 0;
+        for (const auto& rule : rules) {
+            if (outcome.invalid) break;
+            // The figure's own scale, by the end that is farther from 0.
+            const bool last = std::abs(trace.x.back()) > std::abs(trace.x.front());
+            const auto& shown = figure.curves.front().x;
+            const double scale = last ? shown.back() / trace.x.back() : shown.front() / trace.x.front();
+            for (auto& peak : peaks_of(trace, rule, point)) {
+                peak.number = ++number;
+                figure.labels.push_back({peak.frequency_hz * scale, peak.level, std::to_string(number)});
+                peaks.push_back(std::move(peak));
+            }
+        }
         // A curve of single points: each is marked.
         if (run.concluded(point) && figure.curves.front().role == CurveRole::trace)
             figure.curves.front().role = CurveRole::sweep;
@@ -270,9 +311,17 @@ ReportFigures draw_figures(const std::vector<const RunData*>& runs, const std::f
     for (const auto& [part, point] : chosen) {
         const auto stem = std::filesystem::path(point->capture.file).stem().string();
         const std::pair place{part, point->position};
+        std::vector<ReportFigures::Peak> peaks;
         figures.tables[place] =
-            draw_point(*runs[part], *point, prefix(part) + stem, folder, figures.points[place]);
+            draw_point(*runs[part], *point, prefix(part) + stem, folder, figures.points[place], peaks);
+        for (auto& peak : peaks) {
+            peak.part = part;
+            figures.peaks[point->test].push_back(std::move(peak));
+        }
     }
+    for (auto& [test, peaks] : figures.peaks)
+        std::stable_sort(peaks.begin(), peaks.end(),
+                         [](const auto& a, const auto& b) { return a.margin < b.margin; });
     folder.finish();
     const auto take_in = [](DrawnFigure& figure) { figure.svg = base64(read_file(figure.file)); };
     for (auto& [test, drawn] : figures.sweeps) std::for_each(drawn.begin(), drawn.end(), take_in);

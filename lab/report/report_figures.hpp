@@ -24,6 +24,17 @@ struct ReportFigures {
     std::map<std::string, std::vector<DrawnFigure>> sweeps;  // curves over the sweep, by test
     std::vector<std::vector<DrawnFigure>> watches;           // by part
 
+    // Of scans against limit lines: the peaks nearest to each limit, by test, those with the least margin
+    // first.
+    struct Peak {
+        std::string rule, place, detector;
+        double frequency_hz = 0, level = 0, limit = 0, margin = 0;
+        Unit unit = Unit::dbuv;
+        std::size_t part = 0, position = 0;
+        std::size_t number = 0;  // in the figure of its point
+    };
+    std::map<std::string, std::vector<Peak>> peaks;
+
     // The first of a test; null without one.
     const DrawnFigure* sweep(const std::string& test) const;
     std::vector<std::filesystem::path> files() const;

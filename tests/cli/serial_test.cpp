@@ -160,7 +160,7 @@ parameters = { duration = "1.5 ms", sample_rate = "50 MHz", range = "5 V", suppl
 [[test.judge]]
 rule = "i2c/standard-data-setup"
 [[test.judge]]
-rule = "standard-clock-rise"
+rule = "i2c/standard-clock-rise"
 [[test]]
 name = "clock"
 procedure = "serial.clock"

@@ -18,7 +18,8 @@ using namespace rt::lab;
 namespace {
 
 std::string filled(const std::string& text, const PageRuns& runs, bool markup = true) {
-    const ReportFigures none{{}, {}, {}, {}, std::vector<std::vector<DrawnFigure>>(runs.size())};
+    ReportFigures none;
+    none.watches.resize(runs.size());
     return fill_template(text, "own.html", template_values(report_values(runs, none), runs, none, markup),
                          markup);
 }

@@ -145,6 +145,30 @@ PageData all_findings(const PageRuns& runs) {
     return out;
 }
 
+PageData findings_by_test(const PageRuns& runs) {
+    std::map<std::string, std::string> titles;
+    for (const RunData* run : runs) {
+        for (const auto& test : run->record().tests)
+            titles[test.name] = test.title.empty() ? test.name : test.title;
+    }
+    std::vector<std::pair<std::string, PageData>> groups;
+    for (const auto& row : sorted_findings(runs)) {
+        const auto same = [&](const auto& group) { return group.first == row.point->test; };
+        auto at = std::find_if(groups.begin(), groups.end(), same);
+        if (at == groups.end()) at = groups.insert(groups.end(), {row.point->test, page_list()});
+        at->second << finding_values(runs, row.part, *row.point, *row.finding);
+    }
+    PageData out = page_list();
+    for (auto& [test, findings] : groups) {
+        PageData group;
+        group.set("name", test);
+        group.set("title", titles[test]);
+        group.set("findings", findings);
+        out << group;
+    }
+    return out;
+}
+
 PageData test_summary(const PageRuns& runs) {
     std::vector<std::string> order;
     std::map<std::string, Summary> by_test;

@@ -129,6 +129,32 @@ PageData row_values(const PageRuns& runs, const PlacedPoint& placed, bool drawn)
     return data;
 }
 
+// The worst peaks of all scans of a test that have figures.
+void set_peaks(PageData& data, const PageRuns& runs, const std::string& test, const ReportFigures& figures) {
+    constexpr std::size_t most = 15;
+    PageData rows = page_list();
+    const auto at = figures.peaks.find(test);
+    const std::size_t count = at == figures.peaks.end() ? 0 : std::min(most, at->second.size());
+    for (std::size_t i = 0; i < count; ++i) {
+        const auto& peak = at->second[i];
+        PageData row;
+        row.set("frequency", format({peak.frequency_hz, Unit::hertz}, 6));
+        row.set("level", page_number(peak.level));
+        row.set("limit", page_number(peak.limit));
+        row.set("unit", pretty(peak.unit));
+        row.set("margin", page_number(peak.margin));
+        row.set("detector", peak.detector);
+        row.set("rule", peak.rule);
+        row.set("point", peak.place);
+        row.set("place", page_place(runs, peak.part, peak.position));
+        row.set("number", std::to_string(peak.number));
+        row.set("beyond", peak.margin < 0);
+        rows << row;
+    }
+    data.set("has_peaks", count > 0);
+    data.set("peaks", rows);
+}
+
 PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vector<PlacedPoint>& all,
                   const ReportFigures& figures) {
     PageData data, points = page_list(), rows = page_list();
@@ -178,6 +204,7 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
             sweep << figure_entry(figure, "Results of " + test.name + " over its sweep");
     }
     data.set("sweep", sweep);
+    set_peaks(data, runs, test.name, figures);
     return data;
 }
 

@@ -42,6 +42,8 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
                         const Finding& finding);
 // All findings, those to read first first.
 PageData all_findings(const PageRuns& runs);
+// The same under their tests, the test with the worst finding first.
+PageData findings_by_test(const PageRuns& runs);
 // Counts and least margin of each test, and of each rule.
 PageData test_summary(const PageRuns& runs);
 PageData rule_summary(const PageRuns& runs);
