@@ -8,11 +8,13 @@
 #include <cmath>
 #include <csignal>
 #include <iostream>
+#include <set>
 #include <string_view>
 
 #include "cli/look.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/connection_diagram.hpp"
 #include "lab/session/abort.hpp"
@@ -209,12 +211,40 @@ RunListener::Reply ConsoleListener::ask(const Request& request) {
     return asked(request);
 }
 
+// How the instruments of a test are connected, and what is measured first.
+void ConsoleListener::show_wiring(const std::string& name) const {
+    const PlannedTest* planned = loaded_.plan.find(name);
+    if (!planned || !planned->instrument) return;
+    const Test& test = *planned->test;
+    std::set<std::string> roles{planned->instrument->role};
+    const auto take_in = [&](const TextPairs& settings) {
+        for (const auto& [setting, value] : settings) {
+            if (const auto target = setting_target(setting, "")) roles.insert(target->role);
+        }
+    };
+    take_in(test.settings);
+    for (const auto& take : test.takes) {
+        if (!take.instrument.empty()) roles.insert(take.instrument);
+        take_in(take.settings);
+    }
+    for (const auto& line : diagram_text(connections(loaded_.bench, roles)))
+        console_.progress("       " + printable(line));
+    if (planned->points.empty() || !test.measures()) return;
+    try {
+        const CaptureSetup setup = test.setup_at(planned->points.front());
+        console_.progress("       measured then: " + printable(kind_of(setup).describe(setup)));
+    } catch (const Error&) {
+        // What it still lacks comes from an earlier test.
+    }
+}
+
 RunListener::Reply ConsoleListener::asked(const Request& request) {
     console_.status("");
     const bool decides = request.kind == Request::Kind::unexpected || request.kind == Request::Kind::failure;
     if (const auto known = replies_.find(request.name); !decides && known != replies_.end()) {
         return known->second == "skip" ? Reply::skip : known->second == "stop" ? Reply::stop : Reply::go;
     }
+    if (person_ && request.kind == Request::Kind::prompt) show_wiring(request.name);
     if (!person_) {
         // --unattended says that everything is in place; an unexpected signal is worth another look.
         return request.kind == Request::Kind::unexpected && request.may_redo ? Reply::redo : Reply::go;
@@ -247,7 +277,7 @@ std::optional<std::string> ConsoleListener::read(const Request& request) {
     for (;;) {
         const std::string typed = read_line(request.name + ": " + request.text + "  [or skip or stop] ");
         if (interrupted) return "stop";
-        if (!typed.empty()) return typed;
+        if (!typed.empty() || request.kind == Request::Kind::choice) return typed;
     }
 }
 

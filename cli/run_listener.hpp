@@ -46,6 +46,7 @@ class ConsoleListener : public RunListener {
 
   private:
     Reply asked(const Request& request);
+    void show_wiring(const std::string& name) const;
     void say_progress();
     void show_status() const;
 

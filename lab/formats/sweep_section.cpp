@@ -72,12 +72,16 @@ constexpr std::array from_test_keys{
     KeyInfo{"split_at", Key::words, false, "peaks: frequencies that part the band into sub-ranges"},
     KeyInfo{"add", Key::words, false, "peaks: further frequencies, chosen by the operator"},
     KeyInfo{"drop", Key::words, false, "peaks: frequencies that the operator leaves out"},
+    KeyInfo{
+        "ask", Key::flag, false,
+        "the operator takes, drops and adds values when they are shown; all are taken where nobody is there"},
 };
 
 constexpr std::array from_bench_keys{
     KeyInfo{"role", Key::text, true, "who is asked: \"unit\""},
     KeyInfo{"list", Key::text, true, "for what: list_NAME of its dialect"},
     KeyInfo{"most", Key::whole, false, "at most this many values; 10 without it"},
+    KeyInfo{"ask", Key::flag, false, "the operator takes and drops values when they are shown"},
 };
 
 constexpr std::array adjust_keys{
@@ -348,6 +352,7 @@ FoundAxis read_from_bench(const ConfigSection& section) {
     const ConfigSection table = *section.table("from_bench", from_bench_section);
     FoundAxis from{"", ""};
     from.role = table.text("role"), from.list = table.text("list"), from.most = read_most(table);
+    from.ask = table.flag("ask");
     return from;
 }
 
@@ -362,6 +367,7 @@ FoundAxis read_from_test(const ConfigSection& section) {
         table.fail(from.table.empty() ? "column" : "table", "table and column go together");
     if (from.table.empty() && !from.where.empty()) table.fail("where", "goes with table and column");
     from.most = read_most(table);
+    from.ask = table.flag("ask");
     from.apart = table.quantity("apart");
     if (from.apart && !from.table.empty()) table.fail("apart", "goes with result or trace");
     CandidateSettings& peaks = from.candidates;

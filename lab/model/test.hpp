@@ -54,6 +54,7 @@ struct FoundAxis {
     std::size_t most = 10;
     std::optional<Quantity> apart = {};
     CandidateSettings candidates = {};
+    bool ask = false;  // the operator chooses among them
 
     bool by_bench() const { return test.empty(); }
 };

@@ -22,8 +22,15 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
       watches_(plan.campaign->watches, bench),
       pace_(plan),
       grounds_(plan, measured_, calibrations_, folder, options.unit),
-      found_(plan, measured_, folder, tally, bench,
-             [this](const std::string& kind, const std::string& text) { maker_.note(kind, text); }) {
+      found_(
+          plan, measured_, folder, tally, bench,
+          [this](const std::string& kind, const std::string& text) { maker_.note(kind, text); },
+          [this](const Test& test, const std::string& text) {
+              auto reply = listener_.read({Request::Kind::choice, test.name, text, false});
+              if (reply == "stop") throw Interruption{RunListener::Reply::stop};
+              if (reply == "skip") throw Interruption{RunListener::Reply::skip};
+              return reply;
+          }) {
     for (const auto& recheck : plan.campaign->rechecks) stabilities_.emplace_back(recheck);
 }
 

@@ -15,7 +15,12 @@ Conductor::Flow Conductor::run_derived(const PlannedTest& planned) {
         if (flow != Flow::go) return flow;
         maker_.set_up(test);
     }
-    auto values = found_.of(test);
+    std::vector<AxisValue> values;
+    try {
+        values = found_.of(test);
+    } catch (const Interruption& interruption) {
+        return interrupted(interruption.reply);
+    }
     if (values.empty()) {
         end_.state = RunEnd::State::stopped;
         return Flow::go;

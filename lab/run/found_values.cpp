@@ -6,6 +6,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/measure/emission/candidates.hpp"
+#include "lab/run/choice.hpp"
 #include "lab/tally/measure_kept.hpp"
 
 namespace rt::lab {
@@ -46,7 +47,7 @@ std::vector<AxisValue> FoundValues::of(const Test& test) {
                   : !from.trace.empty() ? candidates(from)
                   : !from.table.empty() ? rows(from)
                                         : results(from);
-    if (!values.empty()) return values;
+    if (!values.empty()) return from.ask ? chosen_of(test, std::move(values)) : values;
     const std::string who = from.by_bench() ? from.role : from.test;
     note_("nothing to measure", test.name + ": " + who + " has given no " +
                                     (from.by_bench()       ? from.list
@@ -54,6 +55,42 @@ std::vector<AxisValue> FoundValues::of(const Test& test) {
                                      : !from.table.empty() ? from.column + " in a table " + from.table
                                                            : from.result));
     return values;
+}
+
+// What was chosen is kept: a run that is carried on keeps to it as long as the same values are found.
+std::vector<AxisValue> FoundValues::chosen_of(const Test& test, std::vector<AxisValue> values) {
+    const std::string& axis = test.sweep.axes.back().name;
+    std::string found, text = "found " + axis + ":";
+    for (std::size_t i = 0; i < values.size(); ++i) {
+        found += values[i].text + "|";
+        text += (i ? ", " : " ") + std::to_string(i + 1) + ") " + values[i].text;
+    }
+    text += "; Enter takes all, 1 3 takes these, -2 leaves one out, +VALUE adds one";
+    const std::string name = test.name + "/chosen", mark = hex(fnv1a(found), 16);
+    if (const auto known = earlier_.find(name); known != earlier_.end() && known->second.starts_with(mark)) {
+        std::string_view reply = known->second;
+        return chosen(values, reply.substr(mark.size()));
+    }
+    std::string why;
+    for (;;) {
+        const auto reply = ask_(test, (why.empty() ? "" : why + ". ") + text);
+        if (!reply) {
+            note_("chosen", test.name + ": nobody was there to choose; all " + std::to_string(values.size()) +
+                                " are taken");
+            return values;
+        }
+        try {
+            auto out = chosen(values, *reply);
+            std::string list;
+            for (const auto& value : out) list += (list.empty() ? "" : ", ") + value.text;
+            tally_.set_fact("found." + name, mark + *reply);
+            note_("chosen", test.name + ": " + list + ", out of " + std::to_string(values.size()) + " found");
+            return out;
+        } catch (const Error& error) {
+            if (error.kind() != ErrorKind::input) throw;
+            why = error.message();
+        }
+    }
 }
 
 std::vector<AxisValue> FoundValues::results(const FoundAxis& from) const {

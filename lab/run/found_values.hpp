@@ -15,10 +15,18 @@ namespace rt::lab {
 class FoundValues {
   public:
     using Note = std::function<void(const std::string& kind, const std::string& text)>;
+    // What a person replies to a text; nothing where nobody is there. May throw Interruption.
+    using Ask = std::function<std::optional<std::string>(const Test& test, const std::string& text)>;
 
     FoundValues(const Plan& plan, const Measured& measured, const std::filesystem::path& run, Tally& tally,
-                BenchConnection& bench, Note note)
-        : plan_(plan), measured_(measured), run_(run), tally_(tally), bench_(bench), note_(std::move(note)) {}
+                BenchConnection& bench, Note note, Ask ask)
+        : plan_(plan),
+          measured_(measured),
+          run_(run),
+          tally_(tally),
+          bench_(bench),
+          note_(std::move(note)),
+          ask_(std::move(ask)) {}
 
     // What a part of the run before this one was told by the bench.
     void know(const RunRecord& earlier) { earlier_ = earlier.head.found; }
@@ -34,6 +42,7 @@ class FoundValues {
     std::vector<AxisValue> candidates(const FoundAxis& from) const;
     std::vector<AxisValue> rows(const FoundAxis& from) const;
     std::vector<AxisValue> listed(const Test& test);
+    std::vector<AxisValue> chosen_of(const Test& test, std::vector<AxisValue> values);
     // Of the points of the earlier test that count, in order.
     std::vector<Outcome> outcomes(const FoundAxis& from) const;
 
@@ -43,6 +52,7 @@ class FoundValues {
     Tally& tally_;
     BenchConnection& bench_;
     Note note_;
+    Ask ask_;
     RunHead::Texts earlier_;  // by test
 };
 

@@ -23,6 +23,7 @@ struct Request {
         failure,      // a point has failed
         look,         // whether what a person looks at is in order
         reading,      // what an indicator shows
+        choice,       // which of the values found are measured; an empty line is an answer
     };
     Kind kind = Kind::prompt;
     std::string name;  // of the test, or "connections": answers files use it

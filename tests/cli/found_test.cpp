@@ -3,6 +3,7 @@
 
 #include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
+#include "tests/cli/typist.hpp"
 
 using rt::lab::PointKind;
 
@@ -106,4 +107,35 @@ TEST_CASE("an axis runs over a column of an earlier test's table, only over rows
     none.tests = tests("result = \"highest_level\", where = { a = \"b\" }");
     const Said refused = none.call({"check", "campaign.toml"});
     CHECK_MESSAGE(contains(refused.err, "goes with table and column"), refused.err);
+}
+
+TEST_CASE("the operator chooses among what was found; a run that is carried on keeps to it") {
+    Stand stand;
+    stand.unit_extra = "[lists]\nlanes = \"a, b, c\"\n";
+    stand.tests = Stand::scanning(
+        "scan",
+        Stand::axis(
+            "lane",
+            "sets = [\"unit.mode\"]\nfrom_bench = { role = \"unit\", list = \"lanes\", ask = true }"));
+    stand.write();
+    const std::vector<std::string> arguments{"run", "campaign.toml", "--out",
+                                             "run", "--no-live",     "--no-report"};
+    const Said said = at_terminal_lines(stand.folder.path(), arguments, {"7", "-2"});
+    CHECK_MESSAGE(said.code == 0, said.out);
+    CHECK(contains(said.out, "found lane: 1) a, 2) b, 3) c; Enter takes all"));
+    CHECK(contains(said.out, "\"7\" is no number from 1 to 3"));
+    CHECK(labels(stand.record(), "scan") == std::vector<std::string>{"lane=a", "lane=c"});
+    CHECK(contains(events(stand.record(), "chosen").at(0)->text, "scan: a, c, out of 3 found"));
+    cut_off(stand.folder / "run", 1);
+    CHECK(again(stand).code == 0);  // nobody is asked once more
+    CHECK(labels(stand.record(), "scan") == std::vector<std::string>{"lane=a", "lane=c"});
+    CHECK(events(stand.record(), "chosen").size() == 1);
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(stand.run().code == 0);  // nobody there
+    CHECK(stand.record().points.size() == 3);
+    CHECK(contains(events(stand.record(), "chosen").at(0)->text,
+                   "nobody was there to choose; all 3 are taken"));
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(at_terminal_lines(stand.folder.path(), arguments, {"stop"}).code == 4);
+    CHECK(stand.record().points.empty());
 }
