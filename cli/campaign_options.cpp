@@ -10,6 +10,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/profile_file.hpp"
+#include "lab/run/bench_reference.hpp"
 #include "lab/run/kept_inputs.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -45,6 +46,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
                    "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
     loaded.bench = read_bench(bench_path, files);
+    state_reference(loaded.campaign, loaded.bench);
     loaded.plan = make_plan(loaded.campaign, loaded.bench, chosen_tests(loaded.campaign, only));
 }
 

@@ -55,6 +55,7 @@ void Console::show() const {
 }
 
 void Console::status(const std::string& line) const {
+    const std::lock_guard lock(mutex_);
     if (!stays_put()) return;
     hide();
     const std::size_t columns = columns_of(STDERR_FILENO);
@@ -63,13 +64,19 @@ void Console::status(const std::string& line) const {
     show();
 }
 
+void Console::ring() const {
+    if (stays_put()) std::fputs("\a", stderr), std::fflush(stderr);
+}
+
 void Console::out(const std::string& line) const {
+    const std::lock_guard lock(mutex_);
     hide();
     std::fprintf(stdout, "%s\n", line.c_str());
     show();
 }
 
 void Console::attention(const std::string& line) const {
+    const std::lock_guard lock(mutex_);
     hide();
     std::fprintf(stderr, "attention: %s\n", printable(line).c_str());
     std::fflush(stderr);
@@ -77,6 +84,7 @@ void Console::attention(const std::string& line) const {
 }
 
 void Console::progress(const std::string& line) const {
+    const std::lock_guard lock(mutex_);
     if (quiet_) return;
     hide();
     std::fprintf(stderr, "%s\n", line.c_str());

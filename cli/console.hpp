@@ -1,6 +1,7 @@
 // What people see: results on stdout, progress and trouble on stderr, colour only where it can be seen.
 #pragma once
 
+#include <mutex>
 #include <string>
 #include <vector>
 
@@ -29,6 +30,8 @@ class Console {
     // What goes on now: the last line of a terminal, in place of the one before, until "" takes it away.
     // Nothing where stderr is no terminal: stays_put() says so.
     void status(const std::string& line) const;
+    // Where somebody hears it.
+    void ring() const;
     bool stays_put() const { return in_place_ && !quiet_; }
     // Columns of the terminal that results go to; 0 where they go elsewhere: nothing is wrapped there.
     std::size_t width() const;
@@ -42,6 +45,7 @@ class Console {
     void show() const;
 
     bool quiet_, verbose_, colour_, in_place_;
+    mutable std::recursive_mutex mutex_;  // lines of one thread do not cut those of another
     mutable std::string status_;
 };
 

@@ -97,7 +97,11 @@ ExitCode show(const Call& call, const Demo& demo, const std::filesystem::path& f
     const Call& own = last ? call : quiet;
     const auto campaign = load_campaign(call, folder / demo.campaign, "");
     const auto run = folder / demo.folder;
-    if (!demo.attended) return run_and_report(own, *campaign, run, true, false);
+    if (!demo.attended) {
+        Call alone{own.options, own.console};
+        alone.options["unattended"] = {};
+        return run_and_report(alone, *campaign, run, true, false);
+    }
     if (!call.flag("json")) {
         print_plan(call, *campaign, 200);
         call.console.out("");

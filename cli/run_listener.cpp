@@ -158,6 +158,8 @@ void ConsoleListener::waiting(const std::string& what, double seconds_left) {
 }
 
 void ConsoleListener::point_done(const PointRecord& point, const Progress& progress) {
+    if (const Test* test = loaded_.campaign.find(point.test); test && test->bell && point.invalid.empty())
+        console_.ring();
     for (const auto& finding : point.findings) {
         counts_.add(finding.verdict);
         failed_ = failed_ || finding.verdict == Verdict::fail;
@@ -189,7 +191,26 @@ void ConsoleListener::say_progress() {
                                   duration_text(progress_.seconds_left), counts_text(counts_)));
 }
 
-void ConsoleListener::show_status() const {
+void ConsoleListener::hide_status() {
+    {
+        const std::lock_guard lock(mutex_);
+        status_.clear();
+    }
+    console_.status("");
+}
+
+void ConsoleListener::tick(const std::stop_token& stop) {
+    std::unique_lock lock(mutex_);
+    while (!stop.stop_requested()) {
+        wake_.wait_for(lock, stop, std::chrono::seconds(1), [] { return false; });
+        constexpr double soon_s = 2.5;
+        const double taken = since_.seconds();
+        if (stop.stop_requested() || status_.empty() || taken < soon_s) continue;
+        console_.status(status_ + ", for " + duration_text(std::floor(taken)));
+    }
+}
+
+void ConsoleListener::show_status() {
     std::string counts;
     for (const auto& [n, word] : {std::pair{counts_.pass, " PASS"},
                                   {counts_.marginal, " MARGINAL"},
@@ -197,8 +218,22 @@ void ConsoleListener::show_status() const {
                                   {counts_.none, " NONE"}}) {
         if (n > 0) counts += "  " + std::to_string(n) + word;
     }
-    console_.status(fmt::format("{} of {}{}, {} left{}  {}", progress_.done, (progress_.at_most ? "≤ " : ""),
-                                progress_.total, duration_text(progress_.seconds_left), counts, now_));
+    const std::string text =
+        fmt::format("{} of {}{}, {} left{}  {}", progress_.done, (progress_.at_most ? "≤ " : ""),
+                    progress_.total, duration_text(progress_.seconds_left), counts, now_);
+    {
+        const std::lock_guard lock(mutex_);
+        status_ = text;
+        since_ = Stopwatch();
+    }
+    console_.status(text);
+    if (!console_.stays_put() || ticker_.joinable()) return;
+    // Signals are for the thread that waits for answers.
+    sigset_t all, before;
+    ::sigfillset(&all);
+    ::pthread_sigmask(SIG_BLOCK, &all, &before);
+    ticker_ = std::jthread([this](std::stop_token stop) { tick(stop); });
+    ::pthread_sigmask(SIG_SETMASK, &before, nullptr);
 }
 
 void ConsoleListener::event(const EventRecord& event) {
@@ -239,7 +274,7 @@ void ConsoleListener::show_wiring(const std::string& name) const {
 }
 
 RunListener::Reply ConsoleListener::asked(const Request& request) {
-    console_.status("");
+    hide_status();
     const bool decides = request.kind == Request::Kind::unexpected || request.kind == Request::Kind::failure;
     if (const auto known = replies_.find(request.name); !decides && known != replies_.end()) {
         return known->second == "skip" ? Reply::skip : known->second == "stop" ? Reply::stop : Reply::go;
@@ -272,7 +307,7 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
 
 std::optional<std::string> ConsoleListener::read(const Request& request) {
     if (!person_) return std::nullopt;
-    console_.status("");
+    hide_status();
     if (live_) live_->say("waiting for the operator: " + request.text);
     for (;;) {
         const std::string typed = read_line(request.name + ": " + request.text + "  [or skip or stop] ");
@@ -281,12 +316,31 @@ std::optional<std::string> ConsoleListener::read(const Request& request) {
     }
 }
 
+// The terminal gives each key at once, and shows none, while it waits here.
+std::optional<char> ConsoleListener::key(const std::string& test, const std::string& text) {
+    if (!person_) return std::nullopt;
+    hide_status();
+    forget_typed();
+    console_.status(test + ": " + text + "; Enter goes on");
+    termios before{};
+    ::tcgetattr(STDIN_FILENO, &before);
+    termios raw = before;
+    raw.c_lflag &= ~static_cast<tcflag_t>(ICANON | ECHO);
+    ::tcsetattr(STDIN_FILENO, TCSANOW, &raw);
+    char pressed = 0;
+    const auto count = ::read(STDIN_FILENO, &pressed, 1);
+    ::tcsetattr(STDIN_FILENO, TCSANOW, &before);
+    console_.status("");
+    if (count != 1 || pressed == '\n' || pressed == '\r' || interrupted) return std::nullopt;
+    return pressed;
+}
+
 RunListener::Reply ConsoleListener::ending() {
     if (stop_at_failure_ && failed_) return Reply::stop;
     if (!interrupted) return Reply::go;
     // Ctrl-C on a terminal asks; a second one there, or one where nobody can be asked, ends the run.
     if (!person_ || interrupted > 1) return Reply::stop;
-    console_.status("");
+    hide_status();
     for (;;) {
         interrupted = 0;
         const auto answer = read_line(
@@ -301,7 +355,7 @@ RunListener::Reply ConsoleListener::ending() {
 }
 
 void ConsoleListener::finish(const std::string& state, bool with_report) {
-    console_.status("");
+    hide_status();
     if (live_) live_->finish(state, with_report);
 }
 

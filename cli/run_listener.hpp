@@ -2,9 +2,13 @@
 #pragma once
 
 #include <chrono>
+#include <condition_variable>
 #include <map>
+#include <mutex>
 #include <optional>
+#include <stop_token>
 #include <string>
+#include <thread>
 
 #include "cli/campaign_options.hpp"
 #include "cli/run_table.hpp"
@@ -40,6 +44,7 @@ class ConsoleListener : public RunListener {
     }
     bool somebody() const override { return person_; }
     Reply ending() override;
+    std::optional<char> key(const std::string& test, const std::string& text) override;
 
     // The page's last state.
     void finish(const std::string& state, bool with_report);
@@ -48,7 +53,9 @@ class ConsoleListener : public RunListener {
     Reply asked(const Request& request);
     void show_wiring(const std::string& name) const;
     void say_progress();
-    void show_status() const;
+    void show_status();
+    void hide_status();
+    void tick(const std::stop_token& stop);
 
     const Call& call_;
     const Console& console_;
@@ -62,6 +69,12 @@ class ConsoleListener : public RunListener {
     Progress progress_;
     std::string now_;  // what is measured
     bool said_last_ = false;
+    // The line that stays tells how long a capture has taken, second by second.
+    std::mutex mutex_;
+    std::condition_variable_any wake_;
+    std::string status_;  // "" while something is asked
+    Stopwatch since_;
+    std::jthread ticker_;
     Deadline said_{0}, said_waiting_{0};  // where no status line stays: when progress is told again
 };
 

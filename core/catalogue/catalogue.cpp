@@ -73,6 +73,7 @@
     each(results_sensitivity) \
     each(results_spread) \
     each(results_drift) \
+    each(results_stability) \
     each(results_slope) \
     each(results_compression) \
     each(results_extremes) \

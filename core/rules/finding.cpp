@@ -83,7 +83,8 @@ std::string limit_text(const Finding& finding) {
 std::string margin_text(const Finding& finding) {
     if (!finding.margin) return "-";
     const Quantity margin{*finding.margin, finding.margin_unit()};
-    if (info(margin.unit).prefixed || margin.unit == Unit::count) return format(margin, 4);
+    if (margin.unit == Unit::count) return decimal(margin.value, 3);
+    if (info(margin.unit).prefixed) return format(margin, 4);
     // Of small plain numbers, such as vector differences, two decimals would leave nothing.
     const bool small = margin.unit == Unit::none && std::abs(margin.value) < 1;
     return small ? format(margin, 3) : format_fixed(margin, 2);

@@ -13,7 +13,14 @@
 namespace rt::lab {
 namespace {
 
-constexpr std::array bench_keys{KeyInfo{"name", Key::text, true, "name of the bench, shown on the report"}};
+constexpr std::array bench_keys{
+    KeyInfo{"name", Key::text, true, "name of the bench, shown on the report"},
+    KeyInfo{"reference_stability", Key::quantity, false,
+            "how stable its frequency reference is over a record, \"0.0001 ppm\": counts for instruments "
+            "that prove to be "
+            "locked to it (external_reference)",
+            Unit::ppm},
+};
 
 constexpr std::array path_keys{
     KeyInfo{"role", Key::text, true, "the instrument at the end of the path"},
@@ -245,7 +252,12 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
     bench.text = read_file(file);
     const ConfigNode node = parse_config(bench.text, file.string());
     const ConfigSection root(node, file.string(), bench_root_section);
-    bench.name = root.table("bench", bench_section)->text("name");
+    const ConfigSection head = *root.table("bench", bench_section);
+    bench.name = head.text("name");
+    if (const auto stability = head.quantity("reference_stability")) {
+        bench.reference_ppm = stability->value;
+        if (!(stability->value > 0)) head.fail("reference_stability", "must be above 0 ppm");
+    }
     for (const auto& section : root.tables("instrument", instrument_section)) {
         auto instrument = read_instrument(section, file, files, bench.files);
         if (bench.find(instrument.role))

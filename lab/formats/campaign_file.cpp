@@ -89,13 +89,12 @@ constexpr SectionInfo campaign_part_section{
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 25> campaign_sections{
-    &campaign_root_section, &campaign_section, &unit_section,        &question_section,
-    &test_section,          &judge_section,    &sweep_section,       &range_section,
-    &values_from_section,   &carriers_section, &from_test_section,   &from_bench_section,
-    &search_section,        &maximise_section, &watch_section,       &recheck_section,
-    &table_section,         &column_section,   &report_section,      &take_section,
-    &during_section,        &adjust_section,   &named_sweep_section, &conclude_section,
+constexpr std::array<const SectionInfo*, 26> campaign_sections{
+    &campaign_root_section, &campaign_section,   &unit_section,   &question_section,    &test_section,
+    &judge_section,         &sweep_section,      &range_section,  &values_from_section, &carriers_section,
+    &from_test_section,     &from_bench_section, &search_section, &maximise_section,    &watch_section,
+    &recheck_section,       &table_section,      &column_section, &report_section,      &take_section,
+    &hand_key_section,      &during_section,     &adjust_section, &named_sweep_section, &conclude_section,
     &conclude_judge_section};
 
 // The campaign's settings, where a test has none of its own.

@@ -23,6 +23,8 @@ constexpr std::array test_keys{
         "what is set before the test: \"unit.state\" = \"transmitting\", \"generator.level\" = \"-30 dBm\""},
     KeyInfo{"take", Key::tables, false,
             "captures of a point under settings of their own, for procedures with several inputs"},
+    KeyInfo{"key", Key::tables, false,
+            "single keys that step settings by hand, before the points of the test"},
     KeyInfo{"during", Key::tables, false, "what is switched while a record runs, such as an interferer"},
     KeyInfo{
         "inputs", Key::pairs, false,
@@ -60,6 +62,9 @@ constexpr std::array test_keys{
     KeyInfo{"prompt", Key::text, false,
             "what the operator has to do before the test; waits for go, skip or stop"},
     KeyInfo{
+        "bell", Key::flag, false,
+        "the terminal's bell rings when the capture of a point is there: for signals that are waited for"},
+    KeyInfo{
         "look", Key::text, false,
         "what the operator looks at before a capture counts: needles, planarity. Redo lifts and touches down "
         "again; without anybody there is no verdict"},
@@ -76,6 +81,14 @@ constexpr std::array test_keys{
         "how often a point with an unexpected signal is measured again when nobody is there; 1 without it"},
 };
 
+constexpr std::array hand_key_keys{
+    KeyInfo{"sets", Key::text, true,
+            "what it steps: \"generator.deviation\"; the test's settings say where from"},
+    KeyInfo{"up", Key::text, true, "the key, one character"},
+    KeyInfo{"down", Key::text, false, "the key for the other way"},
+    KeyInfo{"step", Key::quantity, false, "by how much"},
+    KeyInfo{"values", Key::texts, false, "words in turn, instead of a step"},
+};
 constexpr std::array during_keys{
     KeyInfo{"after", Key::quantity, true, "so long after the record was begun", Unit::second},
     KeyInfo{"settings", Key::pairs, true,
@@ -166,6 +179,38 @@ void require_settable(const ConfigSection& section, const Test& test) {
 }
 
 // What is switched goes back to what the test sets once the record is over.
+std::vector<HandKey> read_hand_keys(const ConfigSection& section, const Test& test) {
+    std::vector<HandKey> out;
+    std::string taken = "\n\r ";
+    for (const auto& part : section.tables("key", hand_key_section)) {
+        HandKey key;
+        key.setting = part.text("sets");
+        const auto known = std::find_if(test.settings.begin(), test.settings.end(),
+                                        [&](const auto& pair) { return pair.first == key.setting; });
+        if (known == test.settings.end())
+            part.fail("sets",
+                      in_quotes(key.setting) + " has no value in the settings of the test to step from");
+        const auto one = [&](const char* name) {
+            const std::string text = part.text(name);
+            if (text.size() != 1 || text[0] < ' ' || text[0] > '~')
+                part.fail(name, "must be one character of the keyboard");
+            if (taken.find(text[0]) != std::string::npos)
+                part.fail(name, in_quotes(text) + " is taken: choose another key");
+            taken += text[0];
+            return text[0];
+        };
+        key.up = one("up");
+        if (part.has("down")) key.down = one("down");
+        key.step = part.quantity("step");
+        key.values = part.texts("values");
+        if (key.step.has_value() == !key.values.empty()) part.fail("sets", "needs either a step or values");
+        if (!key.values.empty() && key.values.size() < 2) part.fail("values", "needs two and more");
+        if (key.step) part.at("step", [&] { parse_quantity(known->second, key.step->unit); });
+        out.push_back(std::move(key));
+    }
+    return out;
+}
+
 std::vector<During> read_during(const ConfigSection& section) {
     std::vector<During> out;
     for (const auto& part : section.tables("during", during_section)) {
@@ -234,6 +279,10 @@ void read_parameters(const ConfigSection& section, Test& test, const Profile& pr
 }  // namespace
 
 const SectionInfo test_section{"[[test]]", "One test: a procedure, swept and judged.", test_keys};
+const SectionInfo hand_key_section{
+    "[[test.key]]",
+    "A key that steps a setting by hand while the signal runs; each step is an event of the run.",
+    hand_key_keys};
 const SectionInfo during_section{"[[test.during]]",
                                  "What is switched while a record of complex samples runs.", during_keys};
 const SectionInfo judge_section{"[[test.judge]]", "One rule that the test is judged by.", judge_keys};
@@ -302,6 +351,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     if (!test.trend.empty() && test.trend != "rising" && test.trend != "falling")
         section.fail("trend", "is " + in_quotes(test.trend) + ": write rising or falling");
     test.prompt = section.text("prompt");
+    test.bell = section.flag("bell");
     test.look = section.text("look");
     test.power_cycle = section.text("power_cycle");
     test.redo = static_cast<int>(section.whole("redo").value_or(1));
@@ -358,6 +408,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
                          in_quotes(name) + " is no setting: write \"unit.state\", \"generator.level\" ...");
     }
     test.during = read_during(section);
+    test.hand_keys = read_hand_keys(section, test);
     read_calibration(section, test);
     for (const auto& judge : section.tables("judge", judge_section)) {
         for (auto& judging : read_judgings(judge, sources.library, test, defaults))

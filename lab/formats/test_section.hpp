@@ -19,7 +19,7 @@
 
 namespace rt::lab {
 
-extern const SectionInfo test_section, during_section, judge_section;
+extern const SectionInfo test_section, hand_key_section, during_section, judge_section;
 
 // "simple", "guarded" or "cispr" under "decision"; `otherwise` without the key. Throws Error(input).
 Decision read_decision(const ConfigSection& section, Decision otherwise);

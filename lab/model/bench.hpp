@@ -99,6 +99,7 @@ struct Simulation {
 
 struct Bench {
     std::string name;
+    std::optional<double> reference_ppm;  // how stable its frequency reference is
     std::vector<Instrument> instruments;
     std::vector<BenchPath> paths;
     std::vector<Budget> budgets;

@@ -82,6 +82,14 @@ struct During {
     TextPairs settings;  // "interferer.output" = "ON"
 };
 
+// A key that steps a setting, or takes its next word, while the signal of a test runs.
+struct HandKey {
+    std::string setting;  // "generator.deviation"
+    char up = '\0', down = '\0';
+    std::optional<Quantity> step;
+    std::vector<std::string> values;  // instead of a step
+};
+
 // A capture of a point that is taken under settings of its own, in the order of these.
 struct Take {
     std::string input;
@@ -113,12 +121,14 @@ struct Test {
     bool until_stopped = false;        // or until somebody ends the test
     bool repeats_whole() const { return duration_s || until_stopped; }
     std::string note;
-    std::string trend;            // "rising", "falling", "": of the first result over the last axis
-    std::string prompt;           // what the operator has to do before the test; "" for nothing
-    std::string look;             // what the operator looks at before a capture counts; "" for nothing
-    std::string power_cycle;      // role of the supply that is switched off and on before the test
-    std::string provides;         // name of the calibration that its results are; "" for none
-    std::string provides_result;  // which result, tabulated over the axis that sets a frequency
+    std::string trend;               // "rising", "falling", "": of the first result over the last axis
+    std::string prompt;              // what the operator has to do before the test; "" for nothing
+    std::vector<HandKey> hand_keys;  // before its points, where somebody is there
+    bool bell = false;               // the terminal's bell rings when a capture is there
+    std::string look;                // what the operator looks at before a capture counts; "" for nothing
+    std::string power_cycle;         // role of the supply that is switched off and on before the test
+    std::string provides;            // name of the calibration that its results are; "" for none
+    std::string provides_result;     // which result, tabulated over the axis that sets a frequency
     std::optional<double> valid_for_s;
     std::vector<std::string> needs;  // calibrations that must be in force
     bool selects_only = false;       // its rules choose candidates, nothing is judged by them

@@ -91,7 +91,7 @@ std::string y_name(const Trace& trace, const std::string& unit) {
     std::string text = axis_name(trace.title, unit);
     if (trace.detector) text += std::string(", ") + name(*trace.detector);
     if (trace.resolution_bandwidth_hz)
-        text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz});
+        text += ", RBW " + format({*trace.resolution_bandwidth_hz, Unit::hertz}, 4);
     return text;
 }
 
@@ -188,7 +188,9 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
     figure.log_x = trace.log_x && !offset && low > 0;
     figure.square = trace.shape == Shape::dots && trace.x_unit == trace.y_unit;
     figure.decibels = is_decibel(trace.y_unit);
-    figure.from_zero = trace.y_unit == Unit::percent || trace.shape == Shape::bars;
+    // Bars may hang below.
+    const bool above = trace.y.empty() || *std::min_element(trace.y.begin(), trace.y.end()) >= 0;
+    figure.from_zero = above && (trace.y_unit == Unit::percent || trace.shape == Shape::bars);
     Curve curve{trace.title, CurveRole::trace, {}, {}};
     if (trace.shape == Shape::dots) curve.role = CurveRole::dots;
     if (trace.spots) curve.role = CurveRole::spots;

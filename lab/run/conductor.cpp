@@ -5,6 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
+#include "lab/run/hand_keys.hpp"
 
 namespace rt::lab {
 
@@ -214,7 +215,23 @@ Conductor::Flow Conductor::prepare(const PlannedTest& planned) {
         const auto hold = watches_.hold();  // a unit without power answers nobody
         maker_.power_cycle(test);
     }
+    if (!test.hand_keys.empty() && listener_.somebody() && !planned.points.empty()) step_by_hand(planned);
     return Flow::go;
+}
+
+// The signal of its first point, stepped by single keys until somebody has seen enough. Each step is an
+// event.
+void Conductor::step_by_hand(const PlannedTest& planned) {
+    const Test& test = *planned.test;
+    const PointJob job = grounds_.job_of(planned, test.sweep, planned.points.front(), PointKind::point);
+    HandKeys keys(test.hand_keys, test.settings);
+    maker_.set_up_with(job, {});
+    while (const auto pressed = listener_.key(test.name, keys.text())) {
+        const auto step = keys.press(*pressed);
+        if (!step) continue;
+        maker_.set_up_with(job, keys.changed());
+        maker_.note("by hand", test.name + ": " + step->first + " " + step->second);
+    }
 }
 
 Outcome Conductor::look(const PlannedTest& planned) {

@@ -33,6 +33,7 @@ class Conductor {
     Flow confirm_connections();
     void leave_probes();
     Flow run_stretch(const Stretch& stretch);
+    void step_by_hand(const PlannedTest& planned);
     // What comes in at its first point now.
     Outcome look(const PlannedTest& planned);
     Flow prepare(const PlannedTest& planned);

@@ -55,6 +55,11 @@ class RunListener {
     virtual Reply ask(const Request& request) = 0;
     // A line that a person types, for what is read by hand; nothing where nobody is there.
     virtual std::optional<std::string> read(const Request&) { return std::nullopt; }
+    // One key that somebody presses, for what is stepped by hand; nothing when he has done, or nobody is
+    // there.
+    virtual std::optional<char> key(const std::string& /*test*/, const std::string& /*text*/) {
+        return std::nullopt;
+    }
     // Whether a person answers it, now or beforehand: not when a run goes on by itself.
     virtual bool answered_by_person(const Request&) const { return true; }
     // A wait that takes a while, told about once a second.

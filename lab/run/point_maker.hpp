@@ -21,6 +21,7 @@ class PointMaker {
     // Whether a test has one capture of its own at each point, which an instrument gives: only these are
     // looked at.
     bool can_look(const PlannedTest& planned) const;
+    void set_up_with(const PointJob& job, const TextPairs& above) { taker_.set_up_with(job, above); }
     // What comes in at a point, as its procedure sees it; nothing is kept or judged. Throws Error(bench).
     Outcome look(const PointJob& job);
     PointRecord make(const PointJob& job, std::size_t position, WatchKeeper& watches);

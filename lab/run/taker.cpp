@@ -78,7 +78,7 @@ void Taker::set_up(const Test& test) {
     setter_.apply(std::move(wanted));
 }
 
-void Taker::set_up(const PointJob& job, const Take* take) {
+void Taker::set_up(const PointJob& job, const Take* take, const TextPairs& above) {
     std::vector<std::pair<SettingTarget, std::string>> wanted;
     std::vector<std::pair<SettingTarget, const std::vector<std::string>*>> tables;
     const auto want = [&](const SettingTarget& target, std::string value) {
@@ -112,6 +112,7 @@ void Taker::set_up(const PointJob& job, const Take* take) {
     if (take) {
         for (const auto& [name, value] : take->settings) want(*setting_target(name, ""), value);
     }
+    for (const auto& [name, value] : above) want(*setting_target(name, ""), value);
     constexpr bool whole = true;
     setter_.apply(std::move(wanted), whole);
     for (const auto& [target, parts] : tables) write_table(target, *parts);

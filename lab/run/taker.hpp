@@ -54,6 +54,8 @@ class Taker {
                                 WatchKeeper& watches, std::string& doubt);
     // What comes in at a point now, without prompts, soaks and retries.
     Capture look(const PointJob& job, const CaptureSetup& setup);
+    // Its settings, with others above them.
+    void set_up_with(const PointJob& job, const TextPairs& above) { set_up(job, nullptr, above); }
     // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
     // answers again.
     void power_cycle(const Test& test);
@@ -84,7 +86,7 @@ class Taker {
                                   const CaptureSetup& setup) const;
     void ask(const std::string& test, const std::string& text);
     void prompt_axes(const PointJob& job);
-    void set_up(const PointJob& job, const Take* take);
+    void set_up(const PointJob& job, const Take* take, const TextPairs& above = {});
     // A gain table to the unit and back, whole or row after row. What it had before is told, and put back
     // when it has not taken the new one: Error(bench).
     void write_table(const SettingTarget& target, const std::vector<std::string>& parts);

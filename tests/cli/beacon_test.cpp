@@ -44,6 +44,7 @@ TEST_CASE("the demo's beacons: the main one is in order, the spare one is not wh
                                           "beacon=spare 406-mhz-beacon/homing-direction",
                                           "beacon=spare 406-mhz-beacon/phase-negative",
                                           "beacon=spare 406-mhz-beacon/phase-positive"});
+    CHECK(run.fact("answer.battery-main") == "2031-08-31");
     // The report shows the message field by field.
     const std::string page = rt::lab::read_file(folder / "demo/beacon-run/report/report.html");
     CHECK(contains(page, "The message, field by field"));
@@ -166,4 +167,41 @@ TEST_CASE("the demo's modules: one in order, one with a weak lane and a dark one
     const Said unnamed = with("address = \"here\"\ndialect = \"module\"\nconnected_to = \"uplink\"");
     CHECK(unnamed.code == 2);
     CHECK(contains(unnamed.err, "connected_to = \"/dev/i2c-1\""));
+}
+
+TEST_CASE("a reference is the bench's to state, of an instrument that proves to be locked to it") {
+    TestFolder folder;
+    std::filesystem::copy(std::filesystem::path(RT_SOURCE) / "demo/beacon", folder / "b");
+    const auto change = [&](const char* file, const std::string& from, const std::string& to) {
+        std::string text = rt::lab::read_file(folder / "b" / file);
+        REQUIRE(text.find(from) != std::string::npos);
+        text.replace(text.find(from), from.size(), to);
+        rt::lab::write_file(folder / "b" / file, text);
+    };
+    const auto run = [&](const char* out) {
+        return rare_tally(folder.path(), {"run", "b/campaign.toml", "--unattended", "--only", "burst",
+                                          "--no-report", "--out", out});
+    };
+    const auto reference = [&](const char* out) {
+        const auto run_record = rt::lab::Tally::open(folder / out).read();
+        for (const auto& [name, value] : run_record.points.at(0).parameters) {
+            if (name == "reference") return value;
+        }
+        return std::string();
+    };
+    change("bench.toml", "[bench]\n", "[bench]\nreference_stability = \"0.0002 ppm\"\n");
+    CHECK(run("free").code != 2);
+    CHECK(reference("free").empty());  // not locked to it
+    change("bench.toml", "impedance = \"50 ohm\"\n", "impedance = \"50 ohm\"\nexternal_reference = true\n");
+    const Said locked = run("locked");
+    CHECK_MESSAGE(locked.code != 3, locked.err);
+    CHECK(reference("locked") == "0.0002 ppm");
+    change("campaign.toml", "centre = \"406.037 MHz\",",
+           "centre = \"406.037 MHz\", reference = \"0.001 ppm\",");
+    CHECK(run("own").code != 2);
+    CHECK(reference("own") == "0.001 ppm");
+    change("bench.toml", "external_reference = true\n", "");
+    const Said refused = run("refused");
+    CHECK(refused.code == 2);
+    CHECK(contains(refused.err, "nothing proves that the analyser is locked to it"));
 }

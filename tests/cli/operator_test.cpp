@@ -244,3 +244,62 @@ TEST_CASE("on a terminal a run is a table under headings, with one line that tel
     CHECK(contains(piped.err, "point 2 of 2, "));
     CHECK(lines(piped.err) < 12);
 }
+
+TEST_CASE("single keys step what is sent while the signal runs, and each step is an event") {
+    Stand stand;
+    stand.tests =
+        "[[test]]\nname = \"hunt\"\nprocedure = \"power.level\"\ninstrument = \"power-meter\"\nparameters = "
+        "{ frequency = "
+        "\"1 GHz\" }\nsettings = { \"generator.output\" = \"ON\", \"generator.frequency\" = \"1 GHz\", "
+        "\"generator.level\" = "
+        "\"-30 dBm\", \"unit.mode\" = \"a\" }\nbell = true\n"
+        "[[test.key]]\nsets = \"generator.level\"\nup = \"u\"\ndown = \"d\"\nstep = \"2 dBm\"\n"
+        "[[test.key]]\nsets = \"unit.mode\"\nup = \"m\"\nvalues = [\"a\", \"b\"]\n";
+    stand.write();
+    const std::vector<std::string> arguments{"run", "campaign.toml", "--out",
+                                             "run", "--no-live",     "--no-report"};
+    const std::string at = "Enter goes on";
+    const Said said = at_terminal(stand.folder.path(), arguments,
+                                  {{"u", at}, {"u", at}, {"x", at}, {"d", at}, {"m", at}, {"\n", at}});
+    CHECK_MESSAGE(said.code == 0, said.out);
+    CHECK(contains(said.out, "d/u generator.level -28 dBm, m unit.mode a; Enter goes on"));
+    CHECK(contains(said.out, "\a"));
+    const auto run = stand.record();
+    std::string steps;
+    for (const auto* event : events(run, "by hand")) steps += event->text + ";";
+    CHECK(steps ==
+          "hunt: generator.level -28 dBm;hunt: generator.level -26 dBm;hunt: generator.level -28 dBm;"
+          "hunt: unit.mode b;");
+    // The points are measured as the campaign says, 2 dB behind the cable.
+    REQUIRE(run.points.size() == 1);
+    CHECK(run.points[0].results[0].value.value == doctest::Approx(-32).epsilon(0.01));
+    std::filesystem::remove_all(stand.folder / "run");
+    CHECK(stand.run().code == 0);  // nobody there: nothing is stepped
+    CHECK(events(stand.record(), "by hand").empty());
+    const auto refused = [&](const std::string& from, const std::string& to) {
+        Stand bad;
+        bad.tests = stand.tests;
+        bad.tests.replace(bad.tests.find(from), from.size(), to);
+        return bad.run().err;
+    };
+    CHECK(contains(refused("up = \"m\"", "up = \"u\""), "is taken: choose another key"));
+    CHECK(contains(refused("sets = \"unit.mode\"", "sets = \"unit.state\""),
+                   "has no value in the settings of the test"));
+    CHECK(contains(refused("step = \"2 dBm\"", "step = \"2 V\""), "step"));
+    CHECK(contains(refused("values = [\"a\", \"b\"]", "values = [\"a\"]"), "needs two and more"));
+}
+
+TEST_CASE("the line that stays counts the seconds of a long capture") {
+    Stand stand;
+    std::string slow = Stand::scanning("scan", "");
+    slow.replace(slow.find("100 us"), 6, "4.5 s");  // all of the span at once
+    stand.tests = slow;
+    stand.write();
+    std::string bench = rt::lab::read_file(stand.folder / "bench.toml");
+    bench.replace(bench.find("instant = true"), 14, "instant = false");
+    stand.folder.write("bench.toml", bench);
+    const Said said = at_terminal(stand.folder.path(),
+                                  {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"}, {});
+    CHECK(said.code == 0);
+    CHECK(contains(said.out, "scan, for 3"));
+}

@@ -60,6 +60,22 @@ TEST_CASE("a burst without noise: every number, long and short, at several rates
             CHECK(value(out, "errors_first") == 0);
             CHECK(value(out, "country") == 227);
             CHECK(out.lacking.contains("shortest_period"));
+            // What each bit was decided by has its sign and the height of the modulation; the spectrum its
+            // middle.
+            const auto trace = [&](const char* name) -> const Trace& {
+                const auto at = std::find_if(out.traces.begin(), out.traces.end(),
+                                             [&](const Trace& t) { return t.name == name; });
+                REQUIRE_MESSAGE(at != out.traces.end(), name);
+                return *at;
+            };
+            const Trace& decisions = trace("decisions");
+            CHECK(decisions.y.size() == std::string(message).size() * 4 + 24);
+            for (std::size_t k = 0; k < 15; ++k)
+                CHECK(decisions.y[k] == within(0.2, 2.2));  // bit synchronisation
+            for (const double y : decisions.y) CHECK(std::abs(y) == within(0.25, 2.2));
+            const Trace& spectrum = trace("spectrum");
+            const auto highest = std::max_element(spectrum.y.begin(), spectrum.y.end()) - spectrum.y.begin();
+            CHECK(spectrum.x[static_cast<std::size_t>(highest)] == within(150, centre + burst.offset_hz));
         }
     }
 }

@@ -261,3 +261,37 @@ TEST_CASE("what a source lacks over frequency becomes a table, and nothing else 
               run("results.level-table", over({{1, 2}, {2, 3}}), {{"wanted", "-20 dBm"}});
           }).find("levels in dBm over an axis of frequencies") != std::string::npos);
 }
+
+TEST_CASE("stability over points in time: slope a minute, what is left of the line, short term, period") {
+    // 406.037 MHz, 0.2 Hz a minute upwards, +-0.1 Hz in turns, 50 s apart.
+    ResultTable table;
+    table.axes = {{"burst", Unit::none}};
+    table.results = {{"frequency", Unit::hertz}, {"second", Unit::hertz}, {"third", Unit::hertz}};
+    constexpr double f0 = 406.037e6;
+    for (int i = 0; i < 20; ++i) {
+        ResultTable::Row row;
+        row.point = "burst=" + std::to_string(i), row.at_s = 50.0 * i;
+        row.axes = {{std::to_string(i), {}}};
+        const double f = f0 + 0.2 * 50 * i / 60 + (i % 2 ? 0.1 : -0.1);
+        row.cells = {{f}, {f + 0.3}, {f - 0.1}};
+        table.rows.push_back(row);
+    }
+    const auto out =
+        run("results.stability", table, {{"result", "frequency"}, {"second", "second"}, {"third", "third"}});
+    // The ripple leans a little on the line: 0.1 Hz over 20 points moves the slope by 0.0018 Hz a minute.
+    CHECK(value(out, "mean_slope") == about(0.2 / f0).epsilon(0.02));
+    CHECK(value(out, "residual") == about(0.1 / f0).epsilon(0.02));
+    CHECK(value(out, "short_term") == about(0.4 / f0 / std::sqrt(2.0)).epsilon(1e-6));
+    CHECK(value(out, "mean_period") == about(50.0));
+    CHECK(std::abs(value(out, "period_deviation")) < 1e-9);
+    CHECK(value(out, "points") == 20);
+    CHECK(run("results.stability", table, {{"result", "frequency"}}).lacking.contains("short_term"));
+    table.rows.resize(17);
+    const auto few = run("results.stability", table, {{"result", "frequency"}});
+    CHECK(why(few).find("stability needs 18 points, there are 17") != std::string::npos);
+    CHECK(run("results.stability", table, {{"result", "frequency"}, {"least_points", "17"}}).results.size() >
+          3);
+    table.rows[3].at_s.reset();
+    CHECK(why(run("results.stability", table, {{"result", "frequency"}, {"least_points", "3"}}))
+              .find("does not say when") != std::string::npos);
+}

@@ -6,6 +6,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/dsp/density.hpp"
 #include "core/dsp/least_squares.hpp"
 #include "core/measure/beacon/demodulate.hpp"
 #include "core/measure/beacon/message.hpp"
@@ -35,6 +36,9 @@ constexpr auto burst_parameters = joined(
 constexpr std::array burst_traces{
     Product{"power", Unit::dbm, "power over time around the first burst"},
     Product{"phase", Unit::radian, "phase from the unmodulated carrier, the same"},
+    Product{"decisions", Unit::radian, "by what each bit was decided: its first half over its second"},
+    Product{"spectrum", Unit::dbm,
+            "power of the first burst in its transform's noise bandwidth, over frequency"},
 };
 constexpr auto burst_products = joined(
     std::array{
@@ -90,6 +94,27 @@ class Farthest {
     Known known_ = Known::exactly;
 };
 
+// Of the burst alone, as wide as the record is.
+void add_spectrum(const IqRecord& record, const Demodulated& burst, Outcome& outcome) {
+    const auto from = static_cast<std::uint64_t>(std::max(0.0, burst.start_s) * record.sample_rate_hz);
+    const auto to = std::min<std::uint64_t>(record.size(),
+                                            static_cast<std::uint64_t>(burst.stop_s * record.sample_rate_hz));
+    // About 100 Hz apart.
+    DensitySettings settings;
+    settings.size = 64;
+    while (record.sample_rate_hz / static_cast<double>(settings.size) > 100) settings.size *= 2;
+    if (to < from + settings.size) return;
+    const Density seen = power_density(part_of(record, from, to - from), settings);
+    Trace spectrum;
+    spectrum.name = "spectrum", spectrum.title = "Spectrum of the burst",
+    spectrum.y_unit = level_of(record, 1).unit;
+    spectrum.x = seen.frequency_hz;
+    spectrum.resolution_bandwidth_hz = seen.noise_bandwidth_hz;
+    for (const double density : seen.per_hz)
+        spectrum.y.push_back(level_of(record, std::max(density * seen.noise_bandwidth_hz, 1e-30)).value);
+    outcome.traces.push_back(std::move(spectrum));
+}
+
 void add_traces(const IqRecord& record, const Demodulated& burst, Outcome& outcome) {
     Trace power, phase;
     power.name = "power", power.title = "Power", power.y_unit = level_of(record, 1).unit;
@@ -103,9 +128,30 @@ void add_traces(const IqRecord& record, const Demodulated& burst, Outcome& outco
         phase.x.push_back(t + record.from_s);
         phase.y.push_back(burst.phase_rad[n]);
     }
+    // The times that are measured, as bars under the power.
+    const double top = level_of(record, std::max(burst.power, 1e-30)).value;
+    const auto bar = [&](const char* title, double from_s, double to_s, double level) {
+        Trace::Companion out{title, {}};
+        for (const double x : power.x) {
+            const double t = x - record.from_s;
+            out.y.push_back(t >= from_s && t <= to_s ? level : std::nan(""));
+        }
+        power.companions.push_back(std::move(out));
+    };
+    bar("between the 90 % points", burst.start_s, burst.stop_s, top - 3);
+    bar("unmodulated carrier", burst.start_s, burst.modulation_s, top - 6);
     for (Trace* trace : {&power, &phase}) trace->x_unit = Unit::second, trace->x_title = "Time";
     outcome.traces.push_back(std::move(power));
     outcome.traces.push_back(std::move(phase));
+    Trace decisions;
+    decisions.name = "decisions", decisions.title = "Bit decisions", decisions.y_unit = Unit::radian;
+    decisions.x_unit = Unit::none, decisions.x_title = "Bit of the message", decisions.shape = Shape::bars;
+    for (std::size_t k = 0; k < burst.decisions.size(); ++k) {
+        decisions.x.push_back(static_cast<double>(k + 1));
+        decisions.y.push_back(burst.decisions[k]);
+    }
+    if (!decisions.x.empty()) outcome.traces.push_back(std::move(decisions));
+    add_spectrum(record, burst, outcome);
 }
 
 constexpr double clear_db = 10;

@@ -134,6 +134,7 @@ Demodulated demodulate(const IqRecord& record, const Candidate& candidate) {
         at.push_back(clock.begin(k + 0.5));
         centre.push_back((positive + negative) / 2);
         apart.push_back(positive - negative);
+        out.decisions.push_back(early - late);
     }
     // Where the carrier stands when modulation begins says where zero is: it may run away behind.
     LeastSquares course(3);

@@ -31,6 +31,8 @@ struct Demodulated {
 
     double bit_rate = 0;             // bits a second
     std::vector<std::uint8_t> bits;  // from the first of bit synchronisation on
+    std::vector<double>
+        decisions;  // of each bit: radians of its first half over its second, positive for a 1
     // Radians from the unmodulated carrier.
     double positive_rad = 0, negative_rad = 0;
     double phase_rise_s = 0, phase_fall_s = 0;                  // 10 % to 90 %, mean of all transitions
