@@ -25,7 +25,11 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
     const auto& questions = loaded.campaign.questions;
     Replies replies;
     if (const std::string file = call.text("answers"); !file.empty()) {
-        const auto names = prompt_names(loaded.plan);
+        auto names = prompt_names(loaded.plan);
+        // A file answers for tests that are left out this time too.
+        for (const auto& test : loaded.campaign.tests) {
+            if (!loaded.plan.find(test.name)) names.insert(names.end(), {test.name, look_name(test)});
+        }
         for (auto& [name, answer] : read_answers(file, questions, names)) {
             const bool prompt = std::find(names.begin(), names.end(), name) != names.end();
             if (prompt && answer != "go" && answer != "skip" && answer != "stop" && answer != "yes") {

@@ -17,13 +17,13 @@ bool knows_codes() {
     return !terminal || std::string(terminal) != "dumb";
 }
 
+}  // namespace
+
 std::size_t columns_of(int file) {
     winsize size{};
     if (!::isatty(file) || ::ioctl(file, TIOCGWINSZ, &size) != 0) return 0;
     return size.ws_col > 0 ? size.ws_col : 80;
 }
-
-}  // namespace
 
 Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
     const char* no_colour = std::getenv("NO_COLOR");

@@ -49,6 +49,9 @@ class Console {
     mutable std::string status_;
 };
 
+// Columns of the terminal behind a file (1 for stdout, 2 for stderr); 0 where it is none.
+std::size_t columns_of(int file);
+
 // With spaces before it, so many characters wide at least.
 std::string padded(std::string text, std::size_t width);
 // With spaces behind it.

@@ -13,7 +13,7 @@
 namespace rt::cli {
 namespace {
 
-std::size_t columns_of(const Console& console) {
+std::size_t width_of(const Console& console) {
     constexpr std::size_t usual = 80, most = 160;
     const std::size_t width = console.width();
     return width == 0 ? usual : std::min(width, most);
@@ -32,7 +32,7 @@ bool pressed(int milliseconds) {
 
 std::vector<std::string> plot_lines(const Console& console, const Figure& figure) {
     constexpr std::size_t height = 20;
-    auto out = rt::lab::text_plot(figure, columns_of(console) - 1, height);
+    auto out = rt::lab::text_plot(figure, width_of(console) - 1, height);
     for (auto& line : out) line = printable(line);
     return out;
 }
@@ -49,7 +49,7 @@ std::vector<std::string> look_lines(const Console& console, const Outcome& outco
         results += (i ? "; " : "") + result.name + " " + format(result.value, 5);
     }
     std::replace(results.begin(), results.end(), '_', ' ');
-    const std::size_t width = columns_of(console) - 1;
+    const std::size_t width = width_of(console) - 1;
     const auto add = [&](const std::string& text) {
         for (const auto& line : wrapped(printable(text), width)) out.push_back(line);
     };
@@ -70,7 +70,7 @@ void look_until_enough(const Console& console, const std::string& title,
             lines = look_lines(console, take(), title);
         } catch (const Error& error) {
             if (error.kind() == ErrorKind::input || !terminal) throw;
-            lines = wrapped(printable(error.what()), columns_of(console) - 1);
+            lines = wrapped(printable(error.what()), width_of(console) - 1);
             trouble = true;
         }
         if (terminal) lines.emplace_back("looking again and again; Enter ends it");

@@ -2,6 +2,8 @@
 #define CXXOPTS_VECTOR_DELIMITER '\0'
 #include <cxxopts.hpp>
 
+#include <unistd.h>
+
 #include <array>
 #include <cmath>
 #include <cstdio>
@@ -124,7 +126,8 @@ ExitCode run_command_line(int argc, const char* const* argv) {
 
 int complain(const std::string& message, ExitCode code) {
     std::fflush(stdout);
-    std::fprintf(stderr, "rare-tally: %s\n", printable(message).c_str());
+    for (const auto& line : wrapped("rare-tally: " + printable(message), columns_of(STDERR_FILENO)))
+        std::fprintf(stderr, "%s\n", line.c_str());
     return static_cast<int>(code);
 }
 

@@ -159,3 +159,20 @@ TEST_CASE("an answer that will not do is asked for again with the reason, and En
     CHECK(contains(stopped.out, "not met: answered no"));
     CHECK_FALSE(std::filesystem::exists(world.folder / "run"));
 }
+
+TEST_CASE("an answers file may answer for tests that are left out this time") {
+    World world;
+    std::string second = world.test + world.judge;
+    second.replace(second.find("\"scan\""), 6, "\"other\"");
+    world.test += "prompt = \"Connect the analyser\"\n";
+    world.sweep += second;
+    world.write();
+    world.folder.write("answers.toml", "scan = \"go\"\n");
+    const std::vector<std::string> arguments{"run",       "campaign.toml", "--out", "run",
+                                             "--answers", "answers.toml",  "-q"};
+    auto only = arguments;
+    only.insert(only.end(), {"--only", "other"});
+    CHECK(rare_tally(world.folder.path(), only).code == 0);
+    world.folder.write("answers.toml", "scann = \"go\"\n");
+    CHECK(contains(rare_tally(world.folder.path(), only).err, "no question or prompt \"scann\""));
+}
