@@ -38,7 +38,8 @@ std::vector<std::string> chosen_tests(const Campaign& campaign, const std::vecto
 
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
-          const InputFiles& files, const std::vector<std::string>& only, Profile profile) {
+          const InputFiles& files, const std::vector<std::string>& only, Profile profile,
+          ReferenceOf reference) {
     loaded.campaign = read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
     if (bench_path.empty()) {
@@ -46,7 +47,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
                    "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
     loaded.bench = read_bench(bench_path, files);
-    state_reference(loaded.campaign, loaded.bench);
+    state_reference(loaded.campaign, loaded.bench, reference);
     loaded.plan = make_plan(loaded.campaign, loaded.bench, chosen_tests(loaded.campaign, only));
 }
 
@@ -85,7 +86,7 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
     auto loaded = std::make_unique<LoadedCampaign>(Loaded::to_carry_on);
     loaded->library = load_rules(call);
     load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"), call.texts("only"),
-         profile_of(call));
+         profile_of(call), ReferenceOf::new_run);
     return loaded;
 }
 
@@ -97,7 +98,7 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     Profile profile;
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
     load(*loaded, files.campaign(), files.find("bench", "", ""), files, record.head.selection,
-         std::move(profile));
+         std::move(profile), ReferenceOf::kept_run);
     if (what == Loaded::to_look_at) return loaded;  // no program is started
     for (const auto& own : loaded->campaign.analyses) {
         const Analysis& analysis = own->analysis;
