@@ -46,7 +46,7 @@ std::vector<std::string> look_lines(const Console& console, const Outcome& outco
     constexpr std::size_t most = 8;
     for (std::size_t i = 0; i < std::min(most, outcome.results.size()); ++i) {
         const Result& result = outcome.results[i];
-        results += (i ? "; " : "") + result.name + " " + format(result.value, 5);
+        results += (i ? "; " : "") + result.name + " " + shown(result.value, 5);
     }
     std::replace(results.begin(), results.end(), '_', ' ');
     const std::size_t width = width_of(console) - 1;

@@ -67,7 +67,7 @@ Capture read_capture(const Call& call, const std::string& file, const Parameters
 
 std::string cell_text(const Table::Cell& cell, Unit unit) {
     if (const auto* text = std::get_if<std::string>(&cell)) return printable(*text);
-    return format({std::get<double>(cell), unit});
+    return shown({std::get<double>(cell), unit});
 }
 
 void print_table(const Console& console, const Table& table) {
@@ -136,7 +136,7 @@ void print_measurement(const Console& console, const Outcome& outcome, const std
     for (const auto& result : outcome.results)
         rows.push_back(
             {result.name, (result.known == Known::exactly ? "" : name(result.known) + std::string(" ")) +
-                              format(result.value)});
+                              shown(result.value)});
     for (const auto& line : aligned(rows, "")) console.out(line);
     for (const auto& table : outcome.tables) print_table(console, table);
     for (const auto& f : findings) {

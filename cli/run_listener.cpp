@@ -173,7 +173,7 @@ void ConsoleListener::point_done(const PointRecord& point, const Progress& progr
         if (!quiet) table_.point(point);
     }
     for (const auto& result : point.results) {
-        console_.detail("       " + result.name + " " + format(result.value));
+        console_.detail("       " + result.name + " " + shown(result.value));
     }
     progress_ = progress;
     say_progress();

@@ -195,6 +195,11 @@ std::string joined(const std::string& number, const std::string& unit) {
 
 }  // namespace
 
+std::string shown(Quantity q, int digits) {
+    if (q.unit == Unit::count) q.unit = Unit::none, digits = std::max(digits, 15);
+    return format(q, digits);
+}
+
 std::string format(Quantity q, int digits) {
     if (!std::isfinite(q.value)) return "-";
     const auto shown = with_prefix(q);

@@ -42,6 +42,9 @@ std::optional<Quantity> convert(Quantity quantity, Unit to, Quantity impedance);
 // for decibels, trailing zeros dropped: "2.405 GHz", "53.21 dBµV", "35 %".
 std::string format(Quantity quantity, int digits = 7);
 
+// The same of a result beside its name, where counts need no unit: "400".
+std::string shown(Quantity quantity, int digits = 7);
+
 // A frequency: "2.4 GHz".
 std::string hz(double value);
 

@@ -113,3 +113,10 @@ TEST_CASE("people see a fitting prefix and sensible digits") {
         }
     }
 }
+
+TEST_CASE("counts beside a name need no unit, however large they are") {
+    CHECK(shown({400, Unit::count}) == "400");
+    CHECK(shown({184000000, Unit::count}, 4) == "184000000");
+    CHECK(shown({0, Unit::count}) == "0");
+    CHECK(shown({2.5e9, Unit::hertz}) == "2.5 GHz");
+}

@@ -42,7 +42,7 @@ PageData tables_of(const std::vector<Table>& all) {
                 const auto& cell = table.rows[i][k];
                 const auto* number = std::get_if<double>(&cell);
                 cells << PageData{
-                    "text", number ? format({*number, table.columns[k].unit}) : std::get<std::string>(cell)};
+                    "text", number ? shown({*number, table.columns[k].unit}) : std::get<std::string>(cell)};
             }
             PageData row;
             row.set("cells", cells);
@@ -81,7 +81,7 @@ PageData point_values(const PageRuns& runs, const PlacedPoint& placed, const Rep
         PageData entry;
         entry.set("name", words(result.name));
         const std::string bound = rt::name(result.known);
-        entry.set("value", (bound.empty() ? "" : bound + " ") + format(result.value));
+        entry.set("value", (bound.empty() ? "" : bound + " ") + shown(result.value));
         entry.set("uncertainty",
                   result.uncertainty ? "± " + format({*result.uncertainty, result.value.unit}, 3) : "");
         results << entry;
@@ -222,7 +222,7 @@ PageData figure_entry(const DrawnFigure& figure, const std::string& alt) {
 std::string result_words(const PointRecord& point) {
     std::string text;
     for (const auto& result : point.results)
-        text += (text.empty() ? "" : "; ") + words(result.name) + " " + format(result.value, 4);
+        text += (text.empty() ? "" : "; ") + words(result.name) + " " + shown(result.value, 4);
     return text;
 }
 
