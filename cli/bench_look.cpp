@@ -39,10 +39,7 @@ ExitCode look_at_role(const Call& call, const Bench& bench, SimulatedBench& simu
                    "them");
     const Procedure& procedure = find_procedure(chosen);
     Parameters parameters(procedure.parameters);
-    for (const auto& setting : call.texts("set")) {
-        const auto [parameter, value] = set_option(setting);
-        parameters.set(parameter, value);
-    }
+    set_parameters(parameters, call.texts("set"));
     parameters.fill_defaults();
     const CaptureSetup setup = procedure.setup(parameters);
     const auto& kind = kind_of(setup);

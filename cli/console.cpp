@@ -120,20 +120,22 @@ std::string Console::tinted(const std::string& text, Tone tone) const {
     return "\x1b[" + std::string(code) + "m" + text + "\x1b[0m";
 }
 
-std::string Console::verdict(Verdict verdict) const {
-    std::string text = name(verdict);
-    text.resize(8, ' ');
+Tone tone_of(Verdict verdict) {
     switch (verdict) {
         case Verdict::pass:
-            return tinted(text, Tone::good);
+            return Tone::good;
         case Verdict::marginal:
-            return tinted(text, Tone::warning);
+            return Tone::warning;
         case Verdict::fail:
-            return tinted(text, Tone::bad);
+            return Tone::bad;
         case Verdict::none:
-            return tinted(text, Tone::strong);
+            break;
     }
-    return text;
+    return Tone::strong;
+}
+
+std::string Console::verdict(Verdict verdict) const {
+    return tinted(filled(name(verdict), 8), tone_of(verdict));
 }
 
 std::string Console::counts(const VerdictCounts& c) const {

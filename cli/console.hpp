@@ -14,6 +14,7 @@ namespace rt::cli {
 using namespace rt::lab;  // commands talk about what the lab does
 
 enum class Tone { plain, strong, soft, good, warning, bad };
+Tone tone_of(Verdict verdict);
 
 class Console {
   public:

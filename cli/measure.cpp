@@ -36,13 +36,6 @@ void explain(const Console& console, const Procedure& procedure) {
     for (const auto& line : aligned(rows, "    ")) console.out(line);
 }
 
-void set_parameters(Parameters& parameters, const Texts& settings) {
-    for (const auto& setting : settings) {
-        const auto [name, value] = set_option(setting);
-        parameters.set(name, value);
-    }
-}
-
 std::optional<double> hint(const Call& call, const char* option, Unit unit) {
     if (!call.flag(option)) return std::nullopt;
     return parse_quantity(call.text(option), unit).value;

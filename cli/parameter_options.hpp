@@ -13,6 +13,9 @@ namespace rt::cli {
 // What "--set NAME=VALUE" says. Throws Error(input) for a text without =.
 std::pair<std::string, std::string> set_option(const std::string& text);
 
+// All that --set gives.
+void set_parameters(Parameters& parameters, const std::vector<std::string>& settings);
+
 // Name, default and meaning of each, to be aligned.
 std::vector<std::vector<std::string>> parameter_rows(std::span<const ParameterInfo> parameters);
 

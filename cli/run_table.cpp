@@ -5,6 +5,7 @@
 
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
+#include "lab/report/axes.hpp"
 
 namespace rt::cli {
 namespace {
@@ -35,11 +36,6 @@ std::string result_text(const Result& result) {
     return bound + format(result.value, unit == Unit::hertz ? 6 : 4);
 }
 
-std::string spoken(std::string name) {
-    std::replace(name.begin(), name.end(), '_', ' ');
-    return name;
-}
-
 const char* word_for(const PointRecord& point, const Test* test) {
     if (!point.invalid.empty()) return "not valid";
     switch (point.kind) {
@@ -54,20 +50,6 @@ const char* word_for(const PointRecord& point, const Test* test) {
             break;
     }
     return test && test->concludes ? "concluded" : "measured";
-}
-
-Tone tone_of(Verdict verdict) {
-    switch (verdict) {
-        case Verdict::pass:
-            return Tone::good;
-        case Verdict::marginal:
-            return Tone::warning;
-        case Verdict::fail:
-            return Tone::bad;
-        case Verdict::none:
-            break;
-    }
-    return Tone::strong;
 }
 
 std::string rule_name(const std::string& id) {
@@ -146,7 +128,7 @@ void RunTable::reading(const PointRecord& point) {
     row.value = result ? result_text(*result) : "-";
     // Which result it is is said when it changes.
     if (result && (check || std::exchange(result_, result->name) != result->name))
-        row.text += (row.text.empty() ? "" : ", ") + spoken(result->name);
+        row.text += (row.text.empty() ? "" : ", ") + words(result->name);
     if (!point.invalid.empty()) row.text += (row.text.empty() ? "" : ": ") + point.invalid;
     print(row);
 }

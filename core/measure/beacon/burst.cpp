@@ -7,7 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/dsp/density.hpp"
-#include "core/dsp/least_squares.hpp"
+#include "core/dsp/stability.hpp"
 #include "core/measure/beacon/demodulate.hpp"
 #include "core/measure/beacon/message.hpp"
 #include "core/measure/iq_setup.hpp"
@@ -243,31 +243,19 @@ void add_stability(const IqRecord& record, const std::vector<Demodulated>& burst
     if (bursts.size() < needed)
         return lack(
             fmt::format("stability and spread need {} bursts, the record holds {}", needed, bursts.size()));
-    double squares = 0, mean_hz = 0;
+    std::vector<double> time, first, second, third;
     for (const auto& b : bursts) {
         if (!b.s2_hz || !b.s3_hz) return lack("a burst is too short for S3");
-        const double f2 = record.centre_hz + *b.s2_hz;
-        squares += std::pow((*b.s2_hz - *b.s3_hz) / f2, 2);
-        mean_hz += (record.centre_hz + b.s1_hz) / static_cast<double>(bursts.size());
+        time.push_back(b.start_s);
+        first.push_back(record.centre_hz + b.s1_hz);
+        second.push_back(record.centre_hz + *b.s2_hz), third.push_back(record.centre_hz + *b.s3_hz);
     }
-    const auto count = static_cast<double>(bursts.size());
-    outcome.add("short_term", std::sqrt(squares / (2 * count)), Unit::none);
-    LeastSquares fit(2);
-    for (const auto& b : bursts)
-        fit.add(std::array{1.0, b.start_s / 60}, record.centre_hz + b.s1_hz - mean_hz);
-    const auto line = fit.solve();
-    double left = 0;
-    for (const auto& b : bursts)
-        left += std::pow(record.centre_hz + b.s1_hz - mean_hz - line[0] - line[1] * b.start_s / 60, 2);
-    outcome.add("mean_slope", line[1] / mean_hz, Unit::none);
-    outcome.add("residual", std::sqrt(left / count) / mean_hz, Unit::none);
-    double mean = 0, spread = 0;
-    for (std::size_t i = 1; i < bursts.size(); ++i)
-        mean += (bursts[i].start_s - bursts[i - 1].start_s) / (count - 1);
-    for (std::size_t i = 1; i < bursts.size(); ++i)
-        spread += std::pow(bursts[i].start_s - bursts[i - 1].start_s - mean, 2) / (count - 2);
-    outcome.add("mean_period", mean, Unit::second);
-    outcome.add("period_deviation", std::sqrt(spread), Unit::second);
+    const MediumTerm medium = medium_term(time, first);
+    outcome.add("short_term", short_term(second, third), Unit::none);
+    outcome.add("mean_slope", medium.mean_slope, Unit::none);
+    outcome.add("residual", medium.residual, Unit::none);
+    outcome.add("mean_period", medium.mean_period_s, Unit::second);
+    outcome.add("period_deviation", medium.period_deviation_s, Unit::second);
 }
 
 // The bits of a burst as a message, or why they are none.

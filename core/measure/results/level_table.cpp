@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/measure/results/rows.hpp"
 
 namespace rt {
@@ -36,18 +37,6 @@ constexpr std::array level_table_products{
     Product{"level_slope", Unit::db, "change of the level for each gigahertz: a line by least squares"},
     Product{"level_span", Unit::db, "highest level less the lowest"},
 };
-
-// Least squares.
-double slope_of(const std::vector<ResultPoint>& points) {
-    double x = 0, y = 0, xx = 0, xy = 0;
-    const auto n = static_cast<double>(points.size());
-    for (const auto& point : points) x += point.x / n, y += point.y / n;
-    for (const auto& point : points) {
-        xx += (point.x - x) * (point.x - x);
-        xy += (point.x - x) * (point.y - y);
-    }
-    return xy / xx;
-}
 
 Outcome measure_level_table(Capture capture, const Parameters& p) {
     const ResultTable table = take<ResultTable>(std::move(capture), "results.level-table");
@@ -96,7 +85,9 @@ Outcome measure_level_table(Capture capture, const Parameters& p) {
     Outcome outcome;
     outcome.add("rows", static_cast<double>(rows.rows.size()), Unit::count);
     outcome.add("greatest_correction", greatest, Unit::db);
-    outcome.add("level_slope", 1e9 * slope_of(curve.points), Unit::db);
+    std::vector<double> ghz, levels_dbm;
+    for (const auto& point : curve.points) ghz.push_back(point.x / 1e9), levels_dbm.push_back(point.y);
+    outcome.add("level_slope", line_through(ghz, levels_dbm).slope, Unit::db);
     outcome.add("level_span", high - low, Unit::db);
     Trace levels = trace_of(curve);
     levels.companions.push_back({"wanted", std::vector<double>(levels.y.size(), wanted)});

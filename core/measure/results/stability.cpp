@@ -6,7 +6,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
-#include "core/dsp/least_squares.hpp"
+#include "core/dsp/stability.hpp"
 #include "core/measure/results/rows.hpp"
 
 namespace rt {
@@ -57,46 +57,34 @@ Outcome measure_stability(Capture capture, const Parameters& p) {
     std::vector<ResultPoint> points = curve.points;
     std::stable_sort(points.begin(), points.end(),
                      [](const auto& a, const auto& b) { return a.at_s < b.at_s; });
-    const auto count = static_cast<double>(points.size());
-    double mean = 0;
-    for (const auto& point : points) mean += point.y / count;
-    LeastSquares fit(2);
     const double first = points.front().at_s;
-    for (const auto& point : points) fit.add(std::array{1.0, (point.at_s - first) / 60}, point.y - mean);
     if (!(points.back().at_s > first)) fail_signal("all points were measured at one time");
-    const auto line = fit.solve();
-    double left = 0;
+    std::vector<double> time, hz;
+    for (const auto& point : points) time.push_back(point.at_s - first), hz.push_back(point.y);
+    const MediumTerm medium = medium_term(time, hz);
     Trace trace = trace_of(curve);
     trace.x_title = "Time", trace.x_unit = Unit::second;
     trace.x.clear(), trace.y.clear();
     Trace::Companion drawn{"straight line through all", {}};
-    for (const auto& point : points) {
-        const double on_line = mean + line[0] + line[1] * (point.at_s - first) / 60;
-        left += std::pow(point.y - on_line, 2);
-        if (!trace.x.empty() && point.at_s - first <= trace.x.back()) continue;
-        trace.x.push_back(point.at_s - first), trace.y.push_back(point.y), drawn.y.push_back(on_line);
+    for (std::size_t i = 0; i < hz.size(); ++i) {
+        if (!trace.x.empty() && time[i] <= trace.x.back()) continue;
+        trace.x.push_back(time[i]), trace.y.push_back(hz[i]);
+        drawn.y.push_back(medium.mean_hz * (1 + medium.mean_slope * time[i] / 60) + medium.offset_hz);
     }
     trace.companions.push_back(std::move(drawn));
     Outcome outcome;
     outcome.traces.push_back(std::move(trace));
-    outcome.add("mean_slope", line[1] / mean, Unit::none);
-    outcome.add("residual", std::sqrt(left / count) / mean, Unit::none);
+    outcome.add("mean_slope", medium.mean_slope, Unit::none);
+    outcome.add("residual", medium.residual, Unit::none);
     if (p.text("second").empty() || p.text("third").empty()) {
         outcome.lacking["short_term"] = "parameters second and third name no results";
     } else {
-        const auto second = others(table, p, "second"), third = others(table, p, "third");
-        double squares = 0;
-        for (std::size_t i = 0; i < second.size(); ++i)
-            squares += std::pow((second[i] - third[i]) / second[i], 2);
-        outcome.add("short_term", std::sqrt(squares / (2 * count)), Unit::none);
+        outcome.add("short_term", short_term(others(table, p, "second"), others(table, p, "third")),
+                    Unit::none);
     }
-    const double period = (points.back().at_s - first) / (count - 1);
-    double spread = 0;
-    for (std::size_t i = 1; i < points.size(); ++i)
-        spread += std::pow(points[i].at_s - points[i - 1].at_s - period, 2) / (count - 2);
-    outcome.add("mean_period", period, Unit::second);
-    outcome.add("period_deviation", std::sqrt(spread), Unit::second);
-    outcome.add("points", count, Unit::count);
+    outcome.add("mean_period", medium.mean_period_s, Unit::second);
+    outcome.add("period_deviation", medium.period_deviation_s, Unit::second);
+    outcome.add("points", static_cast<double>(points.size()), Unit::count);
     outcome.observed_s = points.back().at_s - first;
     return outcome;
 }

@@ -138,14 +138,8 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
     return data;
 }
 
-PageData all_findings(const PageRuns& runs) {
-    PageData out = page_list();
-    for (const auto& row : sorted_findings(runs))
-        out << finding_values(runs, row.part, *row.point, *row.finding);
-    return out;
-}
-
-PageData findings_by_test(const PageRuns& runs) {
+void set_findings(PageData& page, const PageRuns& runs) {
+    PageData all = page_list();
     std::map<std::string, std::string> titles;
     for (const RunData* run : runs) {
         for (const auto& test : run->record().tests)
@@ -156,7 +150,9 @@ PageData findings_by_test(const PageRuns& runs) {
         const auto same = [&](const auto& group) { return group.first == row.point->test; };
         auto at = std::find_if(groups.begin(), groups.end(), same);
         if (at == groups.end()) at = groups.insert(groups.end(), {row.point->test, page_list()});
-        at->second << finding_values(runs, row.part, *row.point, *row.finding);
+        const PageData values = finding_values(runs, row.part, *row.point, *row.finding);
+        all << values;
+        at->second << values;
     }
     PageData out = page_list();
     for (auto& [test, findings] : groups) {
@@ -166,7 +162,8 @@ PageData findings_by_test(const PageRuns& runs) {
         group.set("findings", findings);
         out << group;
     }
-    return out;
+    page.set("findings", all);
+    page.set("findings_by_test", out);
 }
 
 PageData test_summary(const PageRuns& runs) {

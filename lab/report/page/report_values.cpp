@@ -108,8 +108,7 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     set_counts(page, counts);
     page.set("total", std::to_string(counts.total()));
     page.set("changed", changed);
-    page.set("findings", all_findings(runs));
-    page.set("findings_by_test", findings_by_test(runs));
+    set_findings(page, runs);
     page.set("by_test", test_summary(runs));
     page.set("by_rule", rule_summary(runs));
     page.set("tests", test_values(runs, figures));

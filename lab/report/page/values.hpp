@@ -41,9 +41,9 @@ void set_margin_bar(PageData& data, const Finding& finding);
 PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecord& point,
                         const Finding& finding);
 // All findings, those to read first first.
-PageData all_findings(const PageRuns& runs);
-// The same under their tests, the test with the worst finding first.
-PageData findings_by_test(const PageRuns& runs);
+// Sets `findings`, those to read first first, and `findings_by_test`, the same under their tests, the test
+// with the worst finding first.
+void set_findings(PageData& page, const PageRuns& runs);
 // Counts and least margin of each test, and of each rule.
 PageData test_summary(const PageRuns& runs);
 PageData rule_summary(const PageRuns& runs);
