@@ -200,9 +200,10 @@ TEST_CASE("a sweep that is repeated until it is stopped ends with the test, not 
 
 TEST_CASE("a second Ctrl-C aborts the capture under way, and the run can be carried on") {
     Stand stand;
-    // A sweep of 101 points that dwells for 10 s in all; the simulated instrument ends it for itself.
+    // A sweep that dwells for 8 s; the simulated instrument ends it for itself. The second Ctrl-C comes when
+    // the sweep has long begun: before, it would end the setting up.
     std::string slow = Stand::scanning("scan", "");
-    slow.replace(slow.find("100 us"), 6, "100 ms");
+    slow.replace(slow.find("100 us"), 6, "8 s");
     stand.tests = slow;
     stand.timeout = "4 s";
     stand.write();
@@ -212,7 +213,7 @@ TEST_CASE("a second Ctrl-C aborts the capture under way, and the run can be carr
     stand.folder.write("bench.toml", real);
     const Said said =
         at_terminal(stand.folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live", "--no-report"},
-                    {{"\003", "0 of 1, "}, {"\003", "once more aborts it"}});
+                    {{"\003", "0 of 1, "}, {"\003", "once more aborts it", std::chrono::seconds(2)}});
     CHECK_MESSAGE(said.code == 4, said.out);
     CHECK(contains(said.out, "aborting the capture under way"));
     const rt::lab::RunRecord run = stand.record();

@@ -7,14 +7,16 @@
 
 #include <chrono>
 #include <functional>
+#include <thread>
 
 #include "tests/cli/program.hpp"
 
 // One thing that the person does: types a line (or raises Ctrl-C) when the output since the last thing ends
-// with `at`.
+// with `at`, `pause` later.
 struct Keys {
     std::string text;
     std::string at = "] ";
+    std::chrono::milliseconds pause{0};
 };
 
 // Runs the program in `folder` and does the things in turn; both streams come back together. `before`, if
@@ -48,6 +50,7 @@ inline Said at_terminal(const std::filesystem::path& folder, std::vector<std::st
             if (fresh.ends_with(keys[next].at) ||
                 (keys[next].at != "] " && fresh.find(keys[next].at) != std::string::npos)) {
                 seen = said.out.size();
+                std::this_thread::sleep_for(keys[next].pause);
                 type(keys[next++].text);
             }
         }
