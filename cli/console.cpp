@@ -29,9 +29,13 @@ Console::Console(bool quiet, bool verbose) : quiet_(quiet), verbose_(verbose) {
     const char* no_colour = std::getenv("NO_COLOR");
     colour_ = ::isatty(STDOUT_FILENO) && !(no_colour && *no_colour) && knows_codes();
     in_place_ = ::isatty(STDERR_FILENO) && knows_codes();
-    // Whoever reads along in a pipe gets each line at once; files are written in large parts.
-    struct stat where {};
-    if (::fstat(STDOUT_FILENO, &where) == 0 && !S_ISREG(where.st_mode))
+    // Whoever reads along in a pipe gets each line at once; files are written in large parts, but where
+    // errors go to the same one: lines stay whole and in order there.
+    struct stat where {
+    }, beside{};
+    const bool known = ::fstat(STDOUT_FILENO, &where) == 0 && ::fstat(STDERR_FILENO, &beside) == 0;
+    if (known &&
+        (!S_ISREG(where.st_mode) || (where.st_ino == beside.st_ino && where.st_dev == beside.st_dev)))
         std::setvbuf(stdout, nullptr, _IOLBF, BUFSIZ);
 }
 

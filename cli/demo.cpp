@@ -33,6 +33,11 @@ constexpr std::array demos{
          "dead "
          "one, one that saturates",
          false},
+    Demo{"short-range", "short-range-run", "short-range/campaign.toml",
+         "a low-energy tag: found among others, its packet errors counted by what it allows, its bursts on "
+         "three "
+         "channels, one of them too weak, modulation and drift",
+         false},
     Demo{"sharing", "sharing-run", "sharing/campaign.toml",
          "a transmitter that listens before it talks: occupancies, idle times, and how soon it stops when "
          "noise "

@@ -31,6 +31,7 @@ std::string count_text(std::size_t count, const char* one, const char* many) {
 // Where the values of an axis come from that show during the run only.
 std::string found_text(const FoundAxis& found) {
     const std::string most = std::to_string(found.most);
+    if (!found.axis.empty()) return most + " values, those of " + found.test;
     if (found.by_bench()) return most + " " + found.list + " that the " + found.role + " lists";
     if (!found.table.empty())
         return most + " values, the " + found.column + " of the table " + found.table + " of " + found.test;

@@ -16,6 +16,7 @@
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/now.hpp"
 #include "lab/report/connection_diagram.hpp"
 #include "lab/session/abort.hpp"
 
@@ -142,6 +143,7 @@ void ConsoleListener::connected(const InstrumentRecord& i) {
 
 void ConsoleListener::measuring(const std::string& test, const std::string& label, const Progress& progress) {
     progress_ = progress;
+    forget_now();
     now_ = test + (label == "single point" ? "" : ": " + label);
     show_status();
 }
@@ -206,7 +208,9 @@ void ConsoleListener::tick(const std::stop_token& stop) {
         constexpr double soon_s = 2.5;
         const double taken = since_.seconds();
         if (stop.stop_requested() || status_.empty() || taken < soon_s) continue;
-        console_.status(status_ + ", for " + duration_text(std::floor(taken)));
+        const std::string told = told_now();
+        console_.status(status_ + ", for " + duration_text(std::floor(taken)) +
+                        (told.empty() ? "" : ": " + printable(told)));
     }
 }
 

@@ -120,13 +120,7 @@ ExitCode pass_traffic(const Call& call) {
     TrafficWatch watch;
     watch.on_progress = [&](const std::string& way, const TrafficProgress& p) {
         if (traffic_interrupted) watch.stop = true;
-        // An agent tells its part at the end only.
-        std::string line = fmt::format("{:4.0f} s  {}", p.seconds, way);
-        if (p.sent > 0) line += fmt::format("  {} sent", p.sent);
-        if (p.received > 0) line += fmt::format("  {} received", p.received);
-        if (p.received > 0 && p.sent > p.received)
-            line += fmt::format("  {} on the way or lost", p.sent - p.received);
-        call.console.progress(line);
+        call.console.progress(fmt::format("{:4.0f} s  {}", p.seconds, text_of(way, p)));
     };
     const Traffic traffic = run_traffic({words[0], words[1]}, setup, &watch);
     if (call.flag("out")) write_file(call.text("out"), traffic_csv(traffic));

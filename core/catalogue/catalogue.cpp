@@ -22,6 +22,7 @@
     each(oqpsk_modulation) \
     each(gfsk_modulation) \
     each(radio_advertising) \
+    each(radio_devices) \
     each(ofdm_modulation) \
     each(am_fm) \
     each(tone_quality) \

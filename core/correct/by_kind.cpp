@@ -84,6 +84,7 @@ void apply(CodeWord&, const SignalPath&) {}
 void apply(Indication&, const SignalPath&) {}
 
 void apply(Traffic&, const SignalPath&) {}
+void apply(Devices&, const SignalPath&) {}
 
 void apply(ResultTable&, const SignalPath&) {}
 
@@ -129,6 +130,9 @@ bool has(const Indication&) {
 bool has(const Traffic&) {
     return false;
 }
+bool has(const Devices&) {
+    return false;
+}
 bool has(const ResultTable&) {
     return true;  // results count everything in that was to be counted
 }
@@ -165,6 +169,9 @@ std::string refusal(Kind<Counts>, const SignalPath&) {
 }
 std::string refusal(Kind<Indication>, const SignalPath&) {
     return {};
+}
+std::string refusal(Kind<Devices>, const SignalPath&) {
+    return "the levels of devices are those of the tester's input: leave the path out";
 }
 std::string refusal(Kind<Traffic>, const SignalPath&) {
     return "traffic has no level that a path could change: leave the path out";

@@ -3,7 +3,9 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <optional>
 
+#include "core/dsp/fft.hpp"
 #include "core/dsp/fir.hpp"
 #include "core/dsp/summed_power.hpp"
 
@@ -16,12 +18,23 @@ class ChannelSamples : public IqSamples {
         : IqSamples(1e30F, "", true),
           record_(std::move(record)),
           shift_hz_(shift_hz),
-          taps_(std::move(taps)) {}
+          taps_(std::move(taps)) {
+        if (taps_.size() < long_filter) return;
+        // Blocks of four times the filter: the transforms of longer ones cost as much as they save.
+        std::size_t size = 256;
+        while (size < 4 * taps_.size()) size *= 2;
+        forward_.emplace(size, Fft<double>::Direction::forward);
+        backward_.emplace(size, Fft<double>::Direction::backward);
+        spectrum_.assign(size, 0);
+        for (std::size_t i = 0; i < taps_.size(); ++i) spectrum_[i] = taps_[i] / static_cast<double>(size);
+        (*forward_)(spectrum_.data());
+    }
 
     std::uint64_t size() const override { return record_.size(); }
 
   protected:
     float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
+        if (!spectrum_.empty()) return fetch_blocks(first, out);
         const std::uint64_t reach = taps_.size() / 2;
         const std::uint64_t from = first > reach ? first - reach : 0;
         const std::uint64_t to = std::min(size(), first + out.size() + reach);
@@ -35,6 +48,33 @@ class ChannelSamples : public IqSamples {
     }
 
   private:
+    // By transforms, block by block (overlap-save). The blocks lie where they lie whatever is asked for: the
+    // same sample is the same however it is read.
+    float fetch_blocks(std::uint64_t first, std::span<std::complex<float>> out) const {
+        const std::uint64_t reach = taps_.size() / 2;
+        const std::uint64_t step = spectrum_.size() - 2 * reach, end = first + out.size();
+        std::vector<std::complex<double>> block(spectrum_.size());
+        for (std::uint64_t begin = first / step * step; begin < end; begin += step) {
+            std::fill(block.begin(), block.end(), 0);
+            const std::uint64_t from = begin > reach ? begin - reach : 0;
+            const std::uint64_t to = std::min(size(), begin + step + reach);
+            const auto samples = record_.read(from, static_cast<std::size_t>(to - from));
+            std::vector<std::complex<double>> x(samples.begin(), samples.end());
+            if (shift_hz_ != 0) turn(x, from);
+            std::copy(x.begin(), x.end(), block.begin() + static_cast<std::ptrdiff_t>(from + reach - begin));
+            (*forward_)(block.data());
+            for (std::size_t i = 0; i < block.size(); ++i) block[i] *= spectrum_[i];
+            (*backward_)(block.data());
+            const std::uint64_t upto = std::min(end, begin + step);
+            for (std::uint64_t n = std::max(first, begin); n < upto; ++n)
+                out[static_cast<std::size_t>(n - first)] =
+                    std::complex<float>(block[static_cast<std::size_t>(n - begin + 2 * reach)]);
+        }
+        return largest_component(out);
+    }
+
+    static constexpr std::size_t long_filter = 64;
+
     void turn(std::vector<std::complex<double>>& x, std::uint64_t from) const {
         const double step = -shift_hz_ / record_.sample_rate_hz;
         const double start = step * static_cast<double>(from);
@@ -54,6 +94,9 @@ class ChannelSamples : public IqSamples {
     IqRecord record_;
     double shift_hz_;
     std::vector<double> taps_;
+    // Of long filters.
+    std::optional<Fft<double>> forward_, backward_;
+    std::vector<std::complex<double>> spectrum_;
 };
 
 }  // namespace

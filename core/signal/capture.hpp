@@ -10,6 +10,7 @@
 #include "core/signal/calibration_kit.hpp"
 #include "core/signal/code_word.hpp"
 #include "core/signal/counts.hpp"
+#include "core/signal/devices.hpp"
 #include "core/signal/error_terms.hpp"
 #include "core/signal/indication.hpp"
 #include "core/signal/iq_record.hpp"
@@ -44,7 +45,7 @@ struct KindsOf<std::variant<Kinds...>> {
 
 using Capture =
     std::variant<Spectrum, PowerReading, Counts, IqRecord, Waveform, Network, BiasCurves, CalibrationKit,
-                 ErrorTerms, WaferMap, Registers, CodeWord, Indication, Traffic, ResultTable>;
+                 ErrorTerms, WaferMap, Registers, CodeWord, Indication, Traffic, Devices, ResultTable>;
 // In the order of Capture.
 using CaptureSetup = KindsOf<Capture>::Setups;
 

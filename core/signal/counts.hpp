@@ -31,6 +31,7 @@ struct Counts {
     std::uint64_t planned = 0;              // packets that would have been sent at most; 0: those sent
     std::optional<double> seconds{};        // how long it took
     Stopping stopping{};                    // what was allowed to end it
+    std::string method{};                   // what it was counted by, "scan requests"; "" where nobody says
 
     // Packets sent, or bits where no packets are counted: what `planned` speaks of.
     std::uint64_t counted() const { return packets_sent > 0 ? packets_sent : bits; }

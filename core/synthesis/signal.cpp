@@ -17,8 +17,8 @@ double MadeSignal::sample_rate_hz() const {
 }
 
 std::span<const SignalKind> signal_kinds() {
-    static const std::array all{link_pattern(), landing_composite(), noise_band(), cellular_lte_uplink(),
-                                cellular_nr_uplink()};
+    static const std::array all{link_pattern(),        landing_composite(),   noise_band(),
+                                short_range_packets(), cellular_lte_uplink(), cellular_nr_uplink()};
     return all;
 }
 

@@ -50,6 +50,7 @@ const SignalKind& find_signal(std::string_view name);
 SignalKind link_pattern();
 SignalKind landing_composite();
 SignalKind noise_band();
+SignalKind short_range_packets();
 SignalKind cellular_lte_uplink();
 SignalKind cellular_nr_uplink();
 

@@ -15,6 +15,8 @@ Spectrum sweep(InstrumentRole& analyser, const SpectrumSetup& setup);
 PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup);
 // Packets sent and received.
 Counts count(InstrumentRole& counter, const CountSetup& setup);
+// The devices that a link tester finds.
+Devices find_devices(InstrumentRole& tester, const DeviceSetup& setup);
 // So many readings of an indicator.
 Indication read_indication(InstrumentRole& indicator, const IndicationSetup& setup);
 // One that a person has typed: "-75", "-75 flag", "flag". Throws Error(input) saying what to type instead.

@@ -10,6 +10,7 @@
 #include "lab/captures/count_columns.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/clock.hpp"
+#include "lab/now.hpp"
 
 namespace rt::lab {
 namespace {
@@ -22,6 +23,7 @@ std::string course_lines(const Counts& c) {
     };
     if (c.planned > 0) line("planned", std::to_string(c.planned));
     if (c.seconds) line("seconds", exact(*c.seconds));
+    if (!c.method.empty()) line("method", c.method);
     if (c.stopping.kind == Stopping::Kind::count) return out;
     line("stop", name(c.stopping.kind));
     if (c.stopping.kind == Stopping::Kind::time) return out;
@@ -45,6 +47,7 @@ void read_course(const CsvTable& csv, const std::string& file, Counts& c) {
     };
     c.planned = static_cast<std::uint64_t>(number("planned").value_or(0));
     c.seconds = number("seconds");
+    c.method = csv.remark("method");
     const std::string stop = csv.remark("stop");
     for (const auto kind : {Stopping::Kind::sequential, Stopping::Kind::bounds, Stopping::Kind::time}) {
         if (stop == name(kind)) c.stopping.kind = kind;
@@ -138,6 +141,21 @@ Counts counted_once(InstrumentRole& counter, std::uint64_t packets, double secon
 
 }  // namespace
 
+namespace {
+
+// How it counts, where it can count in several ways. One that has no way to count gives counts that mean
+// nothing.
+void name_method(InstrumentRole& counter, Counts& counts) {
+    const std::string word = lower(trim(counter.session().ask("query_method")));
+    counts.method = word.starts_with("scan") ? "scan requests" : word.starts_with("conn") ? "connection" : "";
+    if (counts.method.empty() && !counts.distrust)
+        counts.distrust =
+            "the device takes neither scan requests nor connections: " + counter.instrument().role +
+            " has no way to count its packet errors";
+}
+
+}  // namespace
+
 Counts count(InstrumentRole& counter, const CountSetup& setup) {
     using Kind = Stopping::Kind;
     const std::uint64_t at_once = setup.at_once > 0 ? setup.at_once : setup.packets;
@@ -152,6 +170,10 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
         all.packets_sent += more.packets_sent, all.packets_received += more.packets_received;
         all.bits += more.bits, all.bit_errors += more.bit_errors;
         all.distrust = more.distrust;
+        const std::uint64_t wrong =
+            setup.stopping.by_bits ? all.bit_errors : all.packets_sent - all.packets_received;
+        tell_now(by_time ? fmt::format("{} counted, {} wrong", all.counted(), wrong)
+                         : fmt::format("{} of {} counted, {} wrong", all.counted(), setup.packets, wrong));
         const auto course =
             setup.stopping.by_bits
                 ? course_of(setup.stopping, all.bit_errors, all.bits)
@@ -160,6 +182,7 @@ Counts count(InstrumentRole& counter, const CountSetup& setup) {
              (by_time ? watch.seconds() < setup.seconds : all.counted() < setup.packets);
     }
     all.seconds = watch.seconds();
+    if (counter.session().knows("query_method")) name_method(counter, all);
     all.stopping = setup.stopping;
     if (setup.stopping.by_bits && all.bits == 0 && !all.distrust && setup.stopping.kind != Kind::count)
         all.distrust = counter.instrument().role + " compares no bits: let packets decide";

@@ -35,6 +35,8 @@ class CaptureKind {
     // The kind of instrument that gives it: "analyser".
     virtual const char* instrument() const = 0;
     virtual Figures figures() const = 0;
+    // A command that its dialect must have besides those of all of that kind; nullptr: none.
+    virtual const char* needs_command() const { return nullptr; }
 
     // What the role was set to before is no longer so behind a capture.
     virtual bool moves_settings() const { return false; }

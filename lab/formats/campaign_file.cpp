@@ -10,6 +10,7 @@
 #include "lab/formats/conclude_section.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/input_section.hpp"
+#include "lab/formats/link_section.hpp"
 #include "lab/formats/question_section.hpp"
 #include "lab/formats/report_section.hpp"
 #include "lab/formats/sweep_section.hpp"
@@ -89,13 +90,13 @@ constexpr SectionInfo campaign_part_section{
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
 constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
 
-constexpr std::array<const SectionInfo*, 26> campaign_sections{
-    &campaign_root_section, &campaign_section,   &unit_section,   &question_section,    &test_section,
-    &judge_section,         &sweep_section,      &range_section,  &values_from_section, &carriers_section,
-    &from_test_section,     &from_bench_section, &search_section, &maximise_section,    &watch_section,
-    &recheck_section,       &table_section,      &column_section, &report_section,      &take_section,
-    &hand_key_section,      &during_section,     &adjust_section, &named_sweep_section, &conclude_section,
-    &conclude_judge_section};
+constexpr std::array<const SectionInfo*, 27> campaign_sections{
+    &campaign_root_section,  &campaign_section,   &unit_section,   &question_section,    &test_section,
+    &judge_section,          &sweep_section,      &range_section,  &values_from_section, &carriers_section,
+    &from_test_section,      &from_bench_section, &search_section, &maximise_section,    &watch_section,
+    &recheck_section,        &table_section,      &column_section, &report_section,      &take_section,
+    &hand_key_section,       &during_section,     &adjust_section, &named_sweep_section, &conclude_section,
+    &conclude_judge_section, &association_section};
 
 // The campaign's settings, where a test has none of its own.
 void inherit(Test& test, const TextPairs& settings) {
@@ -211,7 +212,7 @@ void require_known(const Campaign& campaign) {
             if (need == test.provides)
                 fail_input(test.where, "test " + in_quotes(test.name) + " needs itself");
         }
-        if (test.found && !test.found->by_bench()) {
+        if (test.found && !test.found->by_bench() && !test.concludes) {
             const Test* source = campaign.find(test.found->test);
             // Conclusions stand behind all tests in the file, and are drawn as soon as they can be.
             if (std::find(earlier.begin(), earlier.end(), test.found->test) == earlier.end() &&

@@ -64,11 +64,6 @@ Sweep groups_of(const ConfigSection& section, const Test& test, const std::strin
         }
         with_over = with_over && axis.coupled;
         if (with_over) continue;
-        if (axis.values.empty())
-            section.fail(
-                "over",
-                "the values of axis " + in_quotes(axis.name) +
-                    " are found during the run: it can only be the axis that the conclusion runs over");
         Axis group = axis;
         group.sets.clear(), group.prompt.clear(), group.slow = false;
         if (out.axes.empty()) group.coupled = false;
@@ -183,6 +178,13 @@ Test read_conclusion(const ConfigSection& section, const Campaign& campaign, con
             section.fail(
                 key, "the tests have other axes beside " + in_quotes(out.over) + " or other values of them");
         if (std::exchange(first, false)) out.sweep = std::move(groups);
+    }
+    // An axis whose values are found during the run: it is the last one of the test, and here.
+    if (!out.sweep.axes.empty() && out.sweep.axes.back().values.empty()) {
+        const std::string& name = out.sources.front().test;
+        out.found = FoundAxis{name, ""};
+        out.found->axis = out.sweep.axes.back().name;
+        if (const Test* test = campaign.find(name); test && test->found) out.found->most = test->found->most;
     }
     section.at("parameters", [&] {
         if (!out.over.empty() && out.over != "repeat" && out.parameters.find("over"))

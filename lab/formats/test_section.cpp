@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "core/sweep/one_axis.hpp"
 #include "lab/formats/input_section.hpp"
+#include "lab/formats/link_section.hpp"
 
 namespace rt::lab {
 namespace {
@@ -26,6 +27,10 @@ constexpr std::array test_keys{
     KeyInfo{"key", Key::tables, false,
             "single keys that step settings by hand, before the points of the test"},
     KeyInfo{"during", Key::tables, false, "what is switched while a record runs, such as an interferer"},
+    KeyInfo{"association", Key::table, false, "a link that must stand before a point is measured"},
+    KeyInfo{"reads", Key::pairs, false,
+            "parameters that an instrument or the unit is asked for behind each capture: { reported_level = "
+            "\"unit.rssi\" }"},
     KeyInfo{
         "inputs", Key::pairs, false,
         "inputs that come from an earlier test, its point with the same values on the axes that both have: "
@@ -408,6 +413,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
                          in_quotes(name) + " is no setting: write \"unit.state\", \"generator.level\" ...");
     }
     test.during = read_during(section);
+    read_link(section, test);
     test.hand_keys = read_hand_keys(section, test);
     read_calibration(section, test);
     for (const auto& judge : section.tables("judge", judge_section)) {

@@ -229,10 +229,24 @@ constexpr std::array positioner_commands{
     CommandInfo{"stop", false, "", "stops at once"},
 };
 
+constexpr std::array counter_settings{
+    SettingInfo{"device", Unit::none, "c0:5e:77:20:00:02", false,
+                "of link testers: the address of the device whose packets are counted"},
+    SettingInfo{"method", Unit::none, "AUTO", false,
+                "of link testers: scan requests, connection or, with AUTO, what the device allows; in the "
+                "instrument's words"},
+    SettingInfo{"channel", Unit::none, "19", false, "of the link, 0 to 39 from 2402 MHz on"},
+    SettingInfo{"level", Unit::dbm, "-30 dBm", false, "at which it sends"},
+};
 constexpr std::array counter_commands{
     CommandInfo{"set_packets", true, "count=100", "packets that the next count sends"},
     CommandInfo{"count", true, "", "sends them; answers 1 when done"},
     CommandInfo{"read_counts", true, "", "packets sent, packets received, bits, bit errors"},
+    CommandInfo{"query_method", false, "", "what it counted by: SCAN, CONNection, or NONE where it cannot"},
+    CommandInfo{"set_search_time", false, "s=10", "how long the next search for devices takes"},
+    CommandInfo{"search", false, "", "looks for devices; answers 1 when done"},
+    CommandInfo{"read_devices", false, "",
+                "the devices found, as a data block with a table \"address,kind,name,allows,level [dBm]\""},
 };
 
 constexpr std::array navigation_settings{
@@ -290,7 +304,8 @@ const std::array known_kinds{
              waveform_commands},
     RoleKind{"switch", "switched output, such as a mains outlet", switch_settings, {}},
     RoleKind{"positioner", "turntable or mast", positioner_settings, positioner_commands},
-    RoleKind{"counter", "link counter of packets and bits", {}, counter_commands},
+    RoleKind{"counter", "link counter of packets and bits, or tester of short-range links", counter_settings,
+             counter_commands},
     RoleKind{"navigation-generator", "generator of landing-system signals", navigation_settings, {}},
     RoleKind{"indicator", "indicator of a landing-system receiver", {}, indicator_commands},
     RoleKind{"traffic", "sender and receiver of numbered frames", traffic_settings, traffic_commands},

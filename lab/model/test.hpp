@@ -51,6 +51,7 @@ struct FoundAxis {
     TextPairs where = {};   // rows of the table with these cells alone
     std::string role = "";  // of the bench: who is asked for its list
     std::string list = "";
+    std::string axis = "";  // of a conclusion: the values that its test's points have there
     std::size_t most = 10;
     std::optional<Quantity> apart = {};
     CandidateSettings candidates = {};
@@ -82,6 +83,13 @@ struct During {
     TextPairs settings;  // "interferer.output" = "ON"
 };
 
+// A link that must stand before a point is measured.
+struct Association {
+    std::string asks, is;  // "unit.link", and its answer while it stands
+    TextPairs settings;    // one after the other, to have it stand again
+    double within_s = 10;
+};
+
 // A key that steps a setting, or takes its next word, while the signal of a test runs.
 struct HandKey {
     std::string setting;  // "generator.deviation"
@@ -107,6 +115,9 @@ struct Test {
     TextPairs settings;          // "ROLE.SETTING" before the test
     std::vector<Take> takes;     // of procedures with several inputs
     std::vector<During> during;  // ascending in time
+    std::optional<Association> association;
+    TextPairs
+        reads;  // parameters that an instrument is asked for at each point: "reported_level", "unit.rssi"
     std::vector<Source> sources;
     std::vector<FileSource> files;
     bool concludes = false;  // from results of other tests: nothing is measured

@@ -85,10 +85,12 @@ void Conductor::know(const RunRecord& earlier) {
         for (const PointRecord* record : open[name]) {
             const PlannedTest* planned = plan_.find(record->test);
             if (!planned) continue;
-            if (record->kind == PointKind::trial) {
+            // Those whose values are found only when their turn comes are measured again then.
+            if (record->kind == PointKind::trial || planned->test->found) {
                 Point trial;
                 trial.id = id_of(*record);
                 stability.vouch({planned, trial, record->position, true});
+                continue;
             }
             for (const auto& point : planned->points) {
                 if (point.id == id_of(*record)) stability.vouch({planned, point, record->position});
@@ -346,7 +348,7 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
         out = record;
         const bool failed = std::any_of(record.findings.begin(), record.findings.end(),
                                         [](const Finding& f) { return f.verdict == Verdict::fail; });
-        add(&planned, std::move(record), job.point);
+        add(&planned, std::move(record), job.point, job.sweep);
         if (flow != Flow::go || !failed || !options_.ask_at_failure) return flow;
         const auto reply =
             listener_.ask({Request::Kind::failure, job.test->name, out.label + " has failed", true});
@@ -354,7 +356,7 @@ Conductor::Flow Conductor::measure(const PlannedTest& planned, const PointJob& j
     }
 }
 
-void Conductor::add(const PlannedTest* planned, PointRecord record, const Point* point) {
+void Conductor::add(const PlannedTest* planned, PointRecord record, const Point* point, const Sweep* sweep) {
     const std::uint64_t id = id_of(record);
     record.attempt = measured_.next_attempt(id);
     if (record.kind == PointKind::check) {
@@ -372,7 +374,12 @@ void Conductor::add(const PlannedTest* planned, PointRecord record, const Point*
     for (auto& stability : stabilities_) {
         // What was not measured has not drifted.
         if (!point || !stability.covers(record.test) || !planned->instrument) continue;
-        stability.vouch({planned, *point, record.position, record.kind == PointKind::trial});
+        Vouched vouched{planned, *point, record.position, record.kind == PointKind::trial};
+        const Test& test = *planned->test;
+        // Most points are those of their test's sweep: that is not copied for each.
+        if (sweep && !vouched.trial && (test.found || test.maximise || test.repeats_whole()))
+            vouched.sweep = std::make_shared<const Sweep>(*sweep);
+        stability.vouch(std::move(vouched));
     }
     listener_.point_done(shown, pace_.progress());
 }

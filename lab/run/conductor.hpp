@@ -60,7 +60,10 @@ class Conductor {
     Flow heed_watches(PointRecord& record, bool& again);
     Flow wait_for_watches(const WatchKeeper::Seen& seen);
     // `point` is what a recheck vouches for; none for a check itself.
-    void add(const PlannedTest* planned, PointRecord record, const Point* point);
+    // `sweep` is that of the point, where it is not the test's own.
+    void add(const PlannedTest* planned, PointRecord record, const Point* point,
+             const Sweep* sweep = nullptr);
+    Flow visit_again(const Vouched& vouched);
 
     Flow check(Stability& stability);
     Flow recover(Stability& stability, const std::string& reason);

@@ -119,7 +119,8 @@ Conductor::Flow Conductor::maximum(const PlannedTest& planned, const Sweep& swee
     const PointRecord* kept = measured_.find(test.name, drawn.id);
     if (!kept || kept->capture.sha256 != sha256(table)) {
         const PointJob job = grounds_.job_of(planned, sweep, drawn, PointKind::maximum, point.id_text());
-        add(&planned, maker_.conclude(job, ++position_, table, outcome_of(what, search, trials)), &drawn);
+        add(&planned, maker_.conclude(job, ++position_, table, outcome_of(what, search, trials)), &drawn,
+            &sweep);
     }
     auto best = search.best();
     if (!best) {

@@ -110,11 +110,23 @@ Conductor::Flow Conductor::recover(Stability& stability, const std::string& reas
     for (const auto& vouched : doubtful) {
         if (flow != Flow::go) break;
         if (vouched.trial) continue;
-        flow = visit(*vouched.planned, vouched.planned->test->sweep, vouched.point);
+        flow = visit_again(vouched);
     }
     if (flow == Flow::go) flow = check(stability);
     recovering_ = false;
     return flow;
+}
+
+// A point with the values that it had, without what a search over places has added.
+Conductor::Flow Conductor::visit_again(const Vouched& vouched) {
+    const Test& test = *vouched.planned->test;
+    if (!vouched.sweep) return visit(*vouched.planned, test.sweep, vouched.point);
+    Sweep sweep = *vouched.sweep;
+    Point point = vouched.point;
+    sweep.axes.resize(test.sweep.axes.size());
+    point.settings.resize(sweep.axes.size());
+    point.id = point_id(test.name, sweep, point);
+    return visit(*vouched.planned, sweep, point);
 }
 
 // What rests on results or captures that were measured again, or lost their verdict, since: conclusions are
@@ -124,17 +136,22 @@ Conductor::Flow Conductor::renew() {
         const bool looks_up = !planned.test->limits_from().empty() || !planned.test->settings_from().empty();
         if ((planned.test->sources.empty() && !looks_up) || skipped_.contains(&planned)) continue;
         std::vector<std::size_t> doubtful;
-        for (const auto& point : planned.points) {
-            const PointRecord* kept = measured_.find(planned.test->name, point.id);
-            if (!kept) continue;
-            if (!planned.test->concludes) {
-                if (kept->standing == Standing::valid && !grounds_.stand(*kept))
-                    doubtful.push_back(kept->position);
-                continue;
+        if (!planned.test->concludes) {
+            for (const PointRecord* kept : measured_.of(planned.test->name)) {
+                const bool counts = kept->standing == Standing::valid && kept->kind != PointKind::trial &&
+                                    kept->kind != PointKind::check;
+                if (counts && !grounds_.stand(*kept)) doubtful.push_back(kept->position);
             }
-            if (grounds_.conclusion_stands(planned, point, *kept)) continue;
-            const Flow flow = one(planned, planned.test->sweep, point);
-            if (flow != Flow::go) return flow;
+        } else {
+            Sweep sweep = planned.test->sweep;
+            if (planned.test->found) sweep.axes.back().values = found_.of(*planned.test);
+            const bool any = !planned.test->found || !sweep.axes.back().values.empty();
+            for (const auto& point : any ? expand(planned.test->name, sweep) : std::vector<Point>{}) {
+                const PointRecord* kept = measured_.find(planned.test->name, point.id);
+                if (!kept || grounds_.conclusion_stands(planned, sweep, point, *kept)) continue;
+                const Flow flow = one(planned, sweep, point);
+                if (flow != Flow::go) return flow;
+            }
         }
         if (doubtful.empty()) continue;
         tally_.void_points(doubtful, Cause::input,

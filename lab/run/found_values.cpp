@@ -44,6 +44,7 @@ void add_once(std::vector<AxisValue>& values, AxisValue value, std::size_t most)
 std::vector<AxisValue> FoundValues::of(const Test& test) {
     const FoundAxis& from = *test.found;
     auto values = from.by_bench()       ? listed(test)
+                  : !from.axis.empty()  ? of_axis(from)
                   : !from.trace.empty() ? candidates(from)
                   : !from.table.empty() ? rows(from)
                                         : results(from);
@@ -51,6 +52,7 @@ std::vector<AxisValue> FoundValues::of(const Test& test) {
     const std::string who = from.by_bench() ? from.role : from.test;
     note_("nothing to measure", test.name + ": " + who + " has given no " +
                                     (from.by_bench()       ? from.list
+                                     : !from.axis.empty()  ? "point at " + from.axis
                                      : !from.trace.empty() ? "peak of " + from.trace
                                      : !from.table.empty() ? from.column + " in a table " + from.table
                                                            : from.result));
@@ -108,6 +110,21 @@ std::vector<AxisValue> FoundValues::results(const FoundAxis& from) const {
         if (near) continue;
         taken.push_back(result->value.value);
         values.push_back(quantity_value(result->value));
+    }
+    return values;
+}
+
+std::vector<AxisValue> FoundValues::of_axis(const FoundAxis& from) const {
+    std::vector<AxisValue> values;
+    for (const PointRecord* record : measured_.of(from.test)) {
+        for (const auto& [name, text] : record->axes) {
+            if (name != from.axis) continue;
+            try {
+                add_once(values, quantity_value(parse_quantity(text)), from.most);
+            } catch (const Error&) {
+                add_once(values, word_value(text), from.most);
+            }
+        }
     }
     return values;
 }

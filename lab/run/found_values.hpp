@@ -39,6 +39,7 @@ class FoundValues {
 
   private:
     std::vector<AxisValue> results(const FoundAxis& from) const;
+    std::vector<AxisValue> of_axis(const FoundAxis& from) const;
     std::vector<AxisValue> candidates(const FoundAxis& from) const;
     std::vector<AxisValue> rows(const FoundAxis& from) const;
     std::vector<AxisValue> listed(const Test& test);

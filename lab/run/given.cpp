@@ -53,7 +53,25 @@ std::string verdict_of(const PointRecord& record) {
 std::optional<std::size_t> expected(const Plan& plan, const Test& test, const TextPairs& group) {
     const PlannedTest* planned = plan.find(test.name);
     if (!planned) return 0;
-    if (test.found || test.repeats_whole()) return std::nullopt;
+    if (test.repeats_whole()) return std::nullopt;
+    if (test.found) {
+        // All values of its other axes, where the group names the one that was found.
+        const std::string& found = test.sweep.axes.back().name;
+        if (std::none_of(group.begin(), group.end(), [&](const auto& g) { return g.first == found; }))
+            return std::nullopt;
+        Sweep others = test.sweep;
+        others.axes.pop_back();
+        others.skips.clear();
+        if (!test.sweep.skips.empty()) return std::nullopt;
+        TextPairs rest;
+        for (const auto& wanted : group) {
+            if (wanted.first != found) rest.push_back(wanted);
+        }
+        const auto points = expand(test.name, others);
+        return static_cast<std::size_t>(std::count_if(points.begin(), points.end(), [&](const Point& point) {
+            return in_group(axes_of(others, point), rest);
+        }));
+    }
     return static_cast<std::size_t>(
         std::count_if(planned->points.begin(), planned->points.end(),
                       [&](const Point& point) { return in_group(axes_of(test.sweep, point), group); }));

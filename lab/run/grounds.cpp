@@ -84,10 +84,9 @@ bool Grounds::limits_stand(const PointRecord& record) const {
 }
 
 // Whether the tables that a conclusion would be drawn from now are those that it was drawn from.
-bool Grounds::still_drawn_from(const PlannedTest& planned, const Point& point,
+bool Grounds::still_drawn_from(const PlannedTest& planned, const Sweep& sweep, const Point& point,
                                const PointRecord& kept) const {
-    for (const auto& given :
-         given_inputs(plan_, measured_, folder_, *planned.test, planned.test->sweep, point)) {
+    for (const auto& given : given_inputs(plan_, measured_, folder_, *planned.test, sweep, point)) {
         const auto named = [&](const InputRecord& i) { return i.name == given.input; };
         const auto at = std::find_if(kept.inputs.begin(), kept.inputs.end(), named);
         const std::string& known = at == kept.inputs.end() ? kept.capture.sha256 : at->capture.sha256;

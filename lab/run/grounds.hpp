@@ -25,14 +25,17 @@ class Grounds {
     // Whether what a kept point was made with and judged by still counts.
     bool stand(const PointRecord& record) const { return inputs_stand(record) && limits_stand(record); }
     // The same of a conclusion, whose inputs are tables: these would be the same now.
-    bool conclusion_stands(const PlannedTest& planned, const Point& point, const PointRecord& kept) const {
-        return still_drawn_from(planned, point, kept) && limits_stand(kept);
+    // `sweep` is that of the point.
+    bool conclusion_stands(const PlannedTest& planned, const Sweep& sweep, const Point& point,
+                           const PointRecord& kept) const {
+        return still_drawn_from(planned, sweep, point, kept) && limits_stand(kept);
     }
 
   private:
     bool inputs_stand(const PointRecord& record) const;
     bool limits_stand(const PointRecord& record) const;
-    bool still_drawn_from(const PlannedTest& planned, const Point& point, const PointRecord& kept) const;
+    bool still_drawn_from(const PlannedTest& planned, const Sweep& sweep, const Point& point,
+                          const PointRecord& kept) const;
     // What settings that come from calibrations are here; gives why one cannot be had, "" when all can.
     std::string adjusted_settings(
         const Test& test, const TextPairs& axes, TextPairs& out,

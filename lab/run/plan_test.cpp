@@ -170,6 +170,11 @@ double require_setups(const Bench& bench, const Test& test, const PlannedTest& p
                                        " needs an instrument of kind " + kind + ", the " + instrument.role +
                                        " is one of kind " + instrument.dialect.kind->name);
         }
+        const char* command = kind_of(setup).needs_command();
+        if (command && !instrument.recorded() && !instrument.dialect.knows(command))
+            fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
+                                       " needs the command " + command + ", which the dialect of the " +
+                                       instrument.role + " does not have");
         require_path(bench, test, instrument.role, setup);
         require_units(bench, test, instrument, setup);
         return kind_of(setup).seconds(instrument, setup);
@@ -283,6 +288,26 @@ void require_during(const Bench& bench, const Test& test, Plan& plan) {
     }
 }
 
+// What tells of the link and what brings it up, and what is read for parameters.
+void require_link(const Bench& bench, const Test& test, Plan& plan) {
+    const auto require_asked = [&](const std::string& name) {
+        const SettingTarget asked = *setting_target(name, "");
+        const Instrument& instrument = require_role(bench, asked.role, test);
+        plan.roles.insert(asked.role);
+        if (!instrument.recorded() && !instrument.dialect.knows("query_" + asked.setting))
+            fail_input(test.where, "test " + in_quotes(test.name) + ": the " + asked.role +
+                                       " cannot be asked: its dialect " + instrument.dialect.id +
+                                       " has no command query_" + asked.setting);
+    };
+    for (const auto& [name, from] : test.reads) require_asked(from);
+    if (!test.association) return;
+    require_asked(test.association->asks);
+    for (const auto& [name, value] : test.association->settings) {
+        const SettingTarget target = *setting_target(name, "");
+        require_setting(bench, test, target, value, plan);
+    }
+}
+
 // Inputs from files and earlier tests are of the kind that the procedure takes.
 void require_given(const Campaign& campaign, const Test& test) {
     const auto kind_asked = [](const Test& of, const InputInfo* input) -> std::string {
@@ -333,6 +358,13 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     planned.test = &test;
     require_given(*plan.campaign, test);
     if (!test.measures()) {
+        if (test.found) {
+            planned.at_most = true;
+            planned.captures = test.found->most;
+            for (std::size_t i = 0; i + 1 < test.sweep.axes.size(); ++i)
+                planned.captures *= test.sweep.axes[i].values.size();
+            return planned;
+        }
         planned.points = expand(test.name, test.sweep);
         planned.captures = planned.points.size();
         return planned;
@@ -342,6 +374,7 @@ PlannedTest plan_test(const Test& test, const Bench& bench, Plan& plan) {
     require_settings(bench, test, plan);
     require_signals(plan, bench, test);
     require_during(bench, test, plan);
+    require_link(bench, test, plan);
     require_takes(bench, test, plan);
     const std::size_t places = test.maximise ? MaximumSearch(*test.maximise).most_trials() + 1 : 1;
     if (test.found) {

@@ -61,12 +61,14 @@ Outcome PointMaker::look(const PointJob& job) {
 
 PointRecord PointMaker::make(const PointJob& job, std::size_t position, WatchKeeper& watches) {
     PointRecord record = head_of(job, position);
-    const Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
-    put_parameters(parameters, record);
+    Parameters parameters = job.test->parameters_at(*job.sweep, *job.point);
     std::string doubt = job.blocked;
     std::vector<Taken> taken;
-    if (job.blocked.empty())
+    if (job.blocked.empty()) {
         taken = taker_.take_all(job, parameters, job.test->procedure->setup(parameters), watches, doubt);
+        taker_.read_into(*job.test, parameters);
+    }
+    put_parameters(parameters, record);
     std::vector<Input> inputs = keep_all(job, std::move(taken), record, doubt);
     Outcome outcome = outcome_of(job, parameters, std::move(inputs), record, std::move(doubt));
     judge_all(job, parameters, std::move(outcome), record);
@@ -119,7 +121,16 @@ Outcome PointMaker::outcome_of(const PointJob& job, const Parameters& parameters
     const bool complete =
         inputs.size() >= job.given.size() && !inputs.empty() &&
         std::all_of(job.given.begin(), job.given.end(), [](const Given& g) { return g.capture.has_value(); });
-    if (complete) outcome = measure(*job.test->procedure, Inputs(std::move(inputs)), parameters);
+    if (complete) {
+        try {
+            outcome = measure(*job.test->procedure, Inputs(std::move(inputs)), parameters);
+        } catch (const Error& error) {
+            // What a conclusion looks for may be what the points do not have: the others are worth their
+            // verdicts.
+            if (error.kind() != ErrorKind::input || !job.test->concludes) throw;
+            doubt = error.message();
+        }
+    }
     // A program's answer is not made again from the capture: it is kept.
     if (complete && job.test->procedure->by_program) {
         const std::string answer = answer_text(outcome), file = file_name(record, "-answer.jsonl");

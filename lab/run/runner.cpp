@@ -39,7 +39,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         const Test& t = *planned.test;
         TestRecord test{t.name, t.title, t.procedure->name, t.instrument, t.note, planned.captures};
         test.trend = t.trend;
-        if (t.found) test.found_by = t.found->test;
+        if (t.found && !t.concludes) test.found_by = t.found->test;
         if (t.concludes) test.origin = t.origin();
         run.tests.push_back(std::move(test));
     }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -18,6 +19,8 @@ struct Vouched {
     Point point;  // of a search, without its axis
     std::size_t position;
     bool trial = false;  // of a search: measured again with its search, not by itself
+    // Where that is not the test's own: values of an axis that were found.
+    std::shared_ptr<const Sweep> sweep = {};
 };
 
 // One recheck as the run goes on.

@@ -290,6 +290,7 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             }
             look_for_restarts();
             set_up(job, wanted.take);
+            if (wanted.first) associate(job, wanted.take);
             if (const auto waited = soaks_.wait(*job.sweep, *job.point); !waited.empty())
                 note("soak", waited);
             watches.look();

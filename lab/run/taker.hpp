@@ -59,6 +59,8 @@ class Taker {
     // What the test sets of its supply, then off, the time the supply is to stay off, on, and until the unit
     // answers again.
     void power_cycle(const Test& test);
+    // What the test reads for its parameters, asked now. What cannot be read is noted and stays unknown.
+    void read_into(const Test& test, Parameters& parameters);
     // The settings that a test has at all its points, but for those that come from calibrations.
     void set_up(const Test& test);
     void note(const std::string& kind, const std::string& text);
@@ -90,6 +92,8 @@ class Taker {
     // A gain table to the unit and back, whole or row after row. What it had before is told, and put back
     // when it has not taken the new one: Error(bench).
     void write_table(const SettingTarget& target, const std::vector<std::string>& parts);
+    // The link that the test needs is brought up again where it does not stand.
+    void associate(const PointJob& job, const Take* take);
     // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
     // what it feeds counts as unknown. True when there was any.
     bool look_for_restarts();

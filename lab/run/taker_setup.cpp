@@ -97,6 +97,60 @@ void Taker::write_table(const SettingTarget& target, const std::vector<std::stri
     written_[name] = parts;
 }
 
+void Taker::associate(const PointJob& job, const Take* take) {
+    if (!job.test->association) return;
+    const Association& wanted = *job.test->association;
+    const SettingTarget asks = *setting_target(wanted.asks, "");
+    if (!bench_.speaks(asks.role)) return;
+    const std::string in_use = bench_.in_use();
+    const auto stands = [&] {
+        bench_.use(asks.role);
+        return trim(bench_.role(asks.role).session().ask("query_" + asks.setting)) == wanted.is;
+    };
+    if (!stands()) {
+        for (const auto& [name, value] : wanted.settings) {
+            const SettingTarget target = *setting_target(name, "");
+            setter_.forget(target.role, target.setting);  // a command, not a state that it has already
+            setter_.apply({{target, value}});
+        }
+        const Stopwatch since;
+        bool up = stands();
+        while (!up && since.seconds() < wanted.within_s) {
+            if (listener_.ending() != RunListener::Reply::go) break;
+            listener_.waiting("the link is brought up", wanted.within_s - since.seconds());
+            clock().sleep(0.2);
+            up = stands();
+        }
+        const double needed = since.seconds();
+        set_up(job, take);
+        const std::string at = job.test->name + ", " + label(*job.sweep, *job.point);
+        const bool holds = up && stands();
+        note("association",
+             holds ? at + ": the link did not stand; up again after " + format({needed, Unit::second}, 2)
+             : up  ? at + ": the link does not hold at these settings; measured without it"
+                   : at + ": the link does not come up within " + format({wanted.within_s, Unit::second}) +
+                        "; measured without it");
+    }
+    bench_.use(in_use);
+}
+
+void Taker::read_into(const Test& test, Parameters& parameters) {
+    for (const auto& [name, from] : test.reads) {
+        const SettingTarget asked = *setting_target(from, "");
+        if (!bench_.speaks(asked.role)) continue;
+        const std::string in_use = bench_.in_use();
+        bench_.use(asked.role);
+        try {
+            const double value = bench_.role(asked.role).query(asked.setting);
+            parameters.set_quantity(name, {value, parameters.find(name)->unit});
+        } catch (const Error& error) {
+            if (error.kind() != ErrorKind::bench) throw;
+            note("not read", test.name + ": " + from + ": " + error.what());
+        }
+        bench_.use(in_use);
+    }
+}
+
 void Taker::power_cycle(const Test& test) {
     written_.clear();
     const std::string& supply = test.power_cycle;

@@ -274,4 +274,10 @@ const std::string& only_argument(const ScpiArguments& arguments) {
     return arguments.front();
 }
 
+std::string unquoted(std::string text) {
+    if (text.size() >= 2 && (text.front() == '"' || text.front() == '\'') && text.back() == text.front())
+        return text.substr(1, text.size() - 2);
+    return text;
+}
+
 }  // namespace rt::lab

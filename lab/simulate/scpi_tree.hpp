@@ -89,5 +89,7 @@ double scpi_number(const std::string& text, ScpiUnit unit, ScpiRange range);
 std::size_t scpi_word(const std::string& text, const std::vector<std::string>& words);
 // Throws -109 or -108 unless there is exactly one.
 const std::string& only_argument(const ScpiArguments& arguments);
+// Without the quotation marks around it, of either kind.
+std::string unquoted(std::string text);
 
 }  // namespace rt::lab

@@ -354,6 +354,15 @@ std::optional<Receiver> Stage::receiver(const std::string& port) const {
     return std::nullopt;
 }
 
+std::vector<DeviceAround> Stage::devices(const std::string& port) const {
+    const bool alive = powered() && !hung();
+    std::vector<DeviceAround> out;
+    for (const auto& one : unit_->surroundings().devices) {
+        if (one.port == port && (alive || one.loss) && unit_->holds_now(one.when)) out.push_back(one);
+    }
+    return out;
+}
+
 std::optional<Stage::Reception> Stage::reception(const std::string& port) const {
     const auto tuned = receiver(port);
     if (!tuned) return std::nullopt;
@@ -367,6 +376,43 @@ std::optional<Stage::Reception> Stage::reception(const std::string& port) const 
     }
     out.loss = tuned->loss_share(out.level_dbm, beside_dbm);
     return out;
+}
+
+bool Stage::associated(const std::string& port) {
+    const auto tuned = receiver(port);
+    const auto heard = reception(port);
+    if (!tuned || !heard) return false;
+    const bool well = heard->level_dbm >= tuned->association_dbm;
+    if (!tuned->sticky) return well;
+    const Lock lock(mutex_);
+    if (!well) lost_.insert(port);
+    return !lost_.contains(port);
+}
+
+void Stage::connect() {
+    for (const auto& one : unit_->surroundings().receivers) {
+        const auto tuned = receiver(one.port);
+        const auto heard = reception(one.port);
+        if (!tuned || !heard || heard->level_dbm < tuned->association_dbm) continue;
+        const Lock lock(mutex_);
+        lost_.erase(one.port);
+    }
+}
+
+std::optional<std::string> Stage::link() {
+    for (const auto& one : unit_->surroundings().receivers) {
+        if (receiver(one.port)) return associated(one.port) ? "up" : "down";
+    }
+    return std::nullopt;
+}
+
+std::optional<double> Stage::reported_level() const {
+    for (const auto& one : unit_->surroundings().receivers) {
+        const auto tuned = receiver(one.port);
+        if (const auto heard = reception(one.port); tuned && heard && heard->level_dbm > -200)
+            return heard->level_dbm + tuned->reports_db;
+    }
+    return std::nullopt;
 }
 
 std::optional<Registers> Stage::module_registers(const std::string& port) const {

@@ -7,6 +7,7 @@
 #include <memory>
 #include <mutex>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -93,6 +94,16 @@ class Stage {
         double level_dbm = -300, loss = 1;
     };
     std::optional<Reception> reception(const std::string& port) const;
+    // Whether anything passes the receiver at a port now. One that is sticky loses its association when
+    // nothing does, until connect() finds all well.
+    bool associated(const std::string& port);
+    void connect();
+    // Of the first receiver that there is: "up" or "down", and the level that it reports.
+    std::optional<std::string> link();
+    std::optional<double> reported_level() const;
+    // Devices of short-range radio that are heard at a port. The unit's own, whose losses are its receiver's,
+    // only while it has its supply.
+    std::vector<DeviceAround> devices(const std::string& port) const;
     // Registers of the module in a port; nothing while it has no supply.
     std::optional<Registers> module_registers(const std::string& port) const;
     std::optional<DigitalWaveform> waveform(const std::string& port) const;
@@ -140,6 +151,7 @@ class Stage {
     std::map<std::string, std::uint64_t> played_;  // a fingerprint of each
     std::deque<ToneChange> changes_;               // the last of them
     std::map<std::string, double> attenuations_;
+    std::set<std::string> lost_;  // ports whose association is
     double volts_ = 0, limit_a_ = 1;
     bool output_ = false, hung_ = false, follows_ = true;
     ProbePlace probes_;

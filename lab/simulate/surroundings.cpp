@@ -38,6 +38,9 @@ constexpr std::array receiver_keys{
             "how much weaker a signal beside its channel counts there, as noise; 40 dB without it", Unit::db},
     KeyInfo{"association", Key::quantity, false, "level below which nothing passes; none without it",
             Unit::dbm},
+    KeyInfo{"sticky", Key::flag, false,
+            "an association that is lost stays lost until UNIT:CONNECT; UNIT:LINK? tells of it"},
+    KeyInfo{"reports", Key::quantity, false, "what UNIT:RSSI? adds to the level that is received", Unit::db},
 };
 constexpr std::array draw_keys{
     KeyInfo{"when", Key::pairs, false, "settings under which it is drawn"},
@@ -140,6 +143,19 @@ constexpr std::array load_keys{
 
 const SectionInfo module_section{"[[module]]", "A pluggable module.", module_keys};
 const SectionInfo wire_section{"[[wire]]", "A cable of the bench as it really is.", wire_keys};
+constexpr std::array device_keys{
+    KeyInfo{"port", Key::text, true, "where it is heard"},
+    KeyInfo{"when", Key::pairs, false, "settings under which it is there"},
+    KeyInfo{"address", Key::text, true, "\"c0:5e:77:20:00:02\""},
+    KeyInfo{"kind", Key::text, false, "of the address, public or random; random without it"},
+    KeyInfo{"name", Key::text, false, "what it calls itself"},
+    KeyInfo{"allows", Key::text, true, "\"connect, scan\", \"connect\", \"scan\" or \"neither\""},
+    KeyInfo{"level", Key::quantity, false, "at which a link tester hears it; -60 dBm without it", Unit::dbm},
+    KeyInfo{"loss", Key::quantity, false,
+            "share of packets that it loses; without it as the receiver at the port does", Unit::percent},
+};
+const SectionInfo device_section{"[[device]]", "A device of short-range radio around a link tester.",
+                                 device_keys};
 const SectionInfo receiver_section{"[[receiver]]", "The unit's receiver, for link counters.", receiver_keys};
 const SectionInfo draw_section{"[[draw]]", "Current that the unit draws from its supply.", draw_keys};
 const SectionInfo through_section{"[[through]]", "A signal path through the unit.", through_keys};
@@ -288,6 +304,22 @@ static BusTraffic bus_of(const ConfigSection& s, const std::map<std::string, std
     return out;
 }
 
+static DeviceAround device_of(const ConfigSection& s, const std::map<std::string, std::string>& settings) {
+    DeviceAround out{s.text("port"), when_of(s, settings), {}, {}};
+    NearbyDevice& device = out.device;
+    device.address = s.text("address");
+    if (s.has("name")) device.name = s.text("name");
+    device.kind = s.has("kind") ? s.text("kind") : "random";
+    device.level_dbm = s.quantity_or("level", -60);
+    const std::string words = s.text("allows");
+    device.connects = words.starts_with("connect"), device.scanned = words.ends_with("scan");
+    if (words != allows(device))
+        s.fail("allows", "write \"connect, scan\", \"connect\", \"scan\" or \"neither\"");
+    if (const auto loss = s.quantity("loss")) out.loss = loss->value / 100;
+    s.at("address", [&] { require_valid(Devices{{device}, {}, {}}, ""); });
+    return out;
+}
+
 Surroundings read_surroundings(const ConfigSection& root,
                                const std::map<std::string, std::string>& settings) {
     Surroundings out;
@@ -305,6 +337,8 @@ Surroundings read_surroundings(const ConfigSection& root,
         if (const auto tuned = s.quantity("frequency")) receiver.frequency_hz = tuned->value;
         receiver.bandwidth_hz = s.quantity_or("bandwidth", 2e6);
         receiver.rejection_db = s.quantity_or("rejection", 40);
+        receiver.sticky = s.flag("sticky");
+        receiver.reports_db = s.quantity_or("reports", 0);
         if (!(receiver.bandwidth_hz > 0)) s.fail("bandwidth", "must be above 0 Hz");
         if (!(out.receivers.back().most_bps > 0)) s.fail("most", "must be above 0 bit/s");
         if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");
@@ -352,6 +386,7 @@ Surroundings read_surroundings(const ConfigSection& root,
     for (const auto& s : root.tables("landing", landing_section))
         out.landings.push_back(read_landing_receiver(s, settings));
     for (const auto& s : root.tables("modem", modem_section)) out.modems.push_back(read_modem(s, settings));
+    for (const auto& s : root.tables("device", device_section)) out.devices.push_back(device_of(s, settings));
     for (const auto& s : root.tables("homing", homing_section))
         out.homings.push_back(read_homing(s, settings));
     for (const auto& s : root.tables("sharing", sharing_section))

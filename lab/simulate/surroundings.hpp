@@ -8,6 +8,7 @@
 #include <utility>
 #include <vector>
 
+#include "core/signal/devices.hpp"
 #include "core/signal/registers.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/simulate/beacon.hpp"
@@ -21,7 +22,7 @@
 namespace rt::lab {
 
 extern const SectionInfo module_section, wire_section, receiver_section, draw_section, through_section,
-    pattern_section, waveform_section, bus_section, pair_section, load_section;
+    pattern_section, waveform_section, device_section, bus_section, pair_section, load_section;
 
 // Settings of the unit under which something holds.
 using UnitWhen = std::map<std::string, std::string>;
@@ -50,6 +51,8 @@ struct Receiver {
     // in it, weaker by the rejection.
     std::optional<double> frequency_hz = {};
     double bandwidth_hz = 2e6, rejection_db = 40;
+    bool sticky = false;    // an association that is lost stays lost until it is told to connect
+    double reports_db = 0;  // what the level that it reports is wrong by
 
     double loss_share(double level_dbm, double interference_dbm = -300) const;
 };
@@ -143,6 +146,14 @@ struct PluggedModule {
     Registers registers;
 };
 
+// A device of short-range radio that can be heard at a port.
+struct DeviceAround {
+    std::string port;
+    UnitWhen when;
+    NearbyDevice device;
+    std::optional<double> loss;  // share of packets that it loses; without it the receiver at the port
+};
+
 struct Surroundings {
     std::vector<Wire> wires;
     std::vector<Receiver> receivers;
@@ -160,6 +171,7 @@ struct Surroundings {
     std::vector<Looped> looped;
     std::vector<LandingReceiver> landings;
     std::vector<SimulatedModem> modems;
+    std::vector<DeviceAround> devices;
     std::optional<Wafer> wafer;
     std::optional<ScalarBench> scalar;
 };

@@ -92,6 +92,7 @@ constexpr std::array simulated_root_keys{
     KeyInfo{"module", Key::tables, false, "pluggable modules"},
     KeyInfo{"landing", Key::tables, false, "landing-system receivers, fed by a vector generator"},
     KeyInfo{"modem", Key::tables, false, "transmitters of signals made as samples"},
+    KeyInfo{"device", Key::tables, false, "devices of short-range radio that a link tester hears"},
     KeyInfo{"looped", Key::tables, false, "receivers in loop-back, fed by a waveform generator"},
 };
 constexpr SectionInfo simulated_root_section{"the file", "", simulated_root_keys};
@@ -100,12 +101,12 @@ constexpr SectionInfo line_section{"[[line]]", "A spectral line and its multiple
 constexpr SectionInfo noise_section{"[[noise]]", "Broadband noise.", noise_keys};
 constexpr SectionInfo radio_section{"[[radio]]", "A modulated carrier.", radio_keys};
 constexpr SectionInfo simulated_fault_section{"[[fault]]", "A fault.", simulated_fault_keys};
-constexpr std::array<const SectionInfo*, 24> simulated_sections{
+constexpr std::array<const SectionInfo*, 25> simulated_sections{
     &simulated_root_section,  &simulated_unit_section, &line_section,     &noise_section,  &radio_section,
     &simulated_fault_section, &wire_section,           &receiver_section, &draw_section,   &through_section,
     &pattern_section,         &waveform_section,       &bus_section,      &pair_section,   &load_section,
     &wafer_section,           &scalar_section,         &sharing_section,  &beacon_section, &homing_section,
-    &module_section,          &looped_section,         &landing_section,  &modem_section};
+    &module_section,          &looped_section,         &landing_section,  &modem_section,  &device_section};
 
 }  // namespace
 

@@ -64,6 +64,16 @@ void require_setup(const TrafficSetup& setup) {
 
 }  // namespace
 
+std::string text_of(const std::string& way, const TrafficProgress& p) {
+    // An agent tells its part at the end only.
+    std::string line = way;
+    if (p.sent > 0) line += fmt::format("  {} sent", p.sent);
+    if (p.received > 0) line += fmt::format("  {} received", p.received);
+    if (p.received > 0 && p.sent > p.received)
+        line += fmt::format("  {} on the way or lost", p.sent - p.received);
+    return line;
+}
+
 std::uint64_t frames_of(const TrafficSetup& setup) {
     const double frames = setup.rate_bps * setup.seconds / (8 * static_cast<double>(setup.octets));
     return std::max<std::uint64_t>(1, static_cast<std::uint64_t>(std::llround(frames)));

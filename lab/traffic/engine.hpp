@@ -22,6 +22,9 @@ struct TrafficProgress {
     std::uint64_t sent = 0, received = 0;
 };
 
+// "forward  1200 sent  1198 received  2 on the way or lost": what an end tells while it goes on.
+std::string text_of(const std::string& way, const TrafficProgress& progress);
+
 struct TrafficWatch {
     // Called about once a second, from another thread than run_traffic()'s.
     std::function<void(const std::string& way, const TrafficProgress&)> on_progress;

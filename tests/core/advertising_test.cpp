@@ -2,8 +2,8 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/measure/radio/gfsk/advertising.hpp"
-#include "core/measure/radio/gfsk/packet.hpp"
+#include "core/short_range/advertising.hpp"
+#include "core/short_range/packet.hpp"
 #include "tests/about.hpp"
 #include "tests/core/made_signals.hpp"
 #include "tests/core/procedures.hpp"
@@ -129,8 +129,8 @@ TEST_CASE("devices of one channel: level, offset, capability, and which is meant
     REQUIRE(several.tables.size() == 1);
     REQUIRE(several.tables[0].rows.size() == 2);  // strongest first
     CHECK(cell(several, 0, "name") == "Skerry-2");
-    CHECK(cell(several, 0, "can") == "connect, scan");
-    CHECK(cell(several, 1, "can") == "neither");
+    CHECK(cell(several, 0, "allows") == "connect, scan");
+    CHECK(cell(several, 1, "allows") == "neither");
     for (const char* meant : {"strongest", "Skerry-2", "C0:11:22:33:44:55"}) {
         const Outcome out = run("radio.advertising", record, {{"device", meant}});
         CAPTURE(meant);

@@ -12,8 +12,9 @@
 #include "core/dsp/parallel.hpp"
 #include "core/measure/burst_samples.hpp"
 #include "core/measure/procedure.hpp"
-#include "core/measure/radio/gfsk/advertising.hpp"
 #include "core/measure/radio/gfsk/demodulate.hpp"
+#include "core/short_range/advertising.hpp"
+#include "core/short_range/devices.hpp"
 
 namespace rt {
 namespace {
@@ -99,9 +100,7 @@ std::vector<Heard> heard_on(const IqRecord& record, std::size_t number, gfsk::Ad
 }
 
 // Whoever sends packets under one address.
-struct Device {
-    std::string address, local_name;
-    bool random = false, connects = false, scanned = false;
+struct Device : NearbyDevice {
     std::map<unsigned, double> power;  // by channel, highest
     double offset_hz = 0;
     std::size_t packets = 0;
@@ -113,10 +112,6 @@ struct Device {
         for (const auto& [channel, power_here] : power) out = std::max(out, power_here);
         return out;
     }
-    const char* can() const {
-        return connects && scanned ? "connect, scan" : connects ? "connect" : scanned ? "scan" : "neither";
-    }
-    std::string text() const { return address + (local_name.empty() ? "" : " (" + local_name + ")"); }
 };
 
 bool own_packet(gfsk::AdvertisingKind kind) {
@@ -132,11 +127,11 @@ std::vector<Device> devices_of(const std::vector<Heard>& all) {
                                [&](const Device& d) { return d.address == one.says.address; });
         if (at == out.end()) {
             at = out.insert(out.end(), Device{});
-            at->address = one.says.address, at->random = one.says.random_address;
+            at->address = one.says.address, at->kind = one.says.random_address ? "random" : "public";
         }
         at->connects = at->connects || one.says.can_connect;
         at->scanned = at->scanned || one.says.can_be_scanned;
-        if (!one.says.local_name.empty()) at->local_name = one.says.local_name;
+        if (!one.says.local_name.empty()) at->name = one.says.local_name;
         if (one.says.stated_power_dbm) at->stated_dbm = one.says.stated_power_dbm;
         double& power = at->power[one.channel.index];
         power = std::max(power, one.power);
@@ -148,36 +143,6 @@ std::vector<Device> devices_of(const std::vector<Heard>& all) {
     std::sort(out.begin(), out.end(),
               [](const Device& a, const Device& b) { return a.strongest() > b.strongest(); });
     return out;
-}
-
-template <typename Level>
-const Device* chosen(const std::vector<Device>& devices, const std::string& wanted, Level level,
-                     Outcome& outcome) {
-    std::string list;
-    for (const auto& device : devices)
-        list += (list.empty() ? "" : " and ") + device.text() + " at " + format(level(device.strongest()), 3);
-    if (devices.empty()) {
-        outcome.invalid = "no device was heard";
-        return nullptr;
-    }
-    if (wanted.empty() && devices.size() > 1) {
-        outcome.notes.push_back(fmt::format("{} devices were heard, {}: name one (device) for results of it",
-                                            devices.size(), list));
-        return nullptr;
-    }
-    if (wanted.empty() || lower(wanted) == "strongest") return &devices.front();
-    const Device* found = nullptr;
-    for (const auto& device : devices) {
-        if (device.address != lower(wanted) && device.local_name != wanted) continue;
-        if (found) {
-            outcome.invalid = "two devices are called " + in_quotes(wanted) + ": " + found->address +
-                              " and " + device.address + "; name the address";
-            return nullptr;
-        }
-        found = &device;
-    }
-    if (!found) outcome.invalid = "the device " + in_quotes(wanted) + " was not heard; heard: " + list;
-    return found;
 }
 
 // Requests to the device that were not answered 150 us behind, or by a damaged packet.
@@ -201,10 +166,6 @@ void count_answers(const std::vector<Heard>& all, const Device& device, Outcome&
         outcome.add("packet_error_ratio",
                     100 * static_cast<double>(requests - answers) / static_cast<double>(requests),
                     Unit::percent);
-    outcome.notes.emplace_back(device.scanned    ? "packet errors can be counted by scan requests"
-                               : device.connects ? "packet errors can be counted over a connection only"
-                                                 : "it takes neither scan requests nor connections: no "
-                                                   "packet errors can be counted");
 }
 
 Table table_of(const std::vector<Device>& devices, const IqRecord& record) {
@@ -214,7 +175,8 @@ Table table_of(const std::vector<Device>& devices, const IqRecord& record) {
               {{"address"},
                {"kind"},
                {"name"},
-               {"can"},
+               {"allows"},
+               {"method"},
                {"packet_types"},
                {"2402 MHz", level},
                {"2426 MHz", level},
@@ -228,8 +190,8 @@ Table table_of(const std::vector<Device>& devices, const IqRecord& record) {
             if (at == device.power.end()) return std::string();
             return level_of(record, at->second).value;
         };
-        out.rows.push_back({device.address, std::string(device.random ? "random" : "public"),
-                            device.local_name, std::string(device.can()), device.kinds, power(37), power(38),
+        out.rows.push_back({device.address, device.kind, device.name, std::string(allows(device)),
+                            std::string(counting_method(device)), device.kinds, power(37), power(38),
                             power(39), device.offset_hz, static_cast<double>(device.packets)});
     }
     return out;
@@ -275,13 +237,16 @@ Outcome measure_advertising(Inputs inputs, const Parameters& p) {
     out.tables.push_back(table_of(devices, first));
     const auto damaged = static_cast<double>(
         std::count_if(all.begin(), all.end(), [](const Heard& one) { return !one.good; }));
-    const Device* device = chosen(
-        devices, p.text("device"), [&](double power) { return level_of(first, power); }, out);
-    if (!device) {
+    const std::vector<NearbyDevice> nearby(devices.begin(), devices.end());
+    const auto chosen = choose_device(
+        nearby, p.text("device"),
+        [&](std::size_t i) { return format(level_of(first, devices[i].strongest()), 3); }, out);
+    if (!chosen) {
         if (!devices.empty()) out.add("devices", static_cast<double>(devices.size()), Unit::count);
         if (devices.empty() && damaged > 0) *out.invalid += fmt::format(": {} packets came damaged", damaged);
         return out;
     }
+    const Device* device = &devices[*chosen];
     out.add("devices", static_cast<double>(devices.size()), Unit::count);
     out.results.push_back({"power", level_of(first, device->strongest()), {}});
     double weakest = 1e300;
@@ -294,8 +259,7 @@ Outcome measure_advertising(Inputs inputs, const Parameters& p) {
     out.add("channels", static_cast<double>(device->power.size()), Unit::count);
     out.add("packets", static_cast<double>(device->packets), Unit::count);
     out.add("frequency_offset", device->offset_hz, Unit::hertz);
-    out.add("connectable", device->connects, Unit::none);
-    out.add("scannable", device->scanned, Unit::none);
+    add_abilities(*device, out);
     count_answers(all, *device, out);
     out.add("packets_damaged", damaged, Unit::count);
     out.notes.push_back(

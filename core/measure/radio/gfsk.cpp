@@ -16,7 +16,7 @@
 #include "core/measure/burst_samples.hpp"
 #include "core/measure/radio/gfsk/alternation.hpp"
 #include "core/measure/radio/gfsk/demodulate.hpp"
-#include "core/measure/radio/gfsk/packet.hpp"
+#include "core/short_range/packet.hpp"
 
 namespace rt {
 namespace {

@@ -43,7 +43,7 @@ constexpr std::array error_rate_own_parameters{
     ParameterInfo{"time", ParameterKind::quantity, Unit::second, "", "how long to count, for stop = time"},
 };
 constexpr auto error_rate_parameters = joined(error_rate_own_parameters, received_level_parameters);
-constexpr std::array error_rate_products{
+constexpr std::array error_rate_own_products{
     Product{"packet_error_ratio", Unit::percent, "packets lost or damaged, of those sent", Trend::falling},
     Product{"packet_error_low", Unit::percent, "lower end of its interval"},
     Product{"packet_error_high", Unit::percent, "upper end of its interval"},
@@ -64,8 +64,8 @@ constexpr std::array error_rate_products{
     Product{"decided_limit", Unit::percent, "error ratio that ended it early, on either side"},
     Product{"packets_saved", Unit::count, "not sent, since it was decided before"},
     Product{"time_saved", Unit::second, "the time that these would have taken"},
-    received_level_product,
 };
+constexpr auto error_rate_products = joined(error_rate_own_products, received_level_products);
 
 void require_confidence(double percent) {
     if (!(percent > 0 && percent < 100))
@@ -214,6 +214,7 @@ Outcome measure_error_rate(Capture capture, const Parameters& p) {
         counted("bits", counts.bits);
         counted("bit_errors", counts.bit_errors);
     }
+    if (!counts.method.empty()) outcome.notes.push_back("counted by: " + counts.method);
     add_course(outcome, counts, p);
     add_received_level(outcome, p);
     return outcome;

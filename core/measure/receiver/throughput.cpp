@@ -37,7 +37,7 @@ constexpr std::array throughput_traces{
     Product{"throughput_over_time", Unit::bit_per_second, "received, step by step"},
     Product{"loss_over_time", Unit::percent, "not received of those sent, step by step"},
 };
-constexpr std::array throughput_results{
+constexpr std::array throughput_own_results{
     Product{"throughput", Unit::bit_per_second, "payload received, each frame once; of both ways the lower",
             Trend::rising},
     Product{"throughput_forward", Unit::bit_per_second, "from the first end to the second"},
@@ -61,8 +61,8 @@ constexpr std::array throughput_results{
     Product{"latency_999", Unit::second, "99.9 % took no longer"},
     Product{"latency_greatest", Unit::second, "of the slowest frame"},
     Product{"jitter", Unit::second, "mean difference of neighbours (RFC 3550, 6.4.1)"},
-    received_level_product,
 };
+constexpr auto throughput_results = joined(throughput_own_results, received_level_products);
 
 std::optional<WlanMode> mode_of(const Parameters& p) {
     if (p.text("generation").empty()) {

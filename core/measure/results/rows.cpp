@@ -89,6 +89,7 @@ static ResultCurve curve_over(const ResultTable& table, std::size_t x, const Par
 static ResultCurve ascending(ResultCurve out);
 
 ResultCurve curve_of(const ResultTable& table, const Parameters& p, bool exact) {
+    require_valid_rows(table);
     if (const std::string by = p.text("by"); !by.empty())
         return ascending(curve_over(table, chosen(table.results, by, "result"), p, exact));
     const std::size_t axis = chosen(table.axes, p.text("over"), "axis");

@@ -26,6 +26,9 @@ constexpr std::array sensitivity_products{
         "sensitivity", Unit::dbm,
         "level at which the criterion is crossed, on a straight line between the lowest level from which it "
         "holds throughout and the next lower one"},
+    Product{"carrier_to_interferer", Unit::db,
+            "the same where the level is that ratio: the lowest at which the criterion still holds"},
+    Product{"rejection", Unit::db, "the same with the other sign: how much stronger the interferer may be"},
     Product{"step", Unit::db, "between these two"},
     Product{"holes", Unit::count, "levels above at which the criterion does not hold though it does below"},
     Product{"best", Unit::none, "the result where it is best"},
@@ -48,6 +51,20 @@ Criterion criterion_of(const Parameters& p, const ResultCurve& curve) {
     std::replace(out.text.begin(), out.text.end(), '_', ' ');
     out.text += (out.at_most ? " at most " : " at least ") + format({out.value, curve.y_unit});
     return out;
+}
+
+// The level found. A ratio to an interferer has names of its own, and one with the other sign.
+void add_found(Outcome& out, const Parameters& p, double x, Unit unit, Known known = Known::exactly) {
+    const std::string by = p.text("by").empty() ? p.text("over") : p.text("by");
+    if (by != "carrier_to_interferer") {
+        out.add("sensitivity", x, unit, known);
+        return;
+    }
+    const Known other = known == Known::at_least  ? Known::at_most
+                        : known == Known::at_most ? Known::at_least
+                                                  : Known::exactly;
+    out.add("carrier_to_interferer", x, unit, known);
+    out.add("rejection", -x, unit, other);
 }
 
 void add_best(Outcome& out, const ResultCurve& curve, bool falling) {
@@ -88,16 +105,16 @@ Outcome measure_sensitivity(Capture capture, const Parameters& p) {
     }
     if (lowest == points.size()) {
         // The true one lies above all that was tried, if anywhere.
-        out.add("sensitivity", points.back().x, curve.x_unit, Known::at_least);
+        add_found(out, p, points.back().x, curve.x_unit, Known::at_least);
         out.notes.push_back("at the highest level, " + points.back().place + ", the criterion (" +
                             criterion.text + ") does not hold");
     } else if (lowest == 0) {
-        out.add("sensitivity", points.front().x, curve.x_unit, Known::at_most);
+        add_found(out, p, points.front().x, curve.x_unit, Known::at_most);
         out.notes.push_back("the criterion (" + criterion.text + ") holds at all levels: measure lower ones");
     } else {
         const auto &fails = points[lowest - 1], &holds = points[lowest];
         const double share = (criterion.value - fails.y) / (holds.y - fails.y);
-        out.add("sensitivity", fails.x + (holds.x - fails.x) * share, curve.x_unit);
+        add_found(out, p, fails.x + (holds.x - fails.x) * share, curve.x_unit);
         out.add("step", holds.x - fails.x, Unit::db);
         out.notes.push_back(fmt::format("{}; on a straight line between {} ({}) and {} ({})", criterion.text,
                                         format({fails.x, curve.x_unit}), format({fails.y, curve.y_unit}, 4),

@@ -59,7 +59,10 @@ constexpr SimulatedKind simulated_kinds[] = {
      }},
     {"source-measure", make_source<SimulatedSourceMeasure>},
     {"wafer-stage", make_source<SimulatedWaferStage>},
-    {"counter", make_meter<SimulatedCounter>},
+    {"counter",
+     [](MadeFrom stage, const Instrument& i) -> Made {
+         return std::make_shared<SimulatedCounter>(stage, i.role, i.connected_to);
+     }},
     {"traffic", make_meter<SimulatedTraffic>},
     {"module", make_meter<SimulatedModule>},
     {"indicator", make_meter<SimulatedIndicator>},

@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
+#include "lab/now.hpp"
 
 namespace rt::lab {
 
@@ -45,6 +46,8 @@ void CountingAgent::count() {
         ProgramCounts now;
         for (;;) {
             now = running_->read();
+            tell_now(now.frames > 0 ? fmt::format("{} frames, {} wrong", now.frames, now.frame_errors)
+                                    : fmt::format("{} bits, {} wrong", now.bits, now.bit_errors));
             if (!now.locked || enough(now)) break;
             const double all = static_cast<double>(now.frames + now.bits);
             if (all > last) last = all, still_s = watch.seconds();

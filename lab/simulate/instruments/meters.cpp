@@ -8,6 +8,8 @@
 #include <numbers>
 
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
+#include "lab/formats/devices_csv.hpp"
 #include "lab/simulate/random.hpp"
 #include "lab/simulate/thermal.hpp"
 #include "lab/simulate/wave_display.hpp"
@@ -68,8 +70,8 @@ double SimulatedPowerMeter::read(int sensor) {
     return 10 * std::log10(std::max(power, 1e-9));
 }
 
-SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string port)
-    : ScpiInstrument(std::move(stage), "link counter", port), port_(std::move(port)) {
+SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string role, std::string port)
+    : ScpiInstrument(std::move(stage), "link counter", port), role_(std::move(role)), port_(std::move(port)) {
     number("CONFigure:PACKets", packets_, ScpiUnit::plain, {1, 1e9, 1000},
            [this] { packets_ = std::round(packets_); });
     tree_.on_command("INITiate:[IMMediate]", [this](const auto&) { count(); });
@@ -77,11 +79,44 @@ SimulatedCounter::SimulatedCounter(std::shared_ptr<Stage> stage, std::string por
         if (sent_ == 0) throw ScpiError{-230, "Data corrupt or stale"};
         return fmt::format("{},{},{},{}", sent_, received_, bits_, errors_);
     });
+    number("SEARch:TIME", search_s_, ScpiUnit::second, {0.1, 3600, 10});
+    tree_.on_command("SEARch:[IMMediate]", [this](const auto&) {
+        stage_->spend(search_s_);
+        Devices devices;
+        devices.observed_s = search_s_;
+        for (const auto& one : stage_->devices(port_)) devices.found.push_back(one.device);
+        found_ = devices_csv(devices);
+    });
+    tree_.on_query("SEARch:DATA", [this](const auto&) {
+        if (found_.empty()) throw ScpiError{-230, "Data corrupt or stale"};
+        return block_of(found_);
+    });
+    tree_.on(
+        "LINK:DEVice", [this](const ScpiArguments& a) { device_ = unquoted(only_argument(a)), send(); },
+        [this](const auto&) { return '"' + device_ + '"'; });
+    word("LINK:METHod", method_, {"AUTO", "SCAN", "CONNection"});
+    number("LINK:CHANnel", channel_, ScpiUnit::plain, {0, 39, 0}, [this] { send(); });
+    number("LINK:LEVel", level_dbm_, ScpiUnit::dbm, {-120, 10, -30}, [this] { send(); });
+    tree_.on_query("LINK:METHod:USED", [this](const auto&) { return used_; });
 }
 
 void SimulatedCounter::reset() {
-    packets_ = 1000;
+    packets_ = 1000, search_s_ = 10, channel_ = 0, method_ = 0;
+    device_.clear(), found_.clear(), used_ = "NONE", level_dbm_ = -30;
+    send();
     sent_ = received_ = bits_ = errors_ = 0;
+}
+
+// A tester of links sends for itself; a counter leaves that to a generator.
+void SimulatedCounter::send() {
+    stage_->set_tone(role_, {2402e6 + 2e6 * channel_, level_dbm_, !device_.empty(), true});
+}
+
+std::optional<DeviceAround> SimulatedCounter::meant() const {
+    for (auto& one : stage_->devices(port_)) {
+        if (one.device.address == lower(device_)) return one;
+    }
+    return std::nullopt;
 }
 
 void SimulatedCounter::count() {
@@ -91,8 +126,22 @@ void SimulatedCounter::count() {
     const double packet_s = receiver ? receiver->packet_time_s : 1e-3;
     stage_->spend(packets_ * packet_s);
     note_overload(false);
-    if (!receiver) return;  // a dead unit answers nothing
-    const double share = stage_->reception(port_)->loss;
+    std::optional<double> loss;
+    if (!device_.empty()) {
+        const auto device = meant();
+        if (!device) {
+            used_ = "NONE";
+            tree_.push_error({-221, "Settings conflict; no such device answers"});
+            return;
+        }
+        const bool scan = device->device.scanned && method_ != 2,
+                   link = device->device.connects && method_ != 1;
+        used_ = scan ? "SCAN" : link ? "CONNection" : "NONE";
+        if (!scan && !link) return;
+        loss = device->loss;
+    }
+    if (!loss && !receiver) return;  // a dead unit answers nothing
+    const double share = loss ? *loss : stage_->reception(port_)->loss;
     const std::string key = stage_->state_text() + std::to_string(sent_);
     Random random(seed_of(stage_->options().seed, key, visits_[key]++));
     for (std::uint64_t i = 0; i < sent_; ++i) {
@@ -102,7 +151,7 @@ void SimulatedCounter::count() {
             errors_ += 1 + static_cast<std::uint64_t>(random.uniform() * 3);
         }
     }
-    bits_ = sent_ * static_cast<std::uint64_t>(receiver->packet_bits);
+    if (device_.empty()) bits_ = sent_ * static_cast<std::uint64_t>(receiver->packet_bits);
     errors_ = std::min(errors_, bits_);
 }
 

@@ -22,18 +22,23 @@ class SimulatedPowerMeter : public ScpiInstrument {
     std::uint64_t readings_ = 0;
 };
 
-// Sends packets to the unit at the level that arrives there and counts those that come back.
-// CONFigure:PACKets, INITiate, FETCh?.
+// Sends packets to the unit at the level that arrives there and counts those that come back: to whatever
+// hears them, or as a tester of short-range links, at its own level, to the device that was named.
+// CONFigure:PACKets, INITiate, FETCh?; SEARch:TIME, SEARch, SEARch:DATA?, LINK:DEVice, LINK:METHod,
+// LINK:CHANnel, LINK:LEVel, LINK:METHod:USED?.
 class SimulatedCounter : public ScpiInstrument {
   public:
-    SimulatedCounter(std::shared_ptr<Stage> stage, std::string port);
+    SimulatedCounter(std::shared_ptr<Stage> stage, std::string role, std::string port);
 
   private:
     void reset() override;
     void count();
+    std::optional<DeviceAround> meant() const;
+    void send();
 
-    std::string port_;
-    double packets_ = 1000;
+    std::string role_, port_, device_, found_, used_ = "NONE";
+    double packets_ = 1000, search_s_ = 10, channel_ = 0, level_dbm_ = -30;
+    std::size_t method_ = 0;
     std::uint64_t sent_ = 0, received_ = 0, bits_ = 0, errors_ = 0;
     std::map<std::string, std::uint64_t> visits_;
 };

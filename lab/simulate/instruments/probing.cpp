@@ -9,11 +9,6 @@
 namespace rt::lab {
 namespace {
 
-std::string unquoted(std::string text) {
-    if (text.size() >= 2 && text.front() == '"' && text.back() == '"') return text.substr(1, text.size() - 2);
-    return text;
-}
-
 std::string quoted_list(const std::vector<std::string>& names) {
     std::string out;
     for (const auto& name : names) out += (out.empty() ? "\"" : ",\"") + name + "\"";

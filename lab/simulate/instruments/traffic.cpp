@@ -5,7 +5,9 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/bench/numbers.hpp"
 #include "lab/formats/traffic_csv.hpp"
+#include "lab/now.hpp"
 #include "lab/simulate/random.hpp"
 #include "lab/traffic/engine.hpp"
 
@@ -16,19 +18,7 @@ std::string as_string(const std::string& text) {
     return "\"" + text + "\"";
 }
 
-std::string without_quotes(const ScpiArguments& arguments) {
-    std::string out = only_argument(arguments);
-    if (out.size() >= 2 && (out.front() == '"' || out.front() == '\'') && out.back() == out.front())
-        out = out.substr(1, out.size() - 2);
-    return out;
-}
-
-std::string block_of(const std::string& text) {
-    const std::string length = std::to_string(text.size());
-    return "#" + std::to_string(length.size()) + length + text;
-}
-
-std::string block_of(const Traffic& traffic) {
+std::string traffic_block(const Traffic& traffic) {
     return block_of(traffic_csv(traffic));
 }
 
@@ -47,7 +37,7 @@ void TrafficInstrument::add_to(ScpiTree& tree) {
         tree.on(
             pattern,
             [this, &value](const ScpiArguments& a) {
-                std::string wanted = without_quotes(a);
+                std::string wanted = unquoted(only_argument(a));
                 try {
                     require_end(wanted);
                 } catch (const Error& error) {
@@ -97,7 +87,7 @@ void TrafficInstrument::add_to(ScpiTree& tree) {
     tree.on_query("FETCh:TRAFfic", [this](const auto&) {
         if (!failed_.empty()) return block_of(std::string(traffic_failed) + failed_ + "\n");
         if (!passed_) throw ScpiError{-230, "Data corrupt or stale"};
-        return block_of(*passed_);
+        return traffic_block(*passed_);
     });
 }
 
@@ -117,7 +107,7 @@ TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
         receiver_->finish(flow, 0);
         receiver_.reset();
         flow.sent = std::max(flow.sent, flow.received);
-        return block_of({{std::move(flow)}, {}});
+        return traffic_block({{std::move(flow)}, {}});
     });
     // For a receiver elsewhere.
     tree_.on_query("SEND:BEGin", [this](const ScpiArguments& a) {
@@ -125,8 +115,7 @@ TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
         const FlowPlan plan = plan_of(a, 2);
         const double port = scpi_number(a[1], ScpiUnit::plain, {1, 65535, 1});
         sender_.reset();
-        sender_ = send_here(
-            "", end_address(without_quotes({a[0]})).at_port(static_cast<unsigned short>(port)), plan);
+        sender_ = send_here("", end_address(unquoted(a[0])).at_port(static_cast<unsigned short>(port)), plan);
         return std::string("1");
     });
     for (const bool stops : {false, true})
@@ -143,7 +132,7 @@ TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
             }
             sender_.reset();
             out.flows.push_back(std::move(flow));
-            return block_of(out);
+            return traffic_block(out);
         });
 }
 
@@ -170,7 +159,9 @@ void TrafficAgent::require_end(const std::string& where) const {
 }
 
 Traffic TrafficAgent::pass() {
-    return run_traffic({from_, to_}, setup_);
+    TrafficWatch watch;
+    watch.on_progress = [](const std::string& way, const TrafficProgress& p) { tell_now(text_of(way, p)); };
+    return run_traffic({from_, to_}, setup_, &watch);
 }
 
 SimulatedTraffic::SimulatedTraffic(std::shared_ptr<Stage> stage, std::string port)
@@ -183,7 +174,7 @@ Traffic SimulatedTraffic::pass() {
     note_overload(false);
     const auto receiver = stage_->receiver(port_);
     const auto reception = stage_->reception(port_);
-    const bool heard = reception && stage_->powered() && reception->level_dbm >= receiver->association_dbm;
+    const bool heard = reception && stage_->powered() && stage_->associated(port_);
     const double through = heard ? 1 - reception->loss : 0;
     // Lost frames are sent again until there is no time for it.
     const double room = heard ? receiver->most_bps * through : 0;

@@ -38,6 +38,15 @@ SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
             },
             [this, setting](const auto&) { return stage_->unit().get(setting); });
     }
+    if (!stage_->unit().surroundings().receivers.empty()) {
+        tree_.on_query("UNIT:LINK", [this](const auto&) { return stage_->link().value_or("down"); });
+        tree_.on_command("UNIT:CONNect", [this](const auto&) { stage_->connect(); });
+        tree_.on_query("UNIT:RSSI", [this](const auto&) {
+            const auto level = stage_->reported_level();
+            if (!level) throw ScpiError{-230, "Data corrupt or stale"};
+            return decimal(*level, 1);
+        });
+    }
     tree_.on_query("UNIT:TEMPerature", [this](const auto&) { return decimal(stage_->temperature(), 2); });
 }
 

@@ -5,7 +5,8 @@
 
 namespace rt::lab {
 
-// UNIT:STATe, :CHANnel, :LEVel ... one command for each of its settings; UNIT:TEMPerature?. Silent while the
+// UNIT:STATe, :CHANnel, :LEVel ... one command for each of its settings; UNIT:TEMPerature?; of a
+// unit that has a receiver UNIT:LINK?, UNIT:CONNect and UNIT:RSSI?. Silent while the
 // unit has no supply or hangs.
 class SimulatedUnitControl : public ScpiInstrument {
   public:

@@ -7,9 +7,9 @@
 #include <numeric>
 
 #include "core/dsp/fir.hpp"
-#include "core/measure/radio/gfsk/advertising.hpp"
-#include "core/measure/radio/gfsk/packet.hpp"
 #include "core/quantity/quantity.hpp"
+#include "core/short_range/advertising.hpp"
+#include "core/short_range/packet.hpp"
 #include "core/signal/interpolate.hpp"
 
 namespace rt::gfsk {

@@ -1,4 +1,4 @@
-#include "core/measure/radio/gfsk/packet.hpp"
+#include "core/short_range/packet.hpp"
 
 namespace rt::gfsk {
 

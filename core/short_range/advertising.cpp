@@ -1,4 +1,4 @@
-#include "core/measure/radio/gfsk/advertising.hpp"
+#include "core/short_range/advertising.hpp"
 
 #include <fmt/core.h>
 
