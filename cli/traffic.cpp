@@ -104,7 +104,7 @@ std::string json_of(const Traffic& traffic) {
                 {"least_s", flow.latency->least_s},       {"half_s", flow.latency->half_s},
                 {"most_90_s", flow.latency->most_90_s},   {"most_99_s", flow.latency->most_99_s},
                 {"most_999_s", flow.latency->most_999_s}, {"greatest_s", flow.latency->greatest_s},
-                {"jitter_s", flow.latency->jitter_s}};
+                {"jitter_s", flow.latency->jitter_s},     {"within_s", flow.latency->uncertain_s}};
         out["flows"].push_back(std::move(one));
     }
     return out.dump(2, ' ', false, nlohmann::ordered_json::error_handler_t::replace);

@@ -24,8 +24,26 @@ const Product& Procedure::result(std::string_view wanted) const {
     fail_input(std::string(name) + " gives no result " + in_quotes(wanted) + suggestion(wanted, names));
 }
 
+namespace {
+
+// A bound in another kind of unit than the result could only be met with when the point has been measured.
+void require_unit(const Procedure& procedure, RuleRef ref) {
+    const Rule& rule = *ref.rule;
+    if (!rule.bound()) return;
+    for (const auto& product : procedure.results) {
+        const bool dynamic = product.unit == Unit::none;  // that of what a conclusion is drawn from
+        if (rule.applies_to != product.name || dynamic || product.unit == rule.unit) continue;
+        if (is_decibel(product.unit) && is_decibel(rule.unit)) return;  // by impedance or antenna
+        if (convert({1, product.unit}, rule.unit)) return;
+        fail_input("rule " + ref.full_id() + " is in " + in_quotes(symbol(rule.unit)) + ", but " +
+                   procedure.name + " gives " + rule.applies_to + " in " + in_quotes(symbol(product.unit)));
+    }
+}
+
+}  // namespace
+
 void require_applicable(const Procedure& procedure, RuleRef ref) {
-    if (procedure.gives(ref.rule->applies_to)) return;
+    if (procedure.gives(ref.rule->applies_to)) return require_unit(procedure, ref);
     std::string list;
     for (const auto& p : procedure.traces) list += (list.empty() ? "" : ", ") + std::string(p.name);
     for (const auto& p : procedure.results) list += ", " + std::string(p.name);

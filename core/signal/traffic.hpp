@@ -31,10 +31,11 @@ struct TrafficFlow {
     std::uint64_t reordered = 0;  // came behind one that was sent later
     std::uint64_t damaged = 0;    // came with another content or length
     std::uint64_t tool_lost = 0;  // dropped for want of room at the receiving end of the tool
-    // From sending to receiving, where both ends have the same clock.
+    // From sending to receiving, where both ends have the same clock, or clocks that were compared.
     struct Latency {
         double least_s = 0, half_s = 0, most_90_s = 0, most_99_s = 0, most_999_s = 0, greatest_s = 0;
-        double jitter_s = 0;  // mean deviation of neighbours, RFC 3550, 6.4.1
+        double jitter_s = 0;     // mean deviation of neighbours, RFC 3550, 6.4.1
+        double uncertain_s = 0;  // of all but the jitter, where the clocks of both ends had to be compared
     };
     std::optional<Latency> latency;
     struct Step {

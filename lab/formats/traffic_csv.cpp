@@ -44,6 +44,8 @@ std::string traffic_csv(const Traffic& traffic) {
         if (!flow.latency) continue;
         for (const auto& [key, member] : latencies)
             line(flow.way + " " + key, exact((*flow.latency).*member));
+        if (flow.latency->uncertain_s > 0)
+            line(flow.way + " clocks within", exact(flow.latency->uncertain_s));
     }
     out += std::string(traffic_heading) + "\n";
     for (const auto& flow : traffic.flows)
@@ -86,6 +88,7 @@ Traffic parse_traffic_csv(std::string_view text, const std::string& file) {
                 fail_input(file, "latencies " + way + " are stated in part: " + key);
             if (timed) (*flow.latency).*member = *value;
         }
+        if (timed) flow.latency->uncertain_s = number(way + " clocks within").value_or(0);
         out.flows.push_back(std::move(flow));
     }
     if (out.flows.empty())

@@ -31,7 +31,11 @@ constexpr std::array sharing_keys{
             "length of short signals while it is kept quiet; none without it", Unit::second},
     KeyInfo{"control_period", Key::quantity, false, "from one to the next; 50 ms without it", Unit::second},
     KeyInfo{"interference_width", Key::quantity, false,
-            "bandwidth of what modulated generators send; 5 MHz without it", Unit::hertz},
+            "bandwidth of what modulated generators send, and of the channel that it listens to; 5 MHz "
+            "without it",
+            Unit::hertz},
+    KeyInfo{"blocked_at", Key::quantity, false,
+            "while so much arrives beside its channel it hears nothing; never without it", Unit::dbm},
 };
 
 struct Span {
@@ -41,8 +45,12 @@ struct Span {
 // When it is on.
 std::vector<Span> bursts_of(const Sharing& s, const std::vector<Heard>& heard, double seconds,
                             Random& random) {
-    std::vector<Span> busy;
+    std::vector<Span> busy, blocked;
     for (const auto& part : heard) {
+        if (std::abs(part.frequency_hz - s.frequency_hz) > s.interference_width_hz / 2) {
+            if (part.at_unit_dbm >= s.blocked_dbm) blocked.push_back({part.from_s, part.to_s});
+            continue;
+        }
         if (part.at_unit_dbm < s.threshold_dbm) continue;
         if (!busy.empty() && part.from_s <= busy.back().to_s) {
             busy.back().to_s = std::max(busy.back().to_s, part.to_s);
@@ -53,9 +61,12 @@ std::vector<Span> bursts_of(const Sharing& s, const std::vector<Heard>& heard, d
     std::vector<Span> out;
     double next_control = -1;
     for (double t = -random.uniform() * s.occupancy_s; t < seconds;) {
-        const auto kept = std::find_if(busy.begin(), busy.end(), [&](const Span& span) {
+        auto kept = std::find_if(busy.begin(), busy.end(), [&](const Span& span) {
             return t >= span.from_s + s.reaction_s && t < span.to_s + s.away_s;
         });
+        if (std::any_of(blocked.begin(), blocked.end(),
+                        [&](const Span& span) { return t >= span.from_s && t < span.to_s; }))
+            kept = busy.end();
         if (kept == busy.end()) {
             out.push_back({t, t + s.occupancy_s});
             t += s.occupancy_s + s.idle_s;
@@ -129,6 +140,7 @@ Sharing read_sharing(const ConfigSection& s, const std::map<std::string, std::st
     out.away_s = s.quantity_or("away", 0);
     out.control_s = s.quantity_or("control", 0);
     out.control_period_s = s.quantity_or("control_period", out.control_period_s);
+    out.blocked_dbm = s.quantity_or("blocked_at", out.blocked_dbm);
     out.interference_width_hz = s.quantity_or("interference_width", out.interference_width_hz);
     for (const char* key : {"occupancy", "idle", "control_period", "interference_width"})
         if (const auto given = s.quantity(key); given && !(given->value > 0)) s.fail(key, "must be above 0");

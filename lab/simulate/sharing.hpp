@@ -23,7 +23,8 @@ struct Sharing {
     double reaction_s = 0;       // it begins no occupancy that long after interference began
     double away_s = 0;           // and stays away for so long after it ended
     double control_s = 0, control_period_s = 50e-3;  // short signals while it is kept quiet
-    double interference_width_hz = 5e6;              // of modulated generators
+    double interference_width_hz = 5e6;              // of modulated generators, and of what it listens to
+    double blocked_dbm = 300;  // while so much arrives beside its channel it hears nothing
 };
 
 Sharing read_sharing(const ConfigSection& section, const std::map<std::string, std::string>& settings);

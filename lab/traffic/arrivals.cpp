@@ -16,8 +16,9 @@ std::size_t bin_of(std::int64_t ns) {
 
 }  // namespace
 
-Arrivals::Arrivals(std::uint32_t flow, std::uint64_t octets, std::uint64_t frames, double step_s)
-    : flow_(flow), octets_(octets), step_s_(step_s), seen_(frames, false) {}
+Arrivals::Arrivals(std::uint32_t flow, std::uint64_t octets, std::uint64_t frames, double step_s,
+                   ClockOffset clock)
+    : flow_(flow), octets_(octets), step_s_(step_s), clock_(clock), seen_(frames, false) {}
 
 void Arrivals::take(std::span<const std::byte> payload, std::size_t length, std::int64_t at_ns) {
     const auto head = read_head(payload);
@@ -39,10 +40,14 @@ void Arrivals::take(std::span<const std::byte> payload, std::size_t length, std:
         if (since >= by_millisecond_.size()) by_millisecond_.resize(since + 1);
         ++by_millisecond_[since];
     }
-    const std::int64_t transit = at_ns - head->sent_ns;
+    std::int64_t transit = at_ns - head->sent_ns - clock_.ns;
     if (transit < 0) {
-        backward_clock_ = true;
-        return;
+        // Quicker than two clocks can be told apart, or a clock that was set.
+        if (-transit > 2 * clock_.within_ns) {
+            backward_clock_ = true;
+            return;
+        }
+        transit = 0;
     }
     const std::size_t bin = bin_of(transit);
     if (bin >= by_latency_.size()) by_latency_.resize(bin + 1);
@@ -65,7 +70,7 @@ void Arrivals::fill(TrafficFlow& flow, std::int64_t begun_ns, bool same_clock) c
         const auto step = static_cast<std::size_t>(std::max(0.0, at) / step_s_);
         flow.steps[std::min(step, flow.steps.size() - 1)].received += by_millisecond_[ms];
     }
-    if (!same_clock || !any_latency_ || backward_clock_) return;
+    if (!clock_.known || !any_latency_ || backward_clock_) return;
     std::uint64_t all = 0;
     for (const auto count : by_latency_) all += count;
     const auto quantile = [&](double share) {
@@ -84,6 +89,7 @@ void Arrivals::fill(TrafficFlow& flow, std::int64_t begun_ns, bool same_clock) c
     latency.half_s = quantile(0.5), latency.most_90_s = quantile(0.9), latency.most_99_s = quantile(0.99);
     latency.most_999_s = quantile(0.999), latency.greatest_s = 1e-9 * static_cast<double>(greatest_ns_);
     latency.jitter_s = 1e-9 * jitter_ns_;
+    latency.uncertain_s = 1e-9 * static_cast<double>(clock_.within_ns);
     flow.latency = latency;
 }
 

@@ -5,6 +5,7 @@
 #include <string>
 
 #include "core/signal/traffic.hpp"
+#include "lab/traffic/frame.hpp"
 #include "lab/traffic/sender.hpp"
 
 namespace rt::lab {
@@ -14,6 +15,7 @@ struct FlowPlan {
     std::uint32_t flow = 0;
     std::uint64_t octets = 0, frames = 0;
     double rate_bps = 0, step_s = 0;
+    ClockOffset clock = {};
 };
 
 class ReceivingEnd {
@@ -43,6 +45,9 @@ std::unique_ptr<SendingEnd> send_here(const std::string& where, const EndAddress
 
 // An end of an agent on another machine: "agent:HOST:PORT". Throws Error(bench) where nobody answers.
 bool is_agent(const std::string& where);
+// What the agent's clock is ahead of the one here by. It is asked again and again; the quickest exchange
+// tells most.
+ClockOffset compare_clocks(const std::string& agent);
 std::unique_ptr<ReceivingEnd> receive_there(const std::string& agent, const FlowPlan& plan);
 std::unique_ptr<SendingEnd> send_there(const std::string& agent, const EndAddress& to, const FlowPlan& plan);
 

@@ -12,7 +12,8 @@ namespace {
 class ReceivingHere : public ReceivingEnd {
   public:
     ReceivingHere(const std::string& where, const FlowPlan& plan)
-        : end_(end_address(where)), receiver_(where, plan.flow, plan.octets, plan.frames, plan.step_s) {}
+        : end_(end_address(where)),
+          receiver_(where, plan.flow, plan.octets, plan.frames, plan.step_s, plan.clock) {}
     EndAddress place() const override { return end_.at_port(receiver_.port()); }
     std::uint64_t received() const override { return receiver_.received(); }
     void finish(TrafficFlow& flow, std::int64_t begun_ns) override {

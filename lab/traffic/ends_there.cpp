@@ -61,8 +61,8 @@ class Agent {
 };
 
 std::string text_of(const FlowPlan& plan) {
-    return fmt::format("{},{},{},{},{}", plan.flow, plan.octets, plan.frames, exact(plan.rate_bps),
-                       exact(plan.step_s));
+    return fmt::format("{},{},{},{},{},{},{},{}", plan.flow, plan.octets, plan.frames, exact(plan.rate_bps),
+                       exact(plan.step_s), plan.clock.known ? 1 : 0, plan.clock.ns, plan.clock.within_ns);
 }
 
 class ReceivingThere : public ReceivingEnd {
@@ -78,7 +78,7 @@ class ReceivingThere : public ReceivingEnd {
         const TrafficFlow came =
             agent_.ask_flow("RECeive:END? " + std::to_string(flow.sent), patience + milliseconds(2000));
         flow.received = came.received, flow.duplicates = came.duplicates, flow.reordered = came.reordered;
-        flow.damaged = came.damaged, flow.tool_lost = came.tool_lost;
+        flow.damaged = came.damaged, flow.tool_lost = came.tool_lost, flow.latency = came.latency;
         for (std::size_t i = 0; i < std::min(flow.steps.size(), came.steps.size()); ++i)
             flow.steps[i].received = came.steps[i].received;
     }
@@ -117,6 +117,23 @@ class SendingThere : public SendingEnd {
 
 bool is_agent(const std::string& where) {
     return where.starts_with(scheme);
+}
+
+ClockOffset compare_clocks(const std::string& agent) {
+    Agent there(agent);
+    ClockOffset out{false, 0, 0};
+    constexpr int exchanges = 24;
+    for (int i = 0; i < exchanges; ++i) {
+        const std::int64_t sent = realtime_ns();
+        const std::string answer = there.ask("CLOCk?");
+        const std::int64_t back = realtime_ns();
+        const auto theirs = to_double(answer);
+        if (!theirs) fail_bench("the agent at " + agent + " tells no time: " + in_quotes(answer));
+        const std::int64_t within = (back - sent + 1) / 2;
+        if (out.known && within >= out.within_ns) continue;
+        out = {true, static_cast<std::int64_t>(std::stoll(answer)) - (sent + (back - sent) / 2), within};
+    }
+    return out;
 }
 
 std::unique_ptr<ReceivingEnd> receive_there(const std::string& agent, const FlowPlan& plan) {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstdlib>
 #include <memory>
 #include <vector>
 
@@ -20,10 +21,18 @@ class Flow {
   public:
     Flow(const std::string& from, const std::string& to, const TrafficSetup& setup, std::string way) {
         // The number tells this traffic from one that ended before it.
-        const FlowPlan plan{static_cast<std::uint32_t>(realtime_ns() / 1000) | 1, setup.octets,
-                            frames_of(setup), setup.rate_bps, step_of(setup)};
+        FlowPlan plan{static_cast<std::uint32_t>(realtime_ns() / 1000) | 1, setup.octets, frames_of(setup),
+                      setup.rate_bps, step_of(setup)};
         if (is_agent(from) && is_agent(to))
             fail_input("one end of the traffic must be here: " + from + " and " + to + " are agents");
+        if (is_agent(to)) agent_ = to;
+        if (is_agent(from)) agent_ = from;
+        if (!agent_.empty()) {
+            plan.clock = compare_clocks(agent_);
+            if (is_agent(from)) plan.clock.ns = -plan.clock.ns;
+            ahead_ = plan.clock.ns;
+            from_there_ = is_agent(from);
+        }
         flow_.way = std::move(way), flow_.octets = setup.octets, flow_.offered_bps = setup.rate_bps;
         receiver_ = is_agent(to) ? receive_there(to, plan) : receive_here(to, plan);
         sender_ = is_agent(from) ? send_there(from, receiver_->place(), plan)
@@ -41,6 +50,12 @@ class Flow {
     TrafficFlow finish() {
         const std::int64_t begun_ns = sender_->finish(flow_);
         receiver_->finish(flow_, same_clock_ ? begun_ns : 0);
+        if (flow_.latency && !agent_.empty()) {
+            // What one clock has gained on the other meanwhile is not known any better.
+            const ClockOffset now = compare_clocks(agent_);
+            const std::int64_t gained = (from_there_ ? -now.ns : now.ns) - ahead_;
+            flow_.latency->uncertain_s += 1e-9 * static_cast<double>(std::llabs(gained));
+        }
         while (flow_.steps.size() > 1 && flow_.steps.back().sent == 0 && flow_.steps.back().received == 0)
             flow_.steps.pop_back();
         return std::move(flow_);
@@ -50,7 +65,9 @@ class Flow {
     TrafficFlow flow_;
     std::unique_ptr<ReceivingEnd> receiver_;
     std::unique_ptr<SendingEnd> sender_;
-    bool same_clock_ = true;
+    bool same_clock_ = true, from_there_ = false;
+    std::string agent_;       // of the end that is elsewhere
+    std::int64_t ahead_ = 0;  // the receiver's clock, when it began
 };
 
 void require_setup(const TrafficSetup& setup) {

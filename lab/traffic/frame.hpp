@@ -19,6 +19,13 @@ struct FrameHead {
     std::int64_t sent_ns = 0;    // of the clock CLOCK_REALTIME
 };
 
+// What the receiver's clock is ahead of the sender's by, in nanoseconds, as far as anybody knows.
+struct ClockOffset {
+    bool known = true;  // one clock, or two that were compared
+    std::int64_t ns = 0;
+    std::int64_t within_ns = 0;  // half of the quickest exchange of the comparison
+};
+
 // Highest octet first.
 inline void write_head(const FrameHead& head, std::span<std::byte> payload) {
     std::size_t at = 0;

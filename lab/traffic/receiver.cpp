@@ -52,8 +52,8 @@ struct FrameReceiver::State {
     std::uint64_t dropped = 0;
     std::thread thread;
 
-    State(std::uint32_t flow, std::uint64_t octets, std::uint64_t frames, double step_s)
-        : arrivals(flow, octets, frames, step_s) {}
+    State(std::uint32_t flow, std::uint64_t octets, std::uint64_t frames, double step_s, ClockOffset clock)
+        : arrivals(flow, octets, frames, step_s, clock) {}
 
     void listen() {
         std::vector<std::array<std::byte, kept_octets>> payloads(receive_group);
@@ -87,8 +87,8 @@ struct FrameReceiver::State {
 };
 
 FrameReceiver::FrameReceiver(const std::string& where, std::uint32_t flow, std::uint64_t octets,
-                             std::uint64_t frames, double step_s, unsigned short port)
-    : state_(std::make_unique<State>(flow, octets, frames, step_s)) {
+                             std::uint64_t frames, double step_s, ClockOffset clock, unsigned short port)
+    : state_(std::make_unique<State>(flow, octets, frames, step_s, clock)) {
     const EndAddress end = end_address(where).at_port(port);
     state_->socket = bound_socket(end);
     state_->host = end.host();

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "core/signal/traffic.hpp"
+#include "lab/traffic/frame.hpp"
 
 namespace rt::lab {
 
@@ -14,7 +15,7 @@ class FrameReceiver {
   public:
     // Listens at this address or interface. `port` 0 takes a free one.
     FrameReceiver(const std::string& where, std::uint32_t flow, std::uint64_t octets, std::uint64_t frames,
-                  double step_s, unsigned short port = 0);
+                  double step_s, ClockOffset clock = {}, unsigned short port = 0);
     ~FrameReceiver();
 
     std::string host() const;

@@ -34,7 +34,7 @@ TEST_CASE("the demo's gateway: one channel listens, one is late, one is deaf") {
     };
     auto run = played("demo");
     for (int again = 0; again < 3 && undecided(run); ++again) run = played("demo-" + std::to_string(again));
-    REQUIRE(run.points.size() == 6);
+    REQUIRE(run.points.size() == 10);
     for (std::size_t i = 0; i < 3; ++i) {
         // Occupancies of 5.4 ms with 0.4 ms between them.
         CHECK(result(run.points[i], "longest_occupancy") == within(5e-6, 5.4e-3));
@@ -58,6 +58,16 @@ TEST_CASE("the demo's gateway: one channel listens, one is late, one is deaf") {
     CHECK(run.points[4].findings.at(0).verdict == Verdict::fail);
     CHECK(result(run.points[5], "reaction_time") > 0.13);
     CHECK(run.points[5].findings.at(0).verdict == Verdict::fail);
+    // A blocker comes 100 ms later. Whom it deafens begins again, which is the worse of its two reactions.
+    CHECK(run.points[6].findings.at(0).verdict == Verdict::pass);
+    CHECK(run.points[6].findings.at(1).verdict == Verdict::pass);
+    CHECK(result(run.points[7], "reaction_time") > 0.13);
+    CHECK(run.points[7].findings.at(0).verdict == Verdict::fail);
+    CHECK(run.points[8].findings.at(0).verdict == Verdict::fail);
+    // On 5 GHz by the other standard: class 3 has 4 ms.
+    CHECK(result(run.points[9], "longest_occupancy") == within(2e-5, 3.6e-3));
+    for (const auto& finding : run.points[9].findings)
+        CHECK_MESSAGE(finding.verdict == Verdict::pass, finding.reason);
 }
 
 TEST_CASE("an interferer that fails, or does not switch, gives no verdict; the next points are right again") {

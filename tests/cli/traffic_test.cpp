@@ -118,7 +118,11 @@ if "$1" traffic va agent:10.77.0.2:5032 --rate "8 Mbit/s" --length 2000 --time "
     for (const auto& flow : json["flows"]) {
         CHECK(flow["sent"] == 1000);
         CHECK(flow["received"] == 1000);
-        CHECK(flow["latency"].is_null());  // two clocks, for all that it knows
+        // Two clocks, for all that it knows: compared before and behind.
+        REQUIRE(!flow["latency"].is_null());
+        CHECK(flow["latency"]["within_s"] > 0);
+        CHECK(flow["latency"]["within_s"] < 0.02);
+        CHECK(flow["latency"]["least_s"] <= flow["latency"]["half_s"]);
     }
     // InDatagrams of the kernel: first of the numbers.
     const auto datagrams = [&](const char* file) {

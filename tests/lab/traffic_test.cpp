@@ -72,11 +72,46 @@ TEST_CASE("each frame counts once; repeated, late, foreign and damaged ones are 
     CHECK(flow.latency->half_s == about(20e-6).epsilon(0.02));  // by 2 % of its size
     CHECK(flow.latency->most_99_s == about(20e-6).epsilon(0.02));
     CHECK(flow.latency->greatest_s == about(2.02e-3));
-    // Without one clock for both ends latency is none, not a wrong one.
+    CHECK(flow.latency->uncertain_s == 0);
+    // Where nobody knows what one clock is ahead of the other by, latency is none, not a wrong one.
+    Arrivals unknown(7, 100, 1000, 0.1, {false, 0, 0});
+    for (std::uint64_t i = 0; i < 900; ++i) unknown.take(frame(i, 5 * second), 100, 5 * second + 20000);
     TrafficFlow elsewhere = ten_steps();
-    arrivals.fill(elsewhere, 0, false);
+    unknown.fill(elsewhere, 0, false);
     CHECK(!elsewhere.latency);
     CHECK(elsewhere.received == 900);
+}
+
+TEST_CASE("latency between two clocks is what their comparison leaves of it, with what it leaves open") {
+    // The receiver's clock is 3 s behind, known within 40 us; frames need 20 us, which may come out as less
+    // than none.
+    const ClockOffset behind{true, -3 * second + 35000, 40000};
+    Arrivals arrivals(7, 100, 1000, 0.1, behind);
+    for (std::uint64_t i = 0; i < 900; ++i) {
+        const std::int64_t sent = 10 * second + static_cast<std::int64_t>(i) * 1000000;
+        arrivals.take(frame(i, sent), 100, sent - 3 * second + (i % 3 ? 20000 : 120000));
+    }
+    TrafficFlow flow = ten_steps();
+    arrivals.fill(flow, 0, false);
+    REQUIRE(flow.latency);
+    CHECK(flow.latency->least_s == 0);
+    CHECK(flow.latency->greatest_s == about(85e-6));
+    CHECK(flow.latency->uncertain_s == about(40e-6));
+    CHECK(std::abs(flow.latency->greatest_s - 120e-6) <= flow.latency->uncertain_s);
+    // It stands in the file, and comes back.
+    flow.way = "forward", flow.octets = 100, flow.sent = 1000, flow.seconds = 1;
+    Traffic traffic;
+    traffic.flows.push_back(flow);
+    const Traffic again = parse_traffic_csv(traffic_csv(traffic), "t.csv");
+    REQUIRE(again.flows.at(0).latency);
+    CHECK(again.flows[0].latency->uncertain_s == about(40e-6));
+    // A clock that was set meanwhile: frames that came long before they were sent.
+    Arrivals jumped(7, 100, 1000, 0.1, behind);
+    jumped.take(frame(0, 10 * second), 100, 7 * second + 20000);
+    jumped.take(frame(1, 10 * second), 100, 6 * second);
+    TrafficFlow none = ten_steps();
+    jumped.fill(none, 0, false);
+    CHECK(!none.latency);
 }
 
 TEST_CASE("percentiles and jitter of known latencies") {

@@ -181,15 +181,21 @@ Outcome measure_throughput(Capture capture, const Parameters& p) {
     counted("frames_sent", sent), counted("frames_received", received), counted("duplicates", duplicates);
     counted("reordered", reordered), counted("damaged", damaged);
     if (latency) {
-        out.add("latency_least", latency->least_s, Unit::second);
-        out.add("latency_half", latency->half_s, Unit::second);
-        out.add("latency_90", latency->most_90_s, Unit::second);
-        out.add("latency_99", latency->most_99_s, Unit::second);
-        out.add("latency_999", latency->most_999_s, Unit::second);
-        out.add("latency_greatest", latency->greatest_s, Unit::second);
+        const double within = latency->uncertain_s;
+        for (const auto& [name, value] : {std::pair{"latency_least", latency->least_s},
+                                          {"latency_half", latency->half_s},
+                                          {"latency_90", latency->most_90_s},
+                                          {"latency_99", latency->most_99_s},
+                                          {"latency_999", latency->most_999_s},
+                                          {"latency_greatest", latency->greatest_s}})
+            out.results.push_back(
+                {name, {value, Unit::second}, within > 0 ? std::optional(within) : std::nullopt});
+        if (within > 0)
+            out.notes.push_back("latencies: the clocks of both ends agree within " +
+                                format({within, Unit::second}, 2));
         out.add("jitter", latency->jitter_s, Unit::second);
     } else if (received > 0) {
-        out.notes.emplace_back("no latency: both ends do not share a clock");
+        out.notes.emplace_back("no latency: the clocks of both ends do not agree");
     }
     add_received_level(out, p);
     if (gap >= 1)

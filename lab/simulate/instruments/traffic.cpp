@@ -94,6 +94,7 @@ void TrafficInstrument::add_to(ScpiTree& tree) {
 TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
     add_common_commands(tree_, "Rare Tally,traffic,here,1.0", [this] { forget(); });
     add_to(tree_);
+    tree_.on_query("CLOCk", [](const auto&) { return std::to_string(realtime_ns()); });
     // For a sender elsewhere: RECeive:BEGin? answers the port, RECeive:END? what came.
     tree_.on_query("RECeive:BEGin", [this](const ScpiArguments& a) {
         receiver_.reset();
@@ -111,7 +112,7 @@ TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
     });
     // For a receiver elsewhere.
     tree_.on_query("SEND:BEGin", [this](const ScpiArguments& a) {
-        if (a.size() != 7) throw ScpiError{-109, "Missing parameter"};
+        if (a.size() != 10) throw ScpiError{-109, "Missing parameter"};
         const FlowPlan plan = plan_of(a, 2);
         const double port = scpi_number(a[1], ScpiUnit::plain, {1, 65535, 1});
         sender_.reset();
@@ -136,9 +137,9 @@ TrafficAgent::TrafficAgent(std::string listen) : listen_(std::move(listen)) {
         });
 }
 
-// Flow, octets, frames, rate, step, from this argument on.
+// Flow, octets, frames, rate, step, clocks, from this argument on.
 FlowPlan TrafficAgent::plan_of(const ScpiArguments& a, std::size_t first) {
-    if (a.size() != first + 5) throw ScpiError{-109, "Missing parameter"};
+    if (a.size() != first + 8) throw ScpiError{-109, "Missing parameter"};
     const auto number = [&](std::size_t i, double least, double most) {
         return scpi_number(a[first + i], ScpiUnit::plain, {least, most, least});
     };
@@ -147,6 +148,10 @@ FlowPlan TrafficAgent::plan_of(const ScpiArguments& a, std::size_t first) {
     plan.octets = static_cast<std::uint64_t>(number(1, 32, 65507));
     plan.frames = static_cast<std::uint64_t>(number(2, 1, 1e9));
     plan.rate_bps = number(3, 1, 1e11), plan.step_s = number(4, 1e-3, 1e5);
+    constexpr double years_ns = 9e15;  // a hundred days: what a number of a message holds exactly
+    plan.clock.known = number(5, 0, 1) == 1;
+    plan.clock.ns = static_cast<std::int64_t>(number(6, -years_ns, years_ns));
+    plan.clock.within_ns = static_cast<std::int64_t>(number(7, 0, years_ns));
     told_ = {};
     told_.way = "forward", told_.octets = plan.octets, told_.offered_bps = plan.rate_bps;
     told_.seconds = 8 * static_cast<double>(plan.octets) * static_cast<double>(plan.frames) / plan.rate_bps;
