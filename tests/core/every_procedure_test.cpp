@@ -198,7 +198,8 @@ TEST_CASE("every procedure on captures has its line here") {
          {"network.return-loss", "network.parameters", "network.calibration", "network.verification",
           "device.figures", "device.curves", "device.disturbance", "power.level", "power.gain",
           "power.insertion", "power.return-loss", "path.loss", "receiver.error-rate", "receiver.throughput",
-          "module.registers", "beacon.message", "landing.indication", "cellular.dual-uplink"})
+          "radio.devices", "module.registers", "beacon.message", "landing.indication",
+          "cellular.dual-uplink"})
         here.insert(other);
     for (const auto& procedure : procedures()) {
         // Conclusions are drawn from results: results_test.cpp.
