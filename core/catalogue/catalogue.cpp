@@ -46,6 +46,8 @@
     each(ethernet_density) \
     each(ethernet_droop) \
     each(ethernet_mlt3) \
+    each(ethernet_manchester) \
+    each(ethernet_test_mode_1) \
     each(ethernet_distortion) \
     each(network_parameters) \
     each(network_calibration) \

@@ -89,6 +89,8 @@ const std::vector<Line> on_waveforms{
     {"ethernet.droop", 1e9, {}, Takes::signal_only, {"steps"}},
     {"ethernet.distortion", 1e9, {{"symbol_rate", "66.666667 MHz"}}},
     {"ethernet.mlt3", 1e9, {}},
+    {"ethernet.manchester", 1e9, {}},
+    {"ethernet.test-mode-1", 1e9, {}},
     {"pulse.edges", 1e9, {}, Takes::signal_only, {"steps", "tone", "frequency-modulated"}},
     {"bus.two-wire", 10e6, {{"supply", "3.3 V"}}},
     {"bus.four-wire", 10e6, {{"supply", "3.3 V"}, {"out_channel", "1"}}},
