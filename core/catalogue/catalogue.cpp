@@ -73,6 +73,7 @@
     each(cellular_power) \
     each(cellular_leakage) \
     each(results_crossing) \
+    each(results_bathtub) \
     each(results_sensitivity) \
     each(results_spread) \
     each(results_drift) \

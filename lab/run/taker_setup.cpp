@@ -108,10 +108,13 @@ void Taker::associate(const PointJob& job, const Take* take) {
         return trim(bench_.role(asks.role).session().ask("query_" + asks.setting)) == wanted.is;
     };
     if (!stands()) {
+        TextPairs
+            above;  // step by step above the point's own: a signal that is played is made from all of them
         for (const auto& [name, value] : wanted.settings) {
             const SettingTarget target = *setting_target(name, "");
             setter_.forget(target.role, target.setting);  // a command, not a state that it has already
-            setter_.apply({{target, value}});
+            above.emplace_back(name, value);
+            set_up(job, take, above);
         }
         const Stopwatch since;
         bool up = stands();

@@ -25,6 +25,11 @@ constexpr std::array looped_keys{
     KeyInfo{"bandwidth", Key::quantity, false, "of its input, first order; any without it", Unit::hertz},
     KeyInfo{"loop_bandwidth", Key::quantity, true, "of its clock loop", Unit::hertz},
     KeyInfo{"amplitude", Key::quantity, true, "of what it sends, to either side of zero", Unit::volt},
+    KeyInfo{
+        "out_of_band", Key::flag, false,
+        "it sends nothing back until four bursts with pauses between have arrived; UNIT:LINK? tells of it"},
+    KeyInfo{"phase_setting", Key::text, false, "setting of the unit that moves where it samples, in UI"},
+    KeyInfo{"threshold_setting", Key::text, false, "setting that moves its threshold"},
     KeyInfo{"rise_time", Key::quantity, true, "of what it sends, 20 % to 80 %", Unit::second},
 };
 
@@ -86,7 +91,7 @@ std::vector<Recovered> recovered(const Looped& l, const PlayedSamples& arriving,
             step = std::clamp(step, 0.99 * interval, 1.01 * interval);
             ++next;
         }
-        const double place = std::fmod(at, size);
+        const double place = std::fmod(at + l.phase_ui * interval + size, size);
         const auto i = static_cast<std::size_t>(place);
         const double part = place - static_cast<double>(i);
         const double v = (1 - part) * turn[i % turn.size()] + part * turn[(i + 1) % turn.size()];
@@ -104,6 +109,34 @@ const SectionInfo looped_section{
     "[[looped]]", "A receiver in loop-back, fed by a waveform generator: it sends back what it received.",
     looped_keys};
 
+bool holds_bursts(const PlayedSamples& played) {
+    if (!played.there()) return false;
+    float most = 0;
+    for (const float v : *played.volts) most = std::max(most, std::abs(v));
+    if (!(most > 0)) return false;
+    // Stretches in which nothing stays quiet for more than 8 ns.
+    const auto bridged = static_cast<std::size_t>(8e-9 * played.rate_hz);
+    std::size_t bursts = 0, in_row = 0, length = 0, quiet = 0;
+    for (const float v : *played.volts) {
+        if (std::abs(v) > 0.3F * most) {
+            if (quiet > bridged && length > 0) {
+                const double burst_s = static_cast<double>(length) / played.rate_hz,
+                             pause_s = static_cast<double>(quiet) / played.rate_hz;
+                const bool fits = burst_s > 50e-9 && burst_s < 250e-9 && pause_s > 80e-9;
+                in_row = fits ? in_row + 1 : 0;
+                bursts = std::max(bursts, in_row);
+                length = 0;
+            } else {
+                length += quiet;
+            }
+            quiet = 0, ++length;
+        } else {
+            ++quiet;
+        }
+    }
+    return bursts >= 4;
+}
+
 Looped read_looped(const ConfigSection& s, const std::map<std::string, std::string>& settings) {
     Looped out;
     out.port = s.text("port"), out.out = s.text("out");
@@ -115,6 +148,13 @@ Looped read_looped(const ConfigSection& s, const std::map<std::string, std::stri
     out.loop_hz = s.quantity("loop_bandwidth")->value;
     out.amplitude_v = s.quantity("amplitude")->value;
     out.rise_s = s.quantity("rise_time")->value;
+    for (const auto& [key, setting] :
+         {std::pair{"phase_setting", &out.phase_setting}, {"threshold_setting", &out.threshold_setting}}) {
+        *setting = s.text(key);
+        if (!setting->empty() && !settings.contains(*setting))
+            s.fail(key, "the unit has no setting " + in_quotes(*setting));
+    }
+    out.out_of_band = s.flag("out_of_band");
     if (!(out.rate_bit_s > 0)) s.fail("rate", "must be above 0");
     if (!(out.loop_hz > 0 && out.loop_hz < out.rate_bit_s / 20))
         s.fail("loop_bandwidth", "must be above 0 Hz and below a twentieth of the rate");

@@ -5,6 +5,7 @@
 #include <set>
 #include <thread>
 
+#include "core/base/error.hpp"
 #include "core/base/text.hpp"
 
 namespace rt::lab {
@@ -43,9 +44,13 @@ void Stage::set_samples(const std::string& generator, PlayedSamples played) {
         print =
             fnv1a({reinterpret_cast<const char*>(played.volts->data()), played.volts->size() * sizeof(float)},
                   fnv1a(exact(played.rate_hz)));
+    const bool bursts = powered() && holds_bursts(played);
     const Lock lock(mutex_);
     samples_[generator] = std::move(played);
     played_[generator] = print;
+    for (const auto& wire : unit_->surroundings().wires) {
+        if (bursts && wire.from == generator) up_.insert(wire.to);
+    }
 }
 
 std::optional<PlayedSamples> Stage::arriving_samples(const std::string& end) const {
@@ -111,7 +116,23 @@ std::optional<std::pair<Looped, PlayedSamples>> Stage::looped(const std::string&
     for (const Looped& one : unit_->surroundings().looped) {
         if (one.out != out || !unit_->holds_now(one.when)) continue;
         auto arriving = arriving_samples(one.port);
-        if (arriving) return std::pair{one, std::move(*arriving)};
+        if (!arriving) continue;
+        if (one.out_of_band) {
+            const Lock lock(mutex_);
+            if (!up_.contains(one.port)) continue;
+        }
+        Looped now = one;
+        const auto moved = [&](const std::string& setting, Unit unit) {
+            if (setting.empty()) return 0.0;
+            try {
+                return parse_quantity(unit_->get(setting), unit).value;
+            } catch (const Error&) {
+                return 0.0;
+            }
+        };
+        now.phase_ui = moved(now.phase_setting, Unit::unit_interval);
+        now.threshold_v += moved(now.threshold_setting, Unit::volt);
+        return std::pair{std::move(now), std::move(*arriving)};
     }
     return std::nullopt;
 }
@@ -129,7 +150,7 @@ void Stage::set_supply(double volts, double limit_a, bool on) {
     {
         const Lock lock(mutex_);
         volts_ = volts, limit_a_ = limit_a, output_ = on;
-        if (!on) hung_ = false;
+        if (!on) hung_ = false, up_.clear();
     }
     if (!on) unit_->restart();
 }
@@ -400,6 +421,11 @@ void Stage::connect() {
 }
 
 std::optional<std::string> Stage::link() {
+    for (const auto& one : unit_->surroundings().looped) {
+        if (!one.out_of_band || !unit_->holds_now(one.when)) continue;
+        const Lock lock(mutex_);
+        return up_.contains(one.port) ? "up" : "down";
+    }
     for (const auto& one : unit_->surroundings().receivers) {
         if (receiver(one.port)) return associated(one.port) ? "up" : "down";
     }

@@ -152,6 +152,7 @@ class Stage {
     std::deque<ToneChange> changes_;               // the last of them
     std::map<std::string, double> attenuations_;
     std::set<std::string> lost_;  // ports whose association is
+    std::set<std::string> up_;    // ports of receivers in loop-back that were brought up out of band
     double volts_ = 0, limit_a_ = 1;
     bool output_ = false, hung_ = false, follows_ = true;
     ProbePlace probes_;

@@ -295,3 +295,54 @@ TEST_CASE("stability over points in time: slope a minute, what is left of the li
     CHECK(why(run("results.stability", table, {{"result", "frequency"}, {"least_points", "3"}}))
               .find("does not say when") != std::string::npos);
 }
+
+namespace {
+
+// Error ratios of a receiver between two edges with Gaussian jitter: rho / 2 erfc of both sides. A hundredth
+// of the edges on the left wander by `wide`, and `always` is wrong everywhere.
+ResultTable bathtub(double left, double right, double sigma, double step, double floor, double wide = 0,
+                    double always = 0) {
+    std::vector<std::pair<double, double>> points;
+    for (double x = -0.5; x < 0.5 + step / 2; x += step) {
+        const auto tail = [](double q) { return 0.5 * std::erfc(q / std::sqrt(2.0)); };
+        double wrong = tail((x - left) / sigma) + tail((right - x) / sigma);
+        if (wide > 0) wrong += 0.01 * (tail((x - left) / wide) - tail((x - left) / sigma));
+        const double ratio = always + 0.5 * wrong;
+        points.emplace_back(x, ratio < floor ? 0 : ratio);
+    }
+    return over(points, Unit::unit_interval, Unit::none);
+}
+
+}  // namespace
+
+TEST_CASE("a bathtub's opening is that between its Gaussian sides, as far as they are straight") {
+    // Q of 1e-12 / 0.5 is 6.9381.
+    const double q = 6.9381;
+    const auto out = run("results.bathtub", bathtub(-0.35, 0.38, 0.02, 0.01, 1e-7));
+    CHECK(value(out, "left") == within(1e-3, -0.35 + q * 0.02));
+    CHECK(value(out, "right") == within(1e-3, 0.38 - q * 0.02));
+    CHECK(value(out, "opening") == within(2e-3, 0.73 - 2 * q * 0.02));
+    CHECK(value(out, "spread_left") == within(2e-4, 0.02));
+    CHECK(value(out, "spread_right") == within(2e-4, 0.02));
+    CHECK(value(out, "least_ratio") < 1e-6);
+    CHECK(value(out, "error_free") > value(out, "opening"));
+    CHECK(out.notes.at(0).find("extrapolated from a ratio of") != std::string::npos);
+    // At a ratio that was counted nothing is extrapolated.
+    const auto seen = run("results.bathtub", bathtub(-0.35, 0.38, 0.02, 0.01, 1e-7), {{"ratio", "1e-5"}});
+    CHECK(value(seen, "left") == within(1e-3, -0.35 + 4.1075 * 0.02));  // of 2e-5
+    CHECK(seen.notes.empty());
+    // Closed: the sides meet before the ratio.
+    const auto closed = run("results.bathtub", bathtub(-0.2, 0.2, 0.06, 0.02, 0), {{"ratio", "1e-12"}});
+    CHECK((closed.invalid || value(closed, "opening") == 0));
+    // A wider tail deeper down: Q of 1e-12 / 0.5 / 0.01 is 6.2463 of it. No opening is promised that is not
+    // there.
+    const auto tailed = run("results.bathtub", bathtub(-0.35, 0.38, 0.015, 0.005, 1e-9, 0.04));
+    CHECK((tailed.invalid || value(tailed, "left") > -0.35 + 6.2463 * 0.04 - 0.01));
+    CHECK_FALSE(why(run("results.bathtub", bathtub(-0.35, 0.38, 0.02, 0.01, 0, 0, 2e-5))).empty());
+    // All alike, all wrong, nothing wrong.
+    for (const double flat : {0.25, 1e-4, 0.0}) {
+        std::vector<std::pair<double, double>> points;
+        for (int i = -10; i <= 10; ++i) points.emplace_back(0.05 * i, flat);
+        CHECK_FALSE(why(run("results.bathtub", over(points, Unit::unit_interval, Unit::none))).empty());
+    }
+}

@@ -38,7 +38,9 @@ SimulatedUnitControl::SimulatedUnitControl(std::shared_ptr<Stage> stage)
             },
             [this, setting](const auto&) { return stage_->unit().get(setting); });
     }
-    if (!stage_->unit().surroundings().receivers.empty()) {
+    const Surroundings& around = stage_->unit().surroundings();
+    if (!around.receivers.empty() || std::any_of(around.looped.begin(), around.looped.end(),
+                                                 [](const Looped& one) { return one.out_of_band; })) {
         tree_.on_query("UNIT:LINK", [this](const auto&) { return stage_->link().value_or("down"); });
         tree_.on_command("UNIT:CONNect", [this](const auto&) { stage_->connect(); });
         tree_.on_query("UNIT:RSSI", [this](const auto&) {
