@@ -49,6 +49,8 @@ inline constexpr OptionInfo rulebook_option{"rulebook", "FILE",
                                             "further rulebook; may be given more than once"};
 
 std::span<const Command> commands();
+// Those of every command.
+std::span<const OptionInfo> common_options();
 
 // The whole program. Catches everything; trouble is one line on stderr.
 int run_program(int argc, const char* const* argv);

@@ -39,4 +39,12 @@ std::span<const Command> commands() {
     return list;
 }
 
+std::span<const OptionInfo> common_options() {
+    static constexpr std::array list{OptionInfo{"json", "", "results as JSON on stdout (docs/json.md)"},
+                                     OptionInfo{"q,quiet", "", "no progress on stderr"},
+                                     OptionInfo{"v,verbose", "", "more of it"},
+                                     OptionInfo{"h,help", "", "this page"}};
+    return list;
+}
+
 }  // namespace rt::cli

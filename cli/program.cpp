@@ -46,11 +46,6 @@ const Command& find_command(std::string_view name) {
     fail_input("unknown command " + in_quotes(name) + suggestion(name, names));
 }
 
-constexpr OptionInfo common_options[] = {{"json", "", "results as JSON on stdout (docs/json.md)"},
-                                         {"q,quiet", "", "no progress on stderr"},
-                                         {"v,verbose", "", "more of it"},
-                                         {"h,help", "", "this page"}};
-
 cxxopts::Options options_of(const Command& command) {
     cxxopts::Options options(std::string("rare-tally ") + command.name, command.summary);
     const auto add = [&](const OptionInfo& option) {
@@ -62,7 +57,7 @@ cxxopts::Options options_of(const Command& command) {
         }
     };
     for (const auto& option : command.options) add(option);
-    for (const auto& option : common_options) add(option);
+    for (const auto& option : common_options()) add(option);
     options.custom_help(command.usage);
     options.set_width(110);
     options.add_options("positional")(command.positional, "", cxxopts::value<std::vector<std::string>>());
@@ -81,7 +76,7 @@ std::map<std::string, std::vector<std::string>> given(const Command& command,
         out[name] = has_value ? parsed[name].as<std::vector<std::string>>() : std::vector<std::string>{};
     };
     for (const auto& option : command.options) take(option.name, *option.value != '\0');
-    for (const auto& option : common_options) take(option.name, false);
+    for (const auto& option : common_options()) take(option.name, false);
     take(command.positional, true);
     return out;
 }
