@@ -1,7 +1,10 @@
 #include <functional>
+#include <memory>
+#include <nlohmann/json.hpp>
 #include <optional>
 
 #include "cli/campaign_options.hpp"
+#include "cli/driven_listener.hpp"
 #include "cli/run_listener.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/question_section.hpp"
@@ -20,7 +23,7 @@ struct Replies {
 };
 
 // Pre-checks and the like, answered before anything moves; the file may also answer prompts.
-Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool ask) {
+Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool ask, Dialogue* dialogue) {
     const Console& console = call.console;
     const auto& questions = loaded.campaign.questions;
     Replies replies;
@@ -41,7 +44,17 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
     }
     if (!ask) return replies;
     AskOperator ask_operator;
-    if (somebody_there(call)) {
+    if (dialogue) {
+        ask_operator = [&](const Question& q, const std::string& why) {
+            const auto reply = dialogue->ask({{"event", "question"},
+                                              {"name", q.name},
+                                              {"text", q.ask},
+                                              {"expected", expected_answer(q)},
+                                              {"default", q.otherwise},
+                                              {"refused", why}});
+            return reply ? *reply : std::string("stop");
+        };
+    } else if (somebody_there(call)) {
         ask_operator = [&](const Question& q, const std::string& why) {
             if (!why.empty()) console.progress(printable(why));
             const std::string otherwise = q.otherwise.empty() ? "" : "; Enter means " + q.otherwise;
@@ -67,9 +80,17 @@ void say_anomalies(const Console& console, const RunRecord& run) {
 ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const std::filesystem::path& folder,
                         bool with_report, bool resume) {
     const Console& console = call.console;
-    Replies replies = answer_questions(call, loaded, !resume);
+    std::optional<Dialogue> dialogue;
+    if (call.flag("driven")) dialogue.emplace();
+    Replies replies = answer_questions(call, loaded, !resume, dialogue ? &*dialogue : nullptr);
     require_somebody(call, loaded.plan, replies.prompts);
-    ConsoleListener listener(call, loaded, std::move(replies.prompts));
+    std::unique_ptr<Teller> teller;
+    if (dialogue)
+        teller = std::make_unique<DrivenListener>(*dialogue, loaded, std::move(replies.prompts),
+                                                  call.flag("stop-at-failure"));
+    else
+        teller = std::make_unique<ConsoleListener>(call, loaded, std::move(replies.prompts));
+    Teller& listener = *teller;
     RunOptions options;
     options.traffic = call.flag("traffic");
     options.ask_at_failure = call.flag("ask-at-failure");
@@ -79,8 +100,9 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     try {
         end = resume ? carry_on(loaded.plan, folder, listener, options)
                      : carry_out(loaded.plan, loaded.library, folder, listener, options);
-    } catch (const Error&) {
+    } catch (const Error& error) {
         listener.finish("aborted", false);
+        if (dialogue) dialogue->say({{"event", "failed"}, {"why", error.what()}, {"run", folder.string()}});
         // Points that were kept are told all the same.
         if (call.flag("json") && std::filesystem::exists(folder / "tally.sqlite")) {
             try {
@@ -114,7 +136,19 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
         for (const auto& why : report.left_out) console.attention("template left out: " + why);
     }
     listener.finish(complete ? "complete" : "stopped", with_report);
-    if (json) {
+    if (dialogue) {
+        nlohmann::ordered_json files = nlohmann::ordered_json::array();
+        for (const auto& file : written) files.push_back(file.string());
+        dialogue->say({{"event", "finished"},
+                       {"state", complete ? "complete" : "stopped"},
+                       {"counts",
+                        {{"PASS", end.counts.pass},
+                         {"MARGINAL", end.counts.marginal},
+                         {"FAIL", end.counts.fail},
+                         {"NONE", end.counts.none}}},
+                       {"run", folder.string()},
+                       {"written", files}});
+    } else if (json) {
         console.out(run_json(data->record()));
     } else {
         console.out("");

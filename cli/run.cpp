@@ -32,6 +32,8 @@ ExitCode perform_run(const Call& call) {
         fail_input("--redo goes with --resume: it measures points of a run again");
     const auto loaded = resume.empty() ? load_campaign(call, files.front(), call.text("bench"))
                                        : load_kept_campaign(resume, Loaded::to_carry_on);
+    if (call.flag("driven") && (call.flag("unattended") || call.flag("json") || call.flag("ask-at-failure")))
+        fail_input("--driven goes with neither --unattended nor --json nor --ask-at-failure");
     if (call.flag("dry-run")) {
         print_plan(call, *loaded, 200);
         return ExitCode::passed;
@@ -64,6 +66,8 @@ Command run_command() {
          published_option,
          {"answers", "FILE", "answers to questions and prompts: name = \"answer\""},
          {"dry-run", "", "only what would be done, as check shows it; nothing moves"},
+         {"driven", "",
+          "another program drives it: events as JSON lines on stdout, replies on stdin (docs/driving.md)"},
          {"unattended", "", "nobody is there: defaults answer, prompts are taken as done"},
          {"stop-at-failure", "", "end the run after the first point that fails"},
          {"ask-at-failure", "", "the operator decides after each point that fails: go on, redo, skip, stop"},

@@ -38,7 +38,7 @@ bool asks_by_hand(const Plan& plan) {
 }  // namespace
 
 bool somebody_there(const Call& call) {
-    return !call.flag("unattended") && ::isatty(STDIN_FILENO);
+    return !call.flag("unattended") && (call.flag("driven") || ::isatty(STDIN_FILENO));
 }
 
 // Keys that were typed before a question was there are no answer to it.

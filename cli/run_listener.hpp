@@ -12,6 +12,7 @@
 
 #include "cli/campaign_options.hpp"
 #include "cli/run_table.hpp"
+#include "cli/teller.hpp"
 #include "lab/clock.hpp"
 #include "lab/report/live_page.hpp"
 #include "lab/run/listener.hpp"
@@ -24,7 +25,7 @@ bool somebody_there(const Call& call);
 // A question on the terminal; what comes after the end of input is "stop".
 std::string read_line(const std::string& question);
 
-class ConsoleListener : public RunListener {
+class ConsoleListener : public Teller {
   public:
     // `replies` answer requests by name.
     ConsoleListener(const Call& call, const LoadedCampaign& loaded, Answers replies);
@@ -47,7 +48,7 @@ class ConsoleListener : public RunListener {
     std::optional<char> key(const std::string& test, const std::string& text) override;
 
     // The page's last state.
-    void finish(const std::string& state, bool with_report);
+    void finish(const std::string& state, bool with_report) override;
 
   private:
     Reply asked(const Request& request);

@@ -142,6 +142,18 @@ std::string run_json(const RunRecord& run) {
     return text_of(json);
 }
 
+std::string point_json(const PointRecord& point) {
+    Json json{{"test", point.test},         {"point", point.label},      {"id", point.id},
+              {"position", point.position}, {"attempt", point.attempt},  {"axes", Json::object()},
+              {"results", Json::array()},   {"findings", Json::array()}, {"invalid", nullptr},
+              {"notes", point.notes}};
+    for (const auto& [name, value] : point.axes) json["axes"][name] = value;
+    for (const auto& result : point.results) json["results"].push_back(to_json(result, nullptr));
+    for (const auto& finding : point.findings) json["findings"].push_back(to_json(finding, nullptr));
+    if (!point.invalid.empty()) json["invalid"] = point.invalid;
+    return json.dump(-1, ' ', false, Json::error_handler_t::replace);
+}
+
 std::string measurement_json(const Outcome& outcome, const std::vector<Finding>& findings,
                              const std::vector<std::string>& notes) {
     Json json = head();

@@ -13,6 +13,9 @@ namespace rt::lab {
 // A run: results, findings and notes of all points, each with its test and point.
 std::string run_json(const RunRecord& run);
 
+// One point on one line: test, label, axes, results, findings, why it is not valid.
+std::string point_json(const PointRecord& point);
+
 // A single measurement; the same schema without test and point, with its tables.
 std::string measurement_json(const Outcome& outcome, const std::vector<Finding>& findings,
                              const std::vector<std::string>& notes);
