@@ -1,11 +1,12 @@
 // Prints the reference page of one file type from the reader's own table: make-reference campaign.
-// Without an argument, the names of all file types.
+// Without an argument, the names of all file types; "schema campaign" gives its JSON Schema.
 #include <cstdio>
 #include <span>
 #include <string>
 
 #include "core/base/text.hpp"
 #include "lab/catalogue/config_files.hpp"
+#include "lab/catalogue/config_schema.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/model/placeholder.hpp"
 #include "lab/model/role_kinds.hpp"
@@ -81,6 +82,14 @@ void print_kinds() {
 }  // namespace
 
 int main(int argc, char** argv) {
+    if (argc == 3 && std::string(argv[1]) == "schema") {
+        for (const auto* file : rt::lab::config_files()) {
+            if (std::string(argv[2]) != file->name) continue;
+            std::fputs(rt::lab::config_schema(*file).c_str(), stdout);
+            return 0;
+        }
+        return 1;
+    }
     for (const auto* file : rt::lab::config_files()) {
         if (argc < 2) std::printf("%s\n", file->name);
         if (argc >= 2 && std::string(argv[1]) == file->name) {

@@ -243,6 +243,10 @@ TEST_CASE("the reference pages are those of the readers' tables") {
         const std::string page = rt::lab::read_file(source / "docs/reference" / (file + ".md"));
         CHECK_MESSAGE(run_in(source, in_build("make-reference"), {kind}).out == page,
                       "run scripts/update-docs");
+        std::string schema = file;
+        CHECK_MESSAGE(run_in(source, in_build("make-reference"), {"schema", kind}).out ==
+                          rt::lab::read_file(source / "docs/schemas" / (schema + ".schema.json")),
+                      "run scripts/update-docs");
         at = end + 1;
         ++pages;
     }
