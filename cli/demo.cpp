@@ -191,6 +191,12 @@ ExitCode perform_demo(const Call& call) {
                   "beacon/bench.toml",
                   "beacon/beacon-control.toml",
                   "beacon/simulated-beacon.toml",
+                  "short-range/campaign.toml",
+                  "short-range/bench.toml",
+                  "short-range/limits.toml",
+                  "short-range/tag-control.toml",
+                  "short-range/simulated-tag.toml",
+                  "driving/client.py",
                   "sharing/campaign.toml",
                   "sharing/bench.toml",
                   "sharing/gateway-control.toml",
@@ -214,7 +220,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall thirteen runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall fourteen runs in one report: " + joined.html.string());
     return code;
 }
 

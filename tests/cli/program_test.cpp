@@ -70,7 +70,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     CHECK(contains(said.out, "1 FAIL, 7 NONE\n"));
     CHECK(contains(said.out,
                    "look at    receiver-map, channel=26, mode=normal: packet error ratio, outlying curve"));
-    CHECK(contains(said.out, "all thirteen runs in one report: "));
+    CHECK(contains(said.out, "all fourteen runs in one report: "));
     CHECK(contains(said.out, "analyser overloaded"));
     const auto results =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/run/report/results.json"));
@@ -169,6 +169,23 @@ TEST_CASE("a draft can be checked and run as it is") {
     CHECK(run.code == 0);
     CHECK(run.err.empty());
     CHECK(contains(run.out, "4 PASS"));
+    // Every other kind too: what it is about is in front of a newcomer, complete.
+    const Said list = rare_tally(folder.path(), {"draft", "--list"});
+    std::size_t drafts = 0;
+    for (std::size_t at = 0; at < list.out.size(); at = list.out.find('\n', at) + 1, ++drafts) {
+        const std::size_t begin = list.out.find_first_not_of(' ', at);
+        const std::string name = list.out.substr(begin, list.out.find(' ', begin) - begin);
+        CAPTURE(name);
+        const Said drawn = rare_tally(folder.path(), {"draft", name, "--kind", name});
+        CHECK(drawn.code == 0);
+        const std::size_t next = drawn.out.find("rare-tally check ") + 17;
+        const std::string campaign = drawn.out.substr(next, drawn.out.find('\n', next) - next);
+        const Said checked = rare_tally(folder.path(), {"check", campaign});
+        CHECK_MESSAGE(checked.code == 0, checked.err);
+    }
+    CHECK(drafts >= 15);
+    CHECK(contains(rare_tally(folder.path(), {"draft", "x", "--kind", "recever"}).err,
+                   "did you mean \"receiver\""));
     const Said again = rare_tally(folder.path(), {"draft", "mine"});
     CHECK(again.code == 2);
     CHECK(contains(again.err, "exists already and is never overwritten"));
@@ -180,7 +197,7 @@ TEST_CASE("rules: list, show, draw") {
     CHECK(contains(list.out, "cispr-32/mains-b-qp"));
     CHECK(contains(list.out, "ieee-802.15.4/oqpsk-psd-mask"));
     const auto all = nlohmann::json::parse(rare_tally(folder.path(), {"rules", "list", "--json"}).out);
-    CHECK(all.size() == 523);
+    CHECK(all.size() == 552);
     const Said show = rare_tally(folder.path(), {"rules", "show", "cispr-32/mains-b-qp"});
     CHECK(contains(show.out, "at most  150 kHz to 500 kHz: 66 dBµV to 56 dBµV, linear in log frequency"));
     CHECK(contains(show.out, "not signed off by the laboratory"));
@@ -274,7 +291,8 @@ TEST_CASE("commands in the documentation exist") {
     for (const char* file :
          {"README.md", "docs/guide.md", "docs/architecture.md", "docs/json.md", "docs/tally.md",
           "docs/simulation.md", "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md",
-          "docs/store.md", "docs/new-instrument.md", "docs/signals.md", "docs/measurements/stress.md"}) {
+          "docs/store.md", "docs/new-instrument.md", "docs/signals.md", "docs/measurements/stress.md",
+          "docs/tutorial.md", "docs/driving.md"}) {
         const std::string text = rt::lab::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);
