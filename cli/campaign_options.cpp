@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
+#include "lab/formats/defaults_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/profile_file.hpp"
@@ -39,8 +40,9 @@ std::vector<std::string> chosen_tests(const Campaign& campaign, const std::vecto
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
           const InputFiles& files, const std::vector<std::string>& only, Profile profile,
-          ReferenceOf reference) {
+          const Defaults& defaults, ReferenceOf reference) {
     loaded.campaign = read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
+    apply_defaults(defaults, files, loaded.campaign);
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
     if (bench_path.empty()) {
         fail_input(campaign.string(),
@@ -86,7 +88,7 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
     auto loaded = std::make_unique<LoadedCampaign>(Loaded::to_carry_on);
     loaded->library = load_rules(call);
     load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"), call.texts("only"),
-         profile_of(call), ReferenceOf::new_run);
+         profile_of(call), defaults_of_today(), ReferenceOf::new_run);
     return loaded;
 }
 
@@ -97,8 +99,10 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     loaded->library.add_all(files.further_rulebooks());
     Profile profile;
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
+    Defaults defaults;
+    if (files.has("defaults")) defaults = read_defaults({files.find("defaults", "", "")});
     load(*loaded, files.campaign(), files.find("bench", "", ""), files, record.head.selection,
-         std::move(profile), ReferenceOf::kept_run);
+         std::move(profile), defaults, ReferenceOf::kept_run);
     if (what == Loaded::to_look_at) return loaded;  // no program is started
     for (const auto& own : loaded->campaign.analyses) {
         const Analysis& analysis = own->analysis;

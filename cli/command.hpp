@@ -10,6 +10,7 @@
 
 #include "cli/console.hpp"
 #include "cli/exit_code.hpp"
+#include "lab/formats/defaults_file.hpp"
 #include "lab/formats/rule_library.hpp"
 
 namespace rt::cli {
@@ -61,6 +62,9 @@ std::filesystem::path share_folder();
 
 // Shipped rulebooks and those named with --rulebook.
 RuleLibrary load_rules(const Call& call);
+
+// Defaults of the lab and of who runs the program, or those that RARE_TALLY_DEFAULTS names.
+lab::Defaults defaults_of_today();
 
 // The whole number that an option was given. Throws Error(input) naming the option for anything else, or less
 // than `least` or more than `greatest`.

@@ -157,11 +157,28 @@ std::filesystem::path share_folder() {
     return share;
 }
 
+lab::Defaults defaults_of_today() {
+    if (const char* set = std::getenv("RARE_TALLY_DEFAULTS")) {
+        if (*set && !std::filesystem::exists(set))
+            fail_input(set, "which RARE_TALLY_DEFAULTS names, is not there");
+        return *set ? lab::read_defaults({set}) : lab::Defaults{};
+    }
+    std::vector<std::filesystem::path> files{"/etc/rare-tally/defaults.toml"};
+    const char* home = std::getenv("HOME");
+    if (const char* config = std::getenv("XDG_CONFIG_HOME"); config && *config)
+        files.push_back(std::filesystem::path(config) / "rare-tally/defaults.toml");
+    else if (home && *home)
+        files.push_back(std::filesystem::path(home) / ".config/rare-tally/defaults.toml");
+    return lab::read_defaults(files);
+}
+
 RuleLibrary load_rules(const Call& call) {
     RuleLibrary library;
     library.add_folder(share_folder() / "rulebooks");
-    const auto further = call.texts("rulebook");
-    library.add_all({further.begin(), further.end()});
+    std::vector<std::filesystem::path> further;
+    for (const auto& name : defaults_of_today().rulebooks) further.emplace_back(name);
+    for (const auto& name : call.texts("rulebook")) further.emplace_back(name);
+    library.add_all(further);
     return library;
 }
 

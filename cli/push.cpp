@@ -8,7 +8,7 @@ namespace rt::cli {
 std::string store_address(const Call& call) {
     if (call.flag("store")) return call.text("store");
     const char* set = std::getenv("RARE_TALLY_STORE");
-    return set ? set : "";
+    return set ? set : defaults_of_today().store;
 }
 
 namespace {

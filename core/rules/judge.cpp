@@ -429,9 +429,13 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) 
 
 Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const JudgeOptions& options) {
     outcome.deviations = deviations_from(*ref.rule, parameters);
-    // A rule that cannot be applied to what was measured is no reason to lose that.
+    return judge_among(ref, outcome, parameters, options);
+}
+
+Finding judge_or_none(RuleRef ref, Outcome& outcome, const Parameters& parameters,
+                      const JudgeOptions& options) {
     try {
-        return judge_among(ref, outcome, parameters, options);
+        return judge(ref, outcome, parameters, options);
     } catch (const Error& error) {
         if (error.kind() != ErrorKind::input) throw;
         return no_verdict(start(ref, outcome), "cannot be judged: " + error.message());

@@ -43,6 +43,11 @@ Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options =
 // deviation. What is live, kept or from a file is judged by this.
 Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const JudgeOptions& options);
 
+// The same for points of a run: a rule that cannot be applied to what was measured gives NONE, and is no
+// reason to lose that.
+Finding judge_or_none(RuleRef ref, Outcome& outcome, const Parameters& parameters,
+                      const JudgeOptions& options);
+
 // Parameters that a rule fixes and that were set otherwise: "dwell 10 ms instead of 1 s".
 std::vector<std::string> deviations_from(const Rule& rule, const Parameters& parameters);
 

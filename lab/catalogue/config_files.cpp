@@ -5,6 +5,7 @@
 #include "lab/formats/analysis_file.hpp"
 #include "lab/formats/bench_file.hpp"
 #include "lab/formats/campaign_file.hpp"
+#include "lab/formats/defaults_file.hpp"
 #include "lab/formats/dialect_file.hpp"
 #include "lab/formats/kit_file.hpp"
 #include "lab/formats/profile_file.hpp"
@@ -16,8 +17,8 @@
 namespace rt::lab {
 
 std::span<const FileInfo* const> config_files() {
-    static constexpr std::array<const FileInfo*, 10> files{
-        &campaign_file, &analysis_file, &profile_file,  &kit_file,      &wafer_map_file,
+    static constexpr std::array<const FileInfo*, 11> files{
+        &defaults_file, &campaign_file, &analysis_file, &profile_file,  &kit_file,           &wafer_map_file,
         &bench_file,    &dialect_file,  &rulebook_file, &sign_off_file, &simulated_unit_file};
     return files;
 }

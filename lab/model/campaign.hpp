@@ -39,6 +39,8 @@ struct Campaign {
     std::optional<GrowingTable> table;
     ReportHead report;
     Profile profile;
+    std::string defaults;  // what was taken from defaults of lab and person, and where from; "" for nothing
+    std::string defaults_text;  // these, for the copies of a run; "" for none
     std::filesystem::path file;
     std::string text;
 

@@ -26,6 +26,7 @@ const HeadText head_texts[] = {
     {"started", &RunHead::started, true},
     {"ended", &RunHead::ended, false},
     {"profile", &RunHead::profile, false},
+    {"defaults", &RunHead::defaults, false},
     {"table", &RunHead::table, false},
 };
 

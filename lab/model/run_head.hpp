@@ -22,7 +22,7 @@ struct RunHead {
     using Texts = std::map<std::string, std::string>;
 
     std::string title, customer, operator_name, note;
-    std::string bench, version, profile;
+    std::string bench, version, profile, defaults;
     std::string started, ended;  // UTC, ISO 8601; ended is "" of a run that was cut off
     RunState state = RunState::running;
     Decision decision = Decision::simple;

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <utility>
 
+#include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/measure/emission/candidates.hpp"
 #include "lab/captures/kind.hpp"
@@ -78,22 +79,34 @@ std::string criterion_of(const std::vector<const PointRecord*>& points,
 // Curves over the sweep of each test whose captures are no figures of their own, or are many.
 std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const RunData*>& runs) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
-    std::map<std::string, const RuleLibrary*> rules;
+    std::map<std::string, std::vector<const RuleLibrary*>> rules;
     for (const RunData* run : runs) {
         for (const auto& point : run->record().points) {
             if (point.kind == PointKind::check) continue;
             by_test[point.test].push_back(&point);
-            rules.try_emplace(point.test, &run->rules());
+            auto& known = rules[point.test];
+            if (known.empty() || known.back() != &run->rules()) known.push_back(&run->rules());
         }
     }
     std::map<std::string, std::vector<Figure>> out;
     for (const auto& [test, points] : by_test) {
+        // Of runs that have tests of the same name each has its own rules.
+        const FindRule find = [&libraries = rules[test]](const std::string& id) {
+            for (std::size_t i = 0; i + 1 < libraries.size(); ++i) {
+                try {
+                    return libraries[i]->find(id);
+                } catch (const Error&) {
+                    continue;
+                }
+            }
+            return libraries.back()->find(id);
+        };
         // The first result, and those that a bound judges.
         constexpr std::size_t most_results = 4;
         std::vector<std::string> results{""};
         for (const auto* point : points) {
             for (const auto& finding : point->findings) {
-                const Rule& rule = *rules[test]->find(finding.rule).rule;
+                const Rule& rule = *find(finding.rule).rule;
                 const bool first = !point->results.empty() && point->results.front().name == rule.applies_to;
                 const bool known =
                     std::find(results.begin(), results.end(), rule.applies_to) != results.end();
@@ -101,14 +114,14 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
                     results.push_back(rule.applies_to);
             }
         }
-        if (auto figure = sweep_figure(points, test, rules[test], "", Swept::thresholds)) {
+        if (auto figure = sweep_figure(points, test, find, "", Swept::thresholds)) {
             out[test].push_back(std::move(*figure));
             // Of the trials what they were decided by.
             results.front() = criterion_of(points, runs);
         }
         if (auto figure = pattern_figure(points, test)) out[test].push_back(std::move(*figure));
         for (const auto& result : results) {
-            if (auto figure = sweep_figure(points, test, rules[test], result))
+            if (auto figure = sweep_figure(points, test, find, result))
                 out[test].push_back(std::move(*figure));
         }
     }

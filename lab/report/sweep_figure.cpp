@@ -43,7 +43,7 @@ void add_line(const std::map<double, double>& line, double beside, Curve& curve)
 }
 
 // Each bound over the part of the axis whose points it judges.
-void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rules, Scale sx, Scale sy) {
+void add_bounds(Figure& figure, const SweptResult& swept, const FindRule& rules, Scale sx, Scale sy) {
     struct Span {
         double from = 0, to = 0;
     };
@@ -63,7 +63,7 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
         }
     }
     for (auto& [id, span] : judged) {
-        const RuleRef ref = rules.find(id);
+        const RuleRef ref = rules(id);
         const Bound* bound = ref.rule->bound();
         if (!bound || ref.rule->applies_to != swept.result || ref.rule->unit != swept.unit) continue;
         const std::string name = ref.book->standard + ": " + ref.rule->title;
@@ -101,7 +101,7 @@ void add_bounds(Figure& figure, const SweptResult& swept, const RuleLibrary& rul
 }  // namespace
 
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
-                                   const RuleLibrary* rules, const std::string& result, Swept what) {
+                                   const FindRule& rules, const std::string& result, Swept what) {
     const auto swept = sweep_result(points, result, what);
     if (!swept) return std::nullopt;
     double largest_x = 0, largest_y = 0;
@@ -129,7 +129,7 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
             curve.x.push_back(p.x * sx.factor), curve.y.push_back(p.y * sy.factor);
         figure.curves.push_back(std::move(curve));
     }
-    if (rules) add_bounds(figure, *swept, *rules, sx, sy);
+    if (rules) add_bounds(figure, *swept, rules, sx, sy);
     return figure;
 }
 

@@ -67,6 +67,8 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
     }
     if (!plan.campaign->profile.text.empty())
         keeper.add("profile", "", "profile", plan.campaign->profile.text);
+    if (!plan.campaign->defaults_text.empty())
+        keeper.add("defaults", "", "defaults", plan.campaign->defaults_text);
     for (const auto& named : plan.bench->files) {
         keeper.add(named.kind, named.reference, slug(std::filesystem::path(named.reference).stem().string()),
                    named.text);
@@ -123,7 +125,8 @@ std::filesystem::path KeptFiles::find(const std::string& kind, const std::string
                                       const std::filesystem::path&) const {
     for (const auto& record : records_) {
         // A run has one campaign and one bench, whatever they were called.
-        const bool only_one = kind == "campaign" || kind == "bench" || kind == "profile";
+        const bool only_one =
+            kind == "campaign" || kind == "bench" || kind == "profile" || kind == "defaults";
         if (record.kind == kind && (only_one || record.reference == reference)) return folder_ / record.file;
     }
     fail_input(folder_.string(), "the run keeps no " + kind + " " + in_quotes(reference));

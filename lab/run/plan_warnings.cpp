@@ -1,6 +1,8 @@
 #include "lab/run/plan_parts.hpp"
 
 #include <algorithm>
+#include <map>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -46,6 +48,64 @@ void warn_of_budgets(const Plan& plan, const Add& add) {
                 " needs an uncertainty, and the bench declares none for " + rule.applies_to + ": " +
                 judging.rule.full_id() + " will get no verdict");
         }
+    }
+}
+
+// What a sweep has moved stays where it ended: a later test that says nothing of it is measured there.
+template <typename Add>
+void warn_of_left_over(const Plan& plan, const Add& add) {
+    struct Moved {
+        std::string test, last;
+    };
+    std::map<std::string, Moved> moved;  // by "role.setting"
+    // By setting, who left it where and which tests say nothing of it.
+    std::vector<std::pair<std::string, std::vector<std::string>>> silent;
+    for (const auto& planned : plan.tests) {
+        const Test& test = *planned.test;
+        if (!test.measures()) continue;
+        std::set<std::string> own;
+        const auto take_in = [&](const TextPairs& settings) {
+            for (const auto& [name, value] : settings) own.insert(name);
+        };
+        take_in(test.settings);
+        for (const auto& take : test.takes) take_in(take.settings);
+        std::map<std::string, Moved> here;
+        for (const auto& axis : test.sweep.axes) {
+            for (const auto& text : axis.sets) {
+                const auto target = setting_target(text, axis.name);
+                if (!target) continue;
+                const std::string name = target->role + "." + target->setting;
+                own.insert(name);
+                if (target->role == "unit" && axis.values.size() > 1)
+                    here[name] = {test.name, axis.values.back().text};
+            }
+        }
+        const auto sets_by_trials = [&](const std::vector<std::string>& sets, const std::string& axis) {
+            for (const auto& text : sets) {
+                if (const auto target = setting_target(text, axis))
+                    own.insert(target->role + "." + target->setting);
+            }
+        };
+        if (test.search) sets_by_trials(test.search->sets, test.search->axis);
+        if (test.adjust) sets_by_trials(test.adjust->sets, test.adjust->axis);
+        if (test.maximise)
+            for (const auto& axis : test.maximise->axes) sets_by_trials(axis.sets, axis.name);
+        for (const auto& [name, left] : moved) {
+            if (own.contains(name)) continue;
+            const std::string text = name + ", which " + left.test + " leaves at " + left.last;
+            auto at = std::find_if(silent.begin(), silent.end(),
+                                   [&](const auto& one) { return one.first == text; });
+            if (at == silent.end()) at = silent.insert(silent.end(), {text, {}});
+            if (std::find(at->second.begin(), at->second.end(), test.name) == at->second.end())
+                at->second.push_back(test.name);
+        }
+        for (auto& [name, left] : here) moved[name] = std::move(left);
+    }
+    for (const auto& [text, tests] : silent) {
+        std::string names;
+        for (std::size_t i = 0; i < tests.size(); ++i)
+            names += (i == 0 ? "" : i + 1 == tests.size() ? " and " : ", ") + tests[i];
+        add(text + ", is not set by " + names + ": set it there or in campaign.settings");
     }
 }
 
@@ -140,6 +200,7 @@ void warn(Plan& plan) {
     };
     warn_of_judging(plan, add);
     warn_of_tests(plan, add);
+    warn_of_left_over(plan, add);
     warn_of_budgets(plan, add);
     warn_of_supplies(plan, add);
     warn_of_paths(plan, add);

@@ -205,7 +205,7 @@ void PointMaker::judge_all(const PointJob& job, const Parameters& parameters, Ou
         JudgeOptions options = judging.options;
         options.budgets = bench_.bench().budgets;
         options.around = job.around;
-        record.findings.push_back(judge(judging.rule, outcome, parameters, options));
+        record.findings.push_back(judge_or_none(judging.rule, outcome, parameters, options));
     }
     record.results = std::move(outcome.results);
     record.notes = std::move(outcome.notes);

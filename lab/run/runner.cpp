@@ -55,6 +55,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
     if (campaign.table) head.table = std::filesystem::absolute(campaign.table->file).string();
     for (const auto& [name, value] : campaign.report.texts) head.report[name] = value;
     head.profile = campaign.profile.title;
+    head.defaults = campaign.defaults;
     return run;
 }
 

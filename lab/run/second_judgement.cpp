@@ -105,7 +105,8 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
             options.budgets = bench.budgets;
             options.around = surroundings;
             if (how.decision) options.decision = *how.decision;
-            out.push_back({&point, &point.findings[i], judge(rules[i], outcome, parameters, options)});
+            out.push_back(
+                {&point, &point.findings[i], judge_or_none(rules[i], outcome, parameters, options)});
         }
     }
     return out;

@@ -134,3 +134,50 @@ TEST_CASE("names of sweeps and tests that are not there are told with the neares
         CHECK_MESSAGE(contains(said.err, told), said.err);
     }
 }
+
+TEST_CASE(
+    "check tells of a setting that a sweep leaves where it ended, once for each, unless a test sets it") {
+    Stand stand;
+    const std::string modes = Stand::axis("mode", "sets = [\"unit\"]\nvalues = [\"a\", \"b\"]");
+    stand.tests = Stand::scanning("first", modes) + Stand::scanning("second", "") +
+                  Stand::scanning("third", "") +
+                  Stand::scanning("fourth", "settings = { \"unit.mode\" = \"a\" }\n");
+    const Said checked = stand.call({"check", "campaign.toml"});
+    CHECK(checked.code == 0);
+    const std::string all = checked.out + checked.err;
+    CHECK_MESSAGE(contains(all,
+                           "unit.mode, which first leaves at b, is not set by second and third: set it there "
+                           "or in campaign.settings"),
+                  all);
+    CHECK_FALSE(contains(all, "fourth: set it there"));
+    // One value moves nothing, and what all tests set is left nowhere.
+    Stand still;
+    still.tests = Stand::scanning("first", Stand::axis("mode", "sets = [\"unit\"]\nvalues = [\"a\"]")) +
+                  Stand::scanning("second", "");
+    const Said quiet = still.call({"check", "campaign.toml"});
+    CHECK_FALSE(contains(quiet.out + quiet.err, "is not set by"));
+}
+
+TEST_CASE("runs whose tests have one name and rules of different books join in one report") {
+    Stand one;
+    one.tests =
+        Stand::scanning("scan", Stand::axis("state", "values = [\"idle\", \"loud\"]\nsets = [\"unit\"]")) +
+        "[[test.judge]]\nrule = \"own/loud\"\n";
+    CHECK(one.run().code == 1);
+    Stand other;
+    other.tests =
+        Stand::counting(
+            "scan",
+            Stand::axis(
+                "level",
+                "values = [\"-60 dBm\", \"-70 dBm\"]\nunit = \"dBm\"\nsets = [\"generator.level\"]")) +
+        "[[test.judge]]\nrule = \"bluetooth-le/packet-error\"\n";
+    other.write();
+    CHECK(other.run().code <= 1);
+    for (const bool turned : {false, true}) {
+        const std::string a = (one.folder / "run").string(), b = (other.folder / "run").string();
+        const Said joined =
+            one.call({"report", turned ? b : a, turned ? a : b, "--out", turned ? "joined-2" : "joined"});
+        CHECK_MESSAGE(joined.code == 0, joined.err);
+    }
+}

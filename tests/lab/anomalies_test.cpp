@@ -131,7 +131,8 @@ TEST_CASE("bounds stand in the figure of a sweep over the points that they judge
     const RunData run(folder / "run");
     std::vector<const PointRecord*> points;
     for (const auto& point : run.record().points) points.push_back(&point);
-    const auto figure = sweep_figure(points, "level", &run.rules());
+    const auto figure =
+        sweep_figure(points, "level", [&](const std::string& id) { return run.rules().find(id); });
     REQUIRE(figure);
     REQUIRE(figure->curves.size() == 2);
     const Curve& limit = figure->curves[1];
@@ -142,5 +143,6 @@ TEST_CASE("bounds stand in the figure of a sweep over the points that they judge
     CHECK(limit.y[0] == 0);
     CHECK(std::isnan(limit.y[2]));
     CHECK(sweep_figure(points, "level")->curves.size() == 1);  // no rules, no limit
-    CHECK_FALSE(sweep_figure(points, "level", &run.rules(), "gain"));
+    CHECK_FALSE(sweep_figure(
+        points, "level", [&](const std::string& id) { return run.rules().find(id); }, "gain"));
 }

@@ -118,9 +118,9 @@ PageData one_part(const PageRuns& runs, std::size_t part, const ReportFigures& f
     data.set("folder", runs[part]->folder().filename().string());
     const RunHead& head = run.head;
     const std::pair<const char*, std::string> texts[] = {
-        {"title", head.title},    {"customer", head.customer}, {"operator", head.operator_name},
-        {"note", head.note},      {"bench", head.bench},       {"state", name(head.state)},
-        {"profile", head.profile}};
+        {"title", head.title},     {"customer", head.customer}, {"operator", head.operator_name},
+        {"note", head.note},       {"bench", head.bench},       {"state", name(head.state)},
+        {"profile", head.profile}, {"defaults", head.defaults}};
     for (const auto& [name, text] : texts) {
         data.set(name, text);
         data.set(std::string("has_") + name, !text.empty());
