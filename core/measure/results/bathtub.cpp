@@ -22,7 +22,8 @@ constexpr std::array bathtub_parameters{
     ParameterInfo{"transitions", ParameterKind::quantity, Unit::none, "0.5",
                   "share of intervals with an edge, which alone can be wrong; 1 for a threshold"},
 };
-constexpr std::array bathtub_traces{Product{"values", Unit::none, "the result over the axis"}};
+constexpr std::array bathtub_traces{
+    Product{"values", Unit::none, "log10 of the ratio over the axis, where there were errors"}};
 constexpr std::array bathtub_products{
     Product{"opening", Unit::none, "between both sides at the ratio, by straight lines on the scale of Q"},
     Product{"left", Unit::none, "where the left side has the ratio"},
@@ -57,6 +58,25 @@ Side side_of(const ResultCurve& curve, std::size_t from, std::size_t to, double 
     return out;
 }
 
+// Points with errors on a logarithmic scale, beside the lines of both sides down to the ratio wanted.
+Trace drawn(const ResultCurve& curve, const StraightLine& up, const StraightLine& down, double ratio,
+            double transitions) {
+    Trace out = trace_of(curve);
+    out.x.clear(), out.y.clear();
+    std::vector<double> fitted;
+    const double least = std::log10(ratio);
+    for (const auto& point : curve.points) {
+        if (!(point.y > 0)) continue;
+        out.x.push_back(point.x), out.y.push_back(std::log10(point.y));
+        const double q = std::min(up.value + up.slope * point.x, down.value + down.slope * point.x);
+        fitted.push_back(std::max(least, std::log10(transitions * 0.5 * std::erfc(q / std::sqrt(2.0)))));
+    }
+    out.title = "log10 of the " + out.title;
+    out.companions.push_back({"straight sides on the scale of Q", std::move(fitted)});
+    out.companions.push_back({"ratio wanted", std::vector<double>(out.x.size(), least)});
+    return out;
+}
+
 Outcome measure_bathtub(Capture capture, const Parameters& p) {
     const ResultTable table = take<ResultTable>(std::move(capture), "results.bathtub");
     const ResultCurve curve = curve_of(table, p, false);
@@ -76,9 +96,6 @@ Outcome measure_bathtub(Capture capture, const Parameters& p) {
     Side left = side_of(curve, 0, first + (lowest->y > 0), transitions),
          right = side_of(curve, last + (lowest->y == 0), points.size(), transitions);
     Outcome out;
-    Trace trace = trace_of(curve);
-    trace.companions.push_back({"ratio wanted", std::vector<double>(trace.x.size(), ratio)});
-    out.traces.push_back(std::move(trace));
     constexpr std::size_t fewest = 3;
     const auto lacks = [&](const Side& side, const char* name) {
         if (side.x.size() >= fewest) return false;
@@ -89,6 +106,7 @@ Outcome measure_bathtub(Capture capture, const Parameters& p) {
     };
     if (lacks(left, "left") || lacks(right, "right")) return out;
     const StraightLine up = line_through(left.x, left.q), down = line_through(right.x, right.q);
+    out.traces.push_back(drawn(curve, up, down, ratio, transitions));
     if (!(up.slope > 0 && down.slope < 0)) {
         out.invalid = "the error ratio does not fall towards the middle from both sides";
         return out;
