@@ -37,6 +37,7 @@
     each(pulse_edges) \
     each(serial_clock) \
     each(serial_jitter) \
+    each(serial_skew) \
     each(serial_eye) \
     each(serial_link) \
     each(serial_pattern) \

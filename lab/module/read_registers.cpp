@@ -1,5 +1,6 @@
 #include <fmt/core.h>
 
+#include <algorithm>
 #include <optional>
 
 #include "core/base/error.hpp"
@@ -87,6 +88,21 @@ Registers read_registers(ModuleBus& bus, std::size_t times) {
         } catch (const Error& error) {
             if (error.kind() != ErrorKind::bench) throw;
             ++out.failed_reads;
+        }
+    }
+    // What is written must come back: the page that is shown, which harms nothing. Page 00h is left shown.
+    const bool paged = !small_form && out.pages.size() > 1;
+    constexpr std::size_t most_writes = 8;
+    for (std::size_t k = 0; paged && times > 1 && k < std::min(times, most_writes); ++k) {
+        for (const int page : {out.pages.rbegin()->first.second, 0}) {
+            try {
+                if (page >= 0x10) bus.write(0, 126, 0);
+                bus.write(0, page_select, static_cast<std::uint8_t>(page));
+                out.differing_bytes += bus.read(0, page_select, 1).front() != page;
+            } catch (const Error& error) {
+                if (error.kind() != ErrorKind::bench) throw;
+                ++out.failed_reads;
+            }
         }
     }
     return out;

@@ -89,6 +89,7 @@ const std::vector<Line> on_waveforms{
     {"ethernet.droop", 1e9, {}, Takes::signal_only, {"steps"}},
     {"ethernet.distortion", 1e9, {{"symbol_rate", "66.666667 MHz"}}},
     {"ethernet.mlt3", 1e9, {}},
+    {"serial.skew", 1e9, {}},
     {"ethernet.manchester", 1e9, {}},
     {"ethernet.test-mode-1", 1e9, {}},
     {"pulse.edges", 1e9, {}, Takes::signal_only, {"steps", "tone", "frequency-modulated"}},
