@@ -78,6 +78,9 @@ TEST_CASE("the demo's receiver: counted and decided say the same, in a fifth of 
     const std::string page = rt::lab::read_file(folder / "demo/gateway/report/report.html");
     CHECK(contains(page, "dead curve"));
     CHECK(contains(page, "saturates early"));
+    CHECK(contains(page, "shifted curve"));  // the second of four chains
+    REQUIRE(verdicts.at("blocking-5ghz").size() == 4);
+    for (const auto& [rule, verdict] : verdicts.at("blocking-5ghz")) CHECK(verdict == Verdict::pass);
     CHECK_FALSE(contains(page, "not monotonic"));
     // 14 dB more drown it; near the band it is 6 dB stronger, and stands that.
     std::string text = rt::lab::read_file(folder / "demo/receiver/campaign.toml");
