@@ -39,14 +39,15 @@ struct Looped {
     std::map<std::string, std::string> when;
     double rate_bit_s = 0, threshold_v = 0, noise_v = 0, bandwidth_hz = 0, loop_hz = 0;
     double amplitude_v = 0, rise_s = 0;
-    // Settings of the unit that move where it samples, in intervals, and its threshold, in volts; "" for none.
+    // Settings of the unit that move where it samples, in intervals, and its threshold, in volts; "" for
+    // none.
     std::string phase_setting, threshold_setting;
     double phase_ui = 0;
     // Sends nothing back until bursts with pauses between have arrived since it got its supply.
     bool out_of_band = false;
 };
-// Whether what is played holds four bursts of 50 ns to 250 ns with at least 80 ns of rest between, as those that bring
-// a link up out of band.
+// Whether what is played holds four bursts of 50 ns to 250 ns with at least 80 ns of rest between, as those
+// that bring a link up out of band.
 bool holds_bursts(const PlayedSamples& played);
 
 Looped read_looped(const ConfigSection& section, const std::map<std::string, std::string>& settings);
