@@ -7,6 +7,7 @@
 
 #include "core/base/error.hpp"
 #include "core/dsp/fft.hpp"
+#include "core/dsp/least_squares.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/serial/source.hpp"
 
@@ -217,15 +218,10 @@ Outcome measure_test_mode(Capture any, const Parameters& p) {
     }
     double begin = begins.front();
     if (begins.size() > 1) {
-        double mean_k = 0, mean_t = 0, over = 0, under = 0;
-        const auto n = static_cast<double>(begins.size());
-        for (std::size_t k = 0; k < begins.size(); ++k)
-            mean_k += static_cast<double>(k) / n, mean_t += begins[k] / n;
-        for (std::size_t k = 0; k < begins.size(); ++k) {
-            const double d = static_cast<double>(k) - mean_k;
-            over += d * (begins[k] - mean_t), under += d * d;
-        }
-        each = over / under, begin = mean_t - each * mean_k;
+        std::vector<double> numbers(begins.size());
+        for (std::size_t k = 0; k < numbers.size(); ++k) numbers[k] = static_cast<double>(k);
+        const StraightLine line = line_through(numbers, begins);
+        each = line.slope, begin = line.value;
     }
     if (std::abs(each / length - 1) > most_off)
         fail_signal("the periods do not stand " + format({length * signal.step_s, Unit::second}, 4) +
