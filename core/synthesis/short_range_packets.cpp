@@ -10,6 +10,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/serial/pattern.hpp"
 #include "core/short_range/advertising.hpp"
 #include "core/short_range/packet.hpp"
 #include "core/synthesis/signal.hpp"
@@ -46,14 +47,12 @@ void append_octet(Bits& bits, unsigned octet) {
     for (unsigned i = 0; i < 8; ++i) bits.push_back(static_cast<std::uint8_t>((octet >> i) & 1U));
 }
 
-// x^9 + x^5 + 1 from all ones.
+// The register's nine ones, then what it makes of them.
 void append_prbs9(Bits& bits, std::size_t count) {
-    unsigned state = 0x1FF;
-    for (std::size_t i = 0; i < count; ++i) {
-        const unsigned next = ((state >> 8) ^ (state >> 4)) & 1U;
-        bits.push_back(static_cast<std::uint8_t>(state >> 8 & 1U));
-        state = (state << 1 | next) & 0x1FF;
-    }
+    constexpr std::size_t stages = 9;
+    bits.insert(bits.end(), std::min(stages, count), 1);
+    if (count <= stages) return;
+    for (const bool bit : sequence_bits("prbs9", count - stages)) bits.push_back(bit);
 }
 
 // Header and payload of a test packet (Bluetooth Core Specification, Vol 6 Part F, 4.1.5).

@@ -8,6 +8,7 @@
 #include "core/base/error.hpp"
 #include "core/dsp/fft.hpp"
 #include "core/dsp/least_squares.hpp"
+#include "core/dsp/peaks.hpp"
 #include "core/measure/procedure.hpp"
 #include "core/measure/serial/source.hpp"
 
@@ -57,7 +58,7 @@ struct Match {
 
 class Finder {
   public:
-    Finder(const std::vector<double>& volts, double per_symbol) : volts_(volts), per_symbol_(per_symbol) {
+    Finder(const std::vector<double>& volts, double per_symbol) : volts_(volts) {
         const auto symbols = test_symbols();
         pattern_.resize(static_cast<std::size_t>(std::floor(per_symbol * period_symbols)));
         for (std::size_t i = 0; i < pattern_.size(); ++i)
@@ -80,8 +81,15 @@ class Finder {
         backward(signal.data());
         Match best;
         const std::size_t last = count - pattern_.size();
+        // Of the samples that the pattern covers, as it moves on.
+        double power = 0;
+        for (std::size_t i = 0; i < pattern_.size(); ++i) power += volts_[i] * volts_[i];
         for (std::size_t i = 0; i <= std::min(last, pattern_.size() - 1); ++i) {
-            const double c = signal[i].real() / std::sqrt(energy_ * power(i));
+            if (i > 0) {
+                const double gone = volts_[i - 1], more = volts_[i + pattern_.size() - 1];
+                power = power + more * more - gone * gone;
+            }
+            const double c = signal[i].real() / std::sqrt(energy_ * std::max(power, 1e-300));
             if (std::abs(c) > std::abs(best.coefficient)) best = {i, c};
         }
         return best;
@@ -93,26 +101,12 @@ class Finder {
         std::vector<double> sums;
         for (std::ptrdiff_t k = -reach; k <= reach; ++k) sums.push_back(correlation(middle + k));
         const auto at = std::max_element(sums.begin() + 1, sums.end() - 1);
-        const double curve = at[-1] - 2 * at[0] + at[1];
-        const double shift = curve < 0 ? 0.5 * (at[-1] - at[1]) / curve : 0;
-        return static_cast<double>(middle + (at - sums.begin()) - reach) + std::clamp(shift, -0.5, 0.5);
+        return static_cast<double>(middle + (at - sums.begin()) - reach) + vertex(at[-1], at[0], at[1]);
     }
 
     std::size_t length() const { return pattern_.size(); }
 
   private:
-    double power(std::size_t from) const {
-        double sum = 0;
-        if (from == 0 || from != power_at_ + 1) {
-            for (std::size_t i = 0; i < pattern_.size(); ++i) sum += volts_[from + i] * volts_[from + i];
-        } else {
-            const double gone = volts_[from - 1], more = volts_[from + pattern_.size() - 1];
-            sum = power_ + more * more - gone * gone;
-        }
-        power_at_ = from, power_ = sum;
-        return std::max(sum, 1e-300);
-    }
-    // Only where the pattern changes does the place tell: around its edges.
     double correlation(std::ptrdiff_t from) const {
         double sum = 0;
         for (std::size_t i = 0; i < pattern_.size(); ++i) {
@@ -124,11 +118,8 @@ class Finder {
     }
 
     const std::vector<double>& volts_;
-    double per_symbol_;
     std::vector<double> pattern_;
     double energy_ = 0;
-    mutable std::size_t power_at_ = static_cast<std::size_t>(-2);
-    mutable double power_ = 0;
 };
 
 // The mean of all whole periods, `fine` values a symbol.

@@ -119,7 +119,6 @@ Outcome measure_skew(Capture any, const Parameters& p) {
                    std::to_string(first.at.size()) + " edges: name a shorter one, or a part of the record");
     const Peak peak = best_delay(first, other, most, bin);
     // Edges of the first lane whose partner would lie in the record.
-    const double end = seconds;
     std::size_t could = 0;
     Spread all, rising, falling;
     std::vector<double> times, delays;
@@ -127,7 +126,7 @@ Outcome measure_skew(Capture any, const Parameters& p) {
     for (std::size_t i = 0; i < first.at.size(); ++i) {
         const double wanted = first.at[i] + peak.delay;
         if (wanted < other.at.front() - interval / 2 ||
-            wanted > std::min(end, other.at.back() + interval / 2))
+            wanted > std::min(seconds, other.at.back() + interval / 2))
             continue;
         ++could;
         while (k < other.at.size() && other.at[k] < wanted - interval / 2) ++k;
