@@ -31,7 +31,8 @@ Replies answer_questions(const Call& call, const LoadedCampaign& loaded, bool as
         auto names = prompt_names(loaded.plan);
         // A file answers for tests that are left out this time too.
         for (const auto& test : loaded.campaign.tests) {
-            if (!loaded.plan.find(test.name)) names.insert(names.end(), {test.name, look_name(test)});
+            if (!loaded.plan.find(test.name))
+                names.insert(names.end(), {test.name, look_name(test), after_name(test)});
         }
         for (auto& [name, answer] : read_answers(file, questions, names)) {
             const bool prompt = std::find(names.begin(), names.end(), name) != names.end();
@@ -131,7 +132,9 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     }
     if (with_report) {
         console.progress("drawing figures and writing the report");
-        const WrittenReport report = write_report({&*data}, folder / "report");
+        ReportOptions looks;
+        looks.language = language_named("", *data);
+        const WrittenReport report = write_report({&*data}, folder / "report", looks);
         written.insert(written.end(), report.files.begin(), report.files.end());
         for (const auto& why : report.left_out) console.attention("template left out: " + why);
     }

@@ -12,6 +12,8 @@
 #include "cli/exit_code.hpp"
 #include "lab/formats/defaults_file.hpp"
 #include "lab/formats/rule_library.hpp"
+#include "lab/report/page/language.hpp"
+#include "lab/tally/run_data.hpp"
 
 namespace rt::cli {
 
@@ -70,6 +72,10 @@ lab::Defaults defaults_of_today();
 // than `least` or more than `greatest`.
 std::size_t whole_option(const Call& call, const std::string& option, std::size_t least,
                          std::size_t greatest);
+
+// The language of a report: "", "en", one that is shipped, a file, or the one that a run keeps. Throws
+// Error(input).
+lab::ReportLanguage language_named(const std::string& name, const lab::RunData& run);
 
 // A name for a figure: ends in .svg or .png, in a folder that exists. Throws Error(input) naming the option.
 void require_figure_name(const std::string& option, const std::filesystem::path& file);

@@ -9,6 +9,7 @@
     each(draft_command) \
     each(check_command) \
     each(run_command) \
+    each(field_command) \
     each(measure_command) \
     each(make_command) \
     each(report_command) \

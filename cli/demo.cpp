@@ -62,6 +62,11 @@ constexpr std::array demos{
          "too much "
          "leakage at one band's edge",
          false},
+    Demo{"attached", "attached-run", "attached/campaign.toml",
+         "the same modem attached to two testers: power by command, both technologies at once, a session "
+         "that is "
+         "lost and brought up again",
+         false},
     Demo{"alignment", "alignment-run", "alignment/campaign.toml",
          "a radio module is aligned: its gain table made, written and read back, then verified; a second "
          "receiver that "
@@ -177,6 +182,9 @@ ExitCode perform_demo(const Call& call) {
                   "landing/cross.csv",
                   "landing/square.csv",
                   "landing/random.csv",
+                  "attached/campaign.toml",
+                  "attached/bench.toml",
+                  "attached/simulated-modem.toml",
                   "cellular/campaign.toml",
                   "cellular/bench.toml",
                   "cellular/modem-control.toml",
@@ -220,7 +228,7 @@ ExitCode perform_demo(const Call& call) {
     std::reverse(all.begin() + 1, all.end());
     const OpenRuns runs(all);
     const WrittenReport joined = write_report(runs.all(), folder / "joined");
-    if (!call.flag("json")) call.console.out("\nall fourteen runs in one report: " + joined.html.string());
+    if (!call.flag("json")) call.console.out("\nall fifteen runs in one report: " + joined.html.string());
     return code;
 }
 

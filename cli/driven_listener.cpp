@@ -177,6 +177,8 @@ const char* name_of(lab::Request::Kind kind) {
             return "reading";
         case Kind::choice:
             return "choice";
+        case Kind::after:
+            return "after";
     }
     return "";
 }

@@ -10,6 +10,7 @@
 #include "lab/analysis/ask.hpp"
 #include "lab/captures/capture_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/layout_file.hpp"
 #include "lab/formats/procedure_library.hpp"
 #include "lab/report/figure.hpp"
 #include "lab/report/tables.hpp"
@@ -41,6 +42,21 @@ std::optional<double> hint(const Call& call, const char* option, Unit unit) {
     return parse_quantity(call.text(option), unit).value;
 }
 
+// How an exported file is laid out, by a file and what the command line says above it.
+bool stated_layout(const Call& call, SpectrumLayout& out) {
+    if (call.flag("layout")) out = rt::lab::read_layout(call.text("layout"));
+    if (call.flag("frequency"))
+        rt::lab::take_column(call.text("frequency"), out.frequency_column, out.frequency_unit);
+    if (call.flag("level")) rt::lab::take_column(call.text("level"), out.level_column, out.level_unit);
+    if (const auto block = call.text("block"); !block.empty()) {
+        const auto number = to_double(block);
+        if (!number || *number < 1 || *number > 1e6 || *number != static_cast<int>(*number))
+            fail_input("--block " + block + ": write its number, counted from 1");
+        out.block = static_cast<int>(*number);
+    }
+    return call.flag("layout") || call.flag("frequency") || call.flag("level") || call.flag("block");
+}
+
 // The file, with what the command line knows beyond it.
 Capture read_capture(const Call& call, const std::string& file, const Parameters& stated) {
     CaptureHints hints;
@@ -50,7 +66,14 @@ Capture read_capture(const Call& call, const std::string& file, const Parameters
     hints.volts_per_unit = hint(call, "volts-per-unit", Unit::volt);
     hints.resample_step_s = hint(call, "resample", Unit::second);
     hints.sample_type = call.text("sample-type");
+    SpectrumLayout layout, used;
+    if (stated_layout(call, layout)) hints.layout = &layout;
+    if (call.flag("keep-layout")) hints.layout_used = &used;
     Capture capture = rt::lab::read_capture(file, hints);
+    if (call.flag("keep-layout") && used != SpectrumLayout{}) {
+        write_file(call.text("keep-layout"), rt::lab::layout_text(used));
+        call.console.progress("wrote " + call.text("keep-layout") + ": for files like this one, --layout");
+    }
     complete(capture, stated);
     if (!call.flag("impedance")) return capture;
     const double ohm = parse_quantity(call.text("impedance"), Unit::ohm).value;
@@ -393,6 +416,11 @@ Command measure_command() {
          {"resample", "STEP", "time between samples wanted of a CSV waveform with uneven times"},
          {"sample-type", "TYPE", "of a file of bare samples: cf32_le, ci16_le, ci8, rf32_le, ri16_le"},
          {"impedance", "VALUE", "what the levels were measured in, where the file does not say"},
+         {"frequency", "COLUMN[:UNIT]", "of a spectrum that another program wrote: number or heading, 1:MHz"},
+         {"level", "COLUMN[:UNIT]", "the same of its level: \"Trace 2:dBuV\""},
+         {"block", "NUMBER", "which of several blocks of rows in such a file"},
+         {"layout", "FILE", "how such a file is laid out, as --keep-layout wrote it"},
+         {"keep-layout", "FILE", "write how it is laid out, for the next ones"},
          {"marginal", "LEVEL", "levels with a smaller margin are MARGINAL; 3 dB without it"},
          {"uncertainty", "VALUE", "expanded uncertainty (k = 2) of what is judged"},
          {"decision", "WORD", "how it enters the verdict: simple, guarded or cispr"},

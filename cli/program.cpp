@@ -193,6 +193,27 @@ std::size_t whole_option(const Call& call, const std::string& option, std::size_
     return static_cast<std::size_t>(*value);
 }
 
+lab::ReportLanguage language_named(const std::string& name, const lab::RunData& run) {
+    const std::string wanted = name.empty() ? run.record().fact("report.language") : name;
+    if (wanted.empty() || wanted == "en") return {};
+    if (name.empty()) {
+        for (const auto& file : run.record().files)
+            if (file.kind == "language") return lab::read_language(run.folder() / file.file);
+    }
+    if (wanted.ends_with(".toml")) return lab::read_language(wanted);
+    const auto folder = share_folder() / "languages";
+    std::vector<std::string> names;
+    for (const auto& entry : std::filesystem::directory_iterator(folder)) {
+        if (entry.path().stem() == wanted) return lab::read_language(entry.path());
+        names.push_back(entry.path().stem().string());
+    }
+    std::sort(names.begin(), names.end());
+    std::string all;
+    for (const auto& one : names) all += (all.empty() ? "" : ", ") + one;
+    fail_input("no language " + in_quotes(wanted) + " is shipped: " + all +
+               ", or a file of yours ending in .toml");
+}
+
 void require_figure_name(const std::string& option, const std::filesystem::path& file) {
     if (file.extension() != ".svg" && file.extension() != ".png") {
         fail_input("--" + option + " " + file.string() + ": write a name ending in .svg or .png");

@@ -56,6 +56,10 @@ ExitCode perform_report(const Call& call) {
     options.name = call.text("name");
     require_name_pattern(options.name);
     for (const auto& file : call.texts("template")) options.templates.emplace_back(file);
+    options.appendix = !call.flag("brief");
+    // Figures that only an appendix would show are not drawn.
+    constexpr std::size_t figures_in_body = 3;
+    if (!options.appendix && !call.flag("figures")) options.figures_per_test = figures_in_body;
     amend(call, folders.front());
     const OpenRuns opened({folders.begin(), folders.end()},
                           call.flag("even-if-altered") ? Altered::mark : Altered::refuse);
@@ -65,6 +69,8 @@ ExitCode perform_report(const Call& call) {
     for (const RunData* run : runs) {
         for (const auto& text : run->altered()) call.console.attention("altered: " + text);
     }
+    options.language = language_named(call.text("language"), *runs.front());
+    for (const auto& text : options.language.lacking()) call.console.attention("not translated: " + text);
     WrittenReport written = write_report(runs, target, options);
     for (const auto& why : written.left_out) call.console.attention("template left out: " + why);
     const auto further = [&](const char* option, const char* ending, const auto& make) {
@@ -77,6 +83,7 @@ ExitCode perform_report(const Call& call) {
         for (const auto& page : pages) {
             auto file = page;
             file.replace_extension(ending);
+            call.console.progress("making " + file.string());
             make(page, file);
             written.files.push_back(file);
         }
@@ -101,22 +108,25 @@ ExitCode perform_report(const Call& call) {
 }  // namespace
 
 Command report_command() {
-    return {"report",
-            "RUN... [--out DIR]",
-            "HTML report, figures, CSV and JSON from a kept run, or from several joined",
-            "rare-tally report first-run --pdf --out for-the-customer",
-            {{"set", "NAME=VALUE",
-              "fill in unit.DETAIL, environment.QUANTITY, report.TEXT, customer, operator or note; kept as "
-              "an event"},
-             {"pdf", "", "as PDF too (by weasyprint)"},
-             {"document", "", "as a document to edit by hand too, .odt (by pandoc)"},
-             {"template", "FILE", "fill in this template of your own too; may be given more than once"},
-             {"name", "PATTERN", "name of the files: \"{serial}-{date}\"; see docs/afterwards.md"},
-             {"even-if-altered", "", "report a run that is not as it was written, with a mark on every page"},
-             {"out", "DIR", "where to write; without it, report/ in the run folder"},
-             {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
-            "run",
-            perform_report};
+    return {
+        "report",
+        "RUN... [--out DIR]",
+        "HTML report, figures, CSV and JSON from a kept run, or from several joined",
+        "rare-tally report first-run --pdf --out for-the-customer",
+        {{"set", "NAME=VALUE",
+          "fill in unit.DETAIL, environment.QUANTITY, report.TEXT, customer, operator or note; kept as "
+          "an event"},
+         {"pdf", "", "as PDF too (by weasyprint)"},
+         {"document", "", "as a document to edit by hand too, .odt (by pandoc)"},
+         {"template", "FILE", "fill in this template of your own too; may be given more than once"},
+         {"brief", "", "without the appendix: what failed or comes nearest to its limits, with all verdicts"},
+         {"language", "NAME", "of the page: en, de, or a file with its texts (docs/afterwards.md)"},
+         {"name", "PATTERN", "name of the files: \"{serial}-{date}\"; see docs/afterwards.md"},
+         {"even-if-altered", "", "report a run that is not as it was written, with a mark on every page"},
+         {"out", "DIR", "where to write; without it, report/ in the run folder"},
+         {"figures", "N", "figures per test at most, the smallest margins first; 24 without it"}},
+        "run",
+        perform_report};
 }
 
 }  // namespace rt::cli

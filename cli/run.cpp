@@ -72,6 +72,10 @@ Command run_command() {
          {"stop-at-failure", "", "end the run after the first point that fails"},
          {"ask-at-failure", "", "the operator decides after each point that fails: go on, redo, skip, stop"},
          {"no-live", "", "write no live page"},
+         {"serve-live", "ADDRESS",
+          "show the live page to a phone nearby: this machine's address and a port; the link that is told "
+          "has a "
+          "token"},
          {"traffic", "", "keep every exchange with the instruments in traffic.log"},
          {"no-report", "", "measure and judge only"}},
         "campaign",

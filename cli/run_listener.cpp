@@ -67,6 +67,7 @@ std::vector<std::string> prompt_names(const Plan& plan) {
         for (const auto& axis : planned.test->sweep.axes) asks = asks || !axis.prompt.empty();
         if (asks) names.push_back(planned.test->name);
         if (!planned.test->look.empty()) names.push_back(look_name(*planned.test));
+        if (!planned.test->prompt_after.empty()) names.push_back(after_name(*planned.test));
     }
     return names;
 }
@@ -132,9 +133,14 @@ void ConsoleListener::begun(const std::filesystem::path& folder, const std::stri
         console_.progress("connections, drawn in " + (folder / "connections.svg").string());
         for (const auto& line : diagram_text(list)) console_.progress("  " + printable(line));
     }
+    if (call_.flag("no-live") && call_.flag("serve-live"))
+        fail_input("--serve-live shows the live page, and --no-live writes none");
     if (call_.flag("no-live")) return;
     live_.emplace(folder, loaded_.campaign.title, unit, earlier);
     console_.progress("live page " + (folder / live_file).string());
+    if (!call_.flag("serve-live")) return;
+    server_.emplace(call_.text("serve-live"), folder / live_file);
+    for (const auto& link : server_->links()) console_.progress("live page for a phone: " + link);
 }
 
 void ConsoleListener::connected(const InstrumentRecord& i) {

@@ -15,6 +15,7 @@
 #include "cli/teller.hpp"
 #include "lab/clock.hpp"
 #include "lab/report/live_page.hpp"
+#include "lab/report/live_server.hpp"
 #include "lab/run/listener.hpp"
 
 namespace rt::cli {
@@ -66,6 +67,7 @@ class ConsoleListener : public Teller {
     VerdictCounts counts_;
     bool failed_ = false;  // a point of this part of the run
     std::optional<LivePage> live_;
+    std::optional<LiveServer> server_;
     RunTable table_;
     Progress progress_;
     std::string now_;  // what is measured

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/signal/registers.hpp"
 #include "lab/bench/instrument_role.hpp"
 
 namespace rt::lab {
@@ -50,5 +51,8 @@ inline const DataForm samples_form{NumberForm::real32, false, {}, "", "", {}};
 
 inline constexpr const char* scrambled_text =
     "the numbers are smaller than anything measured: the byte order is another one";
+
+// All pages of a module. Throws Error(bench) with what went wrong at its bus.
+Registers read_module(InstrumentRole& role, const RegistersSetup& setup);
 
 }  // namespace rt::lab

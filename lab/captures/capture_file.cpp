@@ -3,6 +3,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
+#include "lab/formats/exported_spectrum.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/kit_file.hpp"
 #include "lab/formats/registers_file.hpp"
@@ -29,6 +30,7 @@ Capture parse_capture_csv(std::string_view text, const std::string& file, const 
     for (const CaptureKind* kind : capture_kinds()) {
         if (auto capture = kind->parse(heading, text, file, hints)) return std::move(*capture);
     }
+    if (looks_exported(text)) return parse_exported(text, file, {}, hints.layout_used);
     return parse_spectrum_csv(text, file);  // which says what a heading looks like
 }
 
@@ -39,7 +41,8 @@ static bool is_plain_text(const std::string& ending) {
 // A dump of registers has places in front of its rows; other digits are a message. Tables may be called so
 // too.
 static Capture parse_plain_text(std::string_view text, const std::string& file) {
-    if (heading_of(text).find_first_of(",;\t") != std::string_view::npos)
+    const auto heading = heading_of(text);
+    if (heading.find_first_of(",;\t") != std::string_view::npos || lower(heading).starts_with("frequency"))
         return parse_capture_csv(text, file, {});
     if (holds_registers_dump(text)) return parse_registers_dump(text, file);
     std::string digits;
@@ -49,6 +52,7 @@ static Capture parse_plain_text(std::string_view text, const std::string& file) 
     try {
         return parse_code_word(digits);
     } catch (const Error& error) {
+        if (looks_exported(text)) return parse_exported(text, file, {});
         fail_input(file, error.message());
     }
 }
@@ -56,6 +60,7 @@ static Capture parse_plain_text(std::string_view text, const std::string& file) 
 Capture read_capture(const std::filesystem::path& file, const CaptureHints& hints) {
     const std::string ending = lower(file.extension().string());
     if (!hints.sample_type.empty()) return read_raw_samples(file, hints);
+    if (hints.layout) return parse_exported(read_file(file), file.string(), *hints.layout, hints.layout_used);
     if (ending == ".sigmf-meta" || ending == ".sigmf-data") return read_sigmf(file, hints);
     if (ending == ".sigmf") fail_input(file.string(), "is an archive: unpack it and name its .sigmf-meta");
     if (ending == ".wav") return read_wav(file, hints);

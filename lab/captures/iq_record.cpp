@@ -49,6 +49,7 @@ namespace {
 
 class IqKind : public KindOf<IqRecord> {
     const char* instrument() const override { return "analyser"; }
+    const char* needs_command() const override { return "record_iq"; }
     Figures figures() const override { return Figures::few; }
     IqRecord ask(InstrumentRole& role, const IqSetup& s) const override { return record_iq(role, s); }
     double seconds_of(const Instrument&, const IqSetup& s) const override { return 2 * s.duration_s; }

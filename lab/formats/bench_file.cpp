@@ -9,6 +9,7 @@
 #include "lab/formats/correction_file.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/instrument_section.hpp"
+#include "lab/formats/layout_file.hpp"
 
 namespace rt::lab {
 namespace {
@@ -114,10 +115,10 @@ constexpr SectionInfo simulation_section{"[simulation]", "The world behind simul
 constexpr SectionInfo accent_section{"[[simulation.accent]]",
                                      "How an instrument speaks otherwise than SCPI-1999.", accent_keys};
 constexpr SectionInfo fault_section{"[[simulation.fault]]", "Something that goes wrong.", fault_keys};
-constexpr std::array<const SectionInfo*, 11> bench_sections{
+const std::array<const SectionInfo*, 12> bench_sections{
     &accent_section,       &converter_section,  &bench_root_section, &bench_section,
     &instrument_section,   &path_section,       &path_part_section,  &uncertainty_section,
-    &contribution_section, &simulation_section, &fault_section};
+    &contribution_section, &simulation_section, &fault_section,      &layout_section};
 
 PathEntry read_part(const ConfigSection& section, const InputFiles& files, std::vector<NamedFile>& named) {
     static const std::vector<std::string> kinds{"cable", "attenuator", "amplifier", "antenna",

@@ -48,14 +48,19 @@ constexpr std::array campaign_keys{
 };
 
 constexpr std::array unit_keys{
-    KeyInfo{"maker", Key::text, true, "who makes the unit"},
-    KeyInfo{"model", Key::text, true, "its model"},
-    KeyInfo{"serial", Key::word, true, "serial number of this one"},
+    KeyInfo{"maker", Key::text, false, "who makes the unit; needed, unless it is asked (said_by)"},
+    KeyInfo{"model", Key::text, false, "its model; the same"},
+    KeyInfo{"serial", Key::word, false, "serial number of this one; the same"},
     KeyInfo{"hardware", Key::word, false, "hardware version"},
     KeyInfo{"firmware", Key::word, false, "firmware version"},
     KeyInfo{"description", Key::text, false, "what it is"},
     KeyInfo{"details", Key::pairs, false,
             "whatever else limits and tests depend on: { lanes = \"4\", class = \"B\" }"},
+    KeyInfo{
+        "said_by", Key::text, false,
+        "the role that says who the unit is: a module by its registers, a unit by its dialect's "
+        "query_serial, query_model ...; what is left out is taken from it, what is stated must be what it "
+        "says"},
 };
 
 constexpr std::array campaign_root_keys{
@@ -281,9 +286,15 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     if (head.has("bench")) campaign.bench = files.find("bench", head.text("bench"), file);
     if (const auto marginal = head.quantity("marginal")) campaign.judging.marginal_db = marginal->value;
     campaign.judging.decision = read_decision(head, Decision::simple);
+    campaign.unit_says = unit.text("said_by");
+    campaign.unit_says_where = unit.place("said_by");
     for (const auto& key : unit_keys) {
-        if (unit.has(key.name) && key.kind != Key::pairs)
-            campaign.unit.emplace_back(key.name, unit.text(key.name));
+        const std::string_view name = key.name;
+        if (name == "said_by" || key.kind == Key::pairs) continue;
+        if (unit.has(name))
+            campaign.unit.emplace_back(name, unit.text(name));
+        else if (campaign.unit_says.empty() && (name == "maker" || name == "model" || name == "serial"))
+            unit.fail_missing(name);
     }
     for (const auto& [name, value] : unit.pairs("details")) {
         if (!campaign.unit_detail(name).empty()) unit.fail("details", in_quotes(name) + " is stated twice");

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "core/signal/capture.hpp"
+#include "lab/model/spectrum_layout.hpp"
 
 namespace rt::lab {
 
@@ -14,7 +15,9 @@ struct CaptureHints {
     std::optional<double> centre_hz;
     std::optional<double> reference_level_dbm;
     std::optional<double> volts_per_unit;
-    std::optional<double> resample_step_s;  // of a CSV file with unevenly spaced times
+    std::optional<double> resample_step_s;   // of a CSV file with unevenly spaced times
+    const SpectrumLayout* layout = nullptr;  // of a spectrum that another program has written
+    SpectrumLayout* layout_used = nullptr;   // becomes what was found in such a file
     std::string sample_type;  // "cf32_le", "ci16_le" ... of a file without description; "" otherwise
 };
 

@@ -221,10 +221,14 @@ ConfigSection::ConfigSection(const ConfigNode& node, std::string file, const Sec
         }
     }
     for (const auto& key : info.keys) {
-        if (!key.required || has(key.name)) continue;
-        fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info.title +
-                                ": write a " + describe(key) + " (" + key.help + ")");
+        if (key.required && !has(key.name)) fail_missing(key.name);
     }
+}
+
+void ConfigSection::fail_missing(std::string_view name) const {
+    const KeyInfo& key = key_info(name);
+    fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info_->title + ": write a " +
+                            describe(key) + " (" + key.help + ")");
 }
 
 std::string ConfigSection::place() const {

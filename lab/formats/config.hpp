@@ -93,6 +93,8 @@ class ConfigSection {
     std::string place() const;
     std::string place(std::string_view key) const;
     [[noreturn]] void fail(std::string_view key, const std::string& message) const;
+    // As for a required key that is not there.
+    [[noreturn]] void fail_missing(std::string_view key) const;
     // Runs `work`; an Error(input) without a place gets the place and name of the key.
     void at(std::string_view key, const std::function<void()>& work) const;
 

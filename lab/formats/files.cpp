@@ -124,6 +124,19 @@ std::string sha512(std::string_view content) {
     return digest_of(content, EVP_sha512());
 }
 
+std::string from_base64(std::string_view text) {
+    if (text.size() % 4 != 0) return {};
+    std::string out(text.size() / 4 * 3, '\0');
+    const int size =
+        EVP_DecodeBlock(reinterpret_cast<unsigned char*>(out.data()),
+                        reinterpret_cast<const unsigned char*>(text.data()), static_cast<int>(text.size()));
+    if (size < 0) return {};
+    out.resize(static_cast<std::size_t>(size));
+    // What fills up the last four characters stands for no bytes.
+    for (std::size_t i = text.size(); i > 0 && text[i - 1] == '='; --i) out.pop_back();
+    return out;
+}
+
 std::string base64(std::string_view content) {
     std::string out((content.size() + 2) / 3 * 4 + 1, '\0');
     const int length = EVP_EncodeBlock(reinterpret_cast<unsigned char*>(out.data()),

@@ -28,5 +28,7 @@ std::string sha256(std::string_view content);
 std::string sha512(std::string_view content);
 
 std::string base64(std::string_view content);
+// And back; "" for what is none.
+std::string from_base64(std::string_view text);
 
 }  // namespace rt::lab

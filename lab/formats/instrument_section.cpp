@@ -7,6 +7,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/dialect_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/layout_file.hpp"
 #include "lab/formats/pattern_file.hpp"
 #include "lab/formats/touchstone.hpp"
 
@@ -16,6 +17,8 @@ namespace {
 constexpr std::array instrument_keys{
     KeyInfo{"role", Key::text, true, "what it does here: analyser, receiver, unit ..."},
     KeyInfo{"name", Key::text, true, "maker and model, for the report"},
+    KeyInfo{"layout", Key::table, false,
+            "of recorded spectra that another program has written: how these files are laid out"},
     KeyInfo{"serial", Key::word, false, "serial number, for the report"},
     KeyInfo{
         "address", Key::text, true,
@@ -255,6 +258,11 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     instrument.angle_tolerance_deg = section.quantity_or("angle_tolerance", instrument.angle_tolerance_deg);
     instrument.height_tolerance_m = section.quantity_or("height_tolerance", instrument.height_tolerance_m);
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;
+    if (const auto layout = section.table("layout", layout_section)) {
+        if (!instrument.recorded())
+            section.fail("layout", "is of recorded files: address = \"files:PATTERN\"");
+        instrument.layout = read_layout(*layout);
+    }
     instrument.where = section.place();
     return instrument;
 }

@@ -23,6 +23,9 @@ constexpr std::array report_keys{
     KeyInfo{"file_name", Key::text, false,
             "name of the report's files: text with {serial}, {model}, {maker}, {date}, {time}, {campaign}, "
             "{customer}, {operator}, {verdict}; \"report\" without it"},
+    KeyInfo{"language", Key::text, false,
+            "of the report's page: \"de\" and what else is shipped, or a file beside the campaign; English "
+            "without it"},
     KeyInfo{"templates", Key::texts, false,
             "own templates beside the campaign, filled in besides the report"},
 };
@@ -65,6 +68,9 @@ ReportHead read_report_head(const ConfigSection& section, const std::filesystem:
         if (content.size() > largest_logo)
             section.fail("logo", in_quotes(head.logo) + " is larger than 1 MB");
     }
+    // A name without an ending is one that is shipped.
+    if (const std::string language = section.text("language"); language.ends_with(".toml"))
+        keep("language", "language", language);
     head.templates = section.texts("templates");
     for (const auto& name : head.templates) keep("template", "templates", name);
     return head;

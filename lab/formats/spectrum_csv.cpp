@@ -117,6 +117,13 @@ Spectrum parse_spectrum_csv(std::string_view text, const std::string& file) {
                                               example + "; found " + in_quotes(columns[0].heading));
     require_frequency(csv, columns[0]);
     out.unit = level_unit(csv, columns[1]);
+    // Which of several is meant is not for us to say.
+    for (std::size_t i = 2; i < columns.size(); ++i) {
+        if (columns[i].unit && columns[i].unit->unit != Unit::db && is_decibel(columns[i].unit->unit))
+            fail_input(csv.place(columns[i]), "there are several levels, " + in_quotes(columns[1].name) +
+                                                  " and " + in_quotes(columns[i].name) +
+                                                  ": state which, --level " + in_quotes(columns[1].name));
+    }
     if (!reference.empty()) out.reference_level = parse_quantity(reference, out.unit).value;
     if (csv.rows() == 0) fail_input(file, "has a heading but no rows");
     take_rows(csv, out);

@@ -27,7 +27,7 @@ constexpr std::array test_keys{
     KeyInfo{"key", Key::tables, false,
             "single keys that step settings by hand, before the points of the test"},
     KeyInfo{"during", Key::tables, false, "what is switched while a record runs, such as an interferer"},
-    KeyInfo{"association", Key::table, false, "a link that must stand before a point is measured"},
+    KeyInfo{"association", Key::tables, false, "links that must stand before a point is measured"},
     KeyInfo{"reads", Key::pairs, false,
             "parameters that an instrument or the unit is asked for behind each capture: { reported_level = "
             "\"unit.rssi\" }"},
@@ -66,6 +66,10 @@ constexpr std::array test_keys{
             "anomaly"},
     KeyInfo{"prompt", Key::text, false,
             "what the operator has to do before the test; waits for go, skip or stop"},
+    KeyInfo{
+        "prompt_after", Key::text, false,
+        "what the operator reads after the test, with what it came to; waits for go, redo (all of the test "
+        "again), skip or stop"},
     KeyInfo{
         "bell", Key::flag, false,
         "the terminal's bell rings when the capture of a point is there: for signals that are waited for"},
@@ -356,6 +360,7 @@ Test read_test(const ConfigSection& section, const SweepSources& sources, const 
     if (!test.trend.empty() && test.trend != "rising" && test.trend != "falling")
         section.fail("trend", "is " + in_quotes(test.trend) + ": write rising or falling");
     test.prompt = section.text("prompt");
+    test.prompt_after = section.text("prompt_after");
     test.bell = section.flag("bell");
     test.look = section.text("look");
     test.power_cycle = section.text("power_cycle");

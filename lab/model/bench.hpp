@@ -15,6 +15,7 @@
 #include "lab/model/dialect.hpp"
 #include "lab/model/named_file.hpp"
 #include "lab/model/played_signal.hpp"
+#include "lab/model/spectrum_layout.hpp"
 
 namespace rt::lab {
 
@@ -47,7 +48,8 @@ struct Instrument {
     std::shared_ptr<const PlayedSignal> signal;  // of a generator of samples; null for none
     std::string where;                           // file:line:column
 
-    std::string program;  // that counts for it; "" for none
+    std::string program;                   // that counts for it; "" for none
+    std::optional<SpectrumLayout> layout;  // of recorded spectra that another program has written
 
     bool simulated() const { return place.kind == Address::Kind::simulated; }
     bool is(std::string_view kind) const { return dialect.kind->name == kind; }

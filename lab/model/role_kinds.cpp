@@ -77,6 +77,39 @@ constexpr std::array analyser_commands{
     CommandInfo{"read_iq", false, "", "I and Q in turn, as a block of little-endian 32-bit numbers"},
 };
 
+// A cell that a mobile device attaches to, and what it tells the device.
+constexpr std::array cellular_settings{
+    SettingInfo{"technology", Unit::none, "LTE", false, "of the cell, in the instrument's words"},
+    SettingInfo{"frequency", Unit::hertz, "1.95 GHz", true, "of the uplink carrier"},
+    SettingInfo{"bandwidth", Unit::hertz, "10 MHz", true, "of the channel"},
+    SettingInfo{"identity", Unit::none, "37", false, "cell or scrambling identity"},
+    SettingInfo{"downlink_level", Unit::dbm, "-60 dBm", false, "that it sends"},
+    SettingInfo{"cell", Unit::none, "ON", true, "ON or OFF"},
+    SettingInfo{"modulation", Unit::none, "QPSK", false, "of the uplink, in the instrument's words"},
+    SettingInfo{"first_block", Unit::none, "0", false, "first allocated block"},
+    SettingInfo{"blocks", Unit::none, "0", false, "allocated blocks; 0 for all"},
+    SettingInfo{"power_control", Unit::none, "MAXimum", true,
+                "what it commands the device to: maximum, minimum or the target, in the instrument's words"},
+    SettingInfo{"power_target", Unit::dbm, "0 dBm", false, "the level that it commands then"},
+    SettingInfo{"connection", Unit::none, "ON", true, "ON has the device attach, OFF releases it"},
+};
+constexpr std::array cellular_commands{
+    query_format,
+    query_byte_order,
+    CommandInfo{"set_iq_centre", true, "hz=1000000", "complex samples: what 0 Hz stands for"},
+    CommandInfo{"set_iq_rate", true, "hz=1000000", "how many a second"},
+    CommandInfo{"set_iq_samples", true, "count=1000", "how many"},
+    CommandInfo{"set_iq_reference", true, "level=-10", "reference level in dBm"},
+    CommandInfo{"query_iq_centre", false, "", "reads back what 0 Hz stands for"},
+    CommandInfo{"query_iq_rate", false, "", "reads back how many a second"},
+    CommandInfo{"query_iq_samples", false, "", "reads back how many"},
+    CommandInfo{"record_iq", true, "", "records complex samples; answers 1 when done"},
+    CommandInfo{"query_overload", true, "", "status register with the bits of overload_mask"},
+    CommandInfo{"query_iq_full_scale", true, "", "level in dBm of a tone with |x| = 1"},
+    CommandInfo{"read_iq", true, "", "I and Q in turn, as a block of little-endian 32-bit numbers"},
+    CommandInfo{"query_connection", true, "", "whether a device is attached, in the instrument's words"},
+};
+
 constexpr std::array generator_settings{
     SettingInfo{"frequency", Unit::hertz, "1 GHz", true, "carrier frequency"},
     SettingInfo{"level", Unit::dbm, "-30 dBm", true, "output level"},
@@ -287,10 +320,16 @@ constexpr std::array module_commands{
                 "how often what identifies the module is read, to try its bus"},
     CommandInfo{"run", true, "", "reads all its pages; answers 1 when done"},
     CommandInfo{"read_registers", true, "", "what was read, as a data block with a table of text"},
+    CommandInfo{"query_supply", false, "", "voltage at it, for watches, as query_temperature is"},
+    CommandInfo{"query_alarms", false, "", "how many monitors are beyond their alarm limits now"},
+    CommandInfo{"query_warnings", false, "", "beyond their warning limits, but no alarm limit"},
+    CommandInfo{"query_faults", false, "", "flags of faults, lost signals and lost locks"},
 };
 
 const std::array known_kinds{
     RoleKind{"analyser", "signal analyser or measuring receiver", {}, analyser_commands},
+    RoleKind{"cellular-tester", "tester of mobile devices: a cell, and an analyser of what they send",
+             cellular_settings, cellular_commands, false, "analyser"},
     RoleKind{"generator", "signal generator", generator_settings, generator_commands},
     RoleKind{"oscilloscope", "oscilloscope", {}, oscilloscope_commands},
     RoleKind{"network-analyser", "network analyser", network_settings, network_commands},

@@ -33,6 +33,7 @@ struct RoleKind {
     std::span<const SettingInfo> settings;
     std::span<const CommandInfo> commands;  // in the order in which bench --try sends them
     bool open_settings = false;             // any set_NAME, query_NAME, list_NAME may be in a dialect
+    const char* records_as = "";  // another kind, whose complex samples it records as well: "analyser"
 
     const SettingInfo* find_setting(std::string_view setting) const;
     bool knows_command(std::string_view command) const;

@@ -88,6 +88,7 @@ struct Association {
     std::string asks, is;  // "unit.link", and its answer while it stands
     TextPairs settings;    // one after the other, to have it stand again
     double within_s = 10;
+    bool must_hold = false;  // what is measured without it, or while it is lost, is no measurement
 };
 
 // A key that steps a setting, or takes its next word, while the signal of a test runs.
@@ -115,7 +116,7 @@ struct Test {
     TextPairs settings;          // "ROLE.SETTING" before the test
     std::vector<Take> takes;     // of procedures with several inputs
     std::vector<During> during;  // ascending in time
-    std::optional<Association> association;
+    std::vector<Association> associations;
     TextPairs
         reads;  // parameters that an instrument is asked for at each point: "reported_level", "unit.rssi"
     std::vector<Source> sources;
@@ -132,8 +133,9 @@ struct Test {
     bool until_stopped = false;        // or until somebody ends the test
     bool repeats_whole() const { return duration_s || until_stopped; }
     std::string note;
-    std::string trend;               // "rising", "falling", "": of the first result over the last axis
-    std::string prompt;              // what the operator has to do before the test; "" for nothing
+    std::string trend;         // "rising", "falling", "": of the first result over the last axis
+    std::string prompt;        // what the operator has to do before the test; "" for nothing
+    std::string prompt_after;  // what he reads behind it, and may have it measured again; "" for nothing
     std::vector<HandKey> hand_keys;  // before its points, where somebody is there
     bool bell = false;               // the terminal's bell rings when a capture is there
     std::string look;                // what the operator looks at before a capture counts; "" for nothing

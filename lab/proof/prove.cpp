@@ -178,7 +178,10 @@ class Prover {
         if (kind == "positioner" && !leave_.movement) return "it moves: allow it with --allow movement";
         const bool feeds = kind == "supply" || kind == "switch";
         if (feeds && !leave_.outputs) return "it feeds what is connected: allow it with --allow outputs";
-        if (setting == "output" && !feeds) value = leave_.outputs ? "ON" : "OFF";
+        const bool sends =
+            setting == "output" || (std::string_view(dialect_.kind->name) == "cellular-tester" &&
+                                    (setting == "cell" || setting == "connection"));
+        if (sends && !feeds) value = leave_.outputs ? "ON" : "OFF";
         const SettingInfo* info = dialect_.kind->find_setting(setting);
         if (info && info->unit == Unit::dbm) {
             const Quantity wanted = parse_quantity(value, Unit::dbm);
@@ -321,7 +324,7 @@ class Prover {
             if (kind == "counter") setups.push_back(CountSetup{points, 0});
         }
         if (kind == "power-meter") setups.push_back(PowerSetup{1e9, 1, 4});
-        if (kind == "analyser" && dialect_.knows("record_iq")) setups.push_back(IqSetup{1e9, 1e6, 1e-3, -10});
+        if (dialect_.knows("record_iq")) setups.push_back(IqSetup{1e9, 1e6, 1e-3, -10});
         for (const auto& setup : setups) {
             step("captures", kind_of(setup).name(), kind_of(setup).describe(setup), [&](ProofStep& s) {
                 const Capture capture = kind_of(setup).acquire(*role_, setup);

@@ -25,6 +25,9 @@ struct PaperMaker {
     const char* package;  // Debian's
 };
 
+void convert(const PaperMaker& converter, std::vector<std::string> arguments,
+             const std::filesystem::path& target);
+
 // Takes all elements out that begin with `begin`, up to the end of `end`.
 void take_out(std::string& text, const std::string& begin, const std::string& end) {
     std::string out;
@@ -51,6 +54,41 @@ void state_columns(std::string& text) {
     }
 }
 
+// Drawings with very many marks, such as constellations, are pictures on paper: printing each mark takes
+// longer than all the rest. They stay drawings where nobody can make pictures of them.
+void draw_marks_as_pictures(std::string& text, const std::filesystem::path& scratch) {
+    constexpr std::size_t most_marks = 300;
+    const std::string mark = "data:image/svg+xml;base64,";
+    std::string out;
+    std::size_t kept = 0, number = 0;
+    for (std::size_t at = 0; (at = text.find(mark, at)) != std::string::npos;) {
+        const auto begin = at + mark.size(), end = text.find('"', begin);
+        if (end == std::string::npos) break;
+        const std::string svg = from_base64(std::string_view(text).substr(begin, end - begin));
+        std::size_t marks = 0;
+        for (auto use = svg.find("<use "); use != std::string::npos; use = svg.find("<use ", use + 5))
+            ++marks;
+        const auto next = end;
+        if (marks > most_marks) {
+            auto file = scratch;
+            file += "." + std::to_string(++number) + ".svg";
+            write_file(file, svg);
+            std::error_code ignored;
+            try {
+                const std::string png = png_of(file, scratch.parent_path());
+                out.append(text, kept, at - kept);
+                out += "data:image/png;base64," + base64(png);
+                kept = end;
+            } catch (const Error&) {
+                number = 0;
+            }
+            std::filesystem::remove(file, ignored);
+        }
+        at = next;
+    }
+    text = out.append(text, kept, std::string::npos);
+}
+
 // The page without its scripts, beside it: what paper does not need would only take converters' time. For
 // documents also without bars of margins, and without pictures in a form (BMP) that they cannot hold.
 class PaperPage {
@@ -59,6 +97,7 @@ class PaperPage {
         file_ += ".paper.html";
         std::string text = read_file(html);
         take_out(text, "<script", "</script>");
+        if (!document) draw_marks_as_pictures(text, file_);
         if (document) {
             take_out(text, "<th scope=\"col\" class=\"bars\"", "</th>");
             take_out(text, "<td class=\"bars", "</td>");
@@ -135,6 +174,16 @@ void write_document(const std::filesystem::path& html, const std::filesystem::pa
     const PaperPage page(html, true);
     convert({"pandoc", "an editable document", "pandoc"}, {"--from=html", "--to=odt", page.path(), "-o"},
             odt);
+}
+
+std::string png_of(const std::filesystem::path& svg, const std::filesystem::path& scratch) {
+    const auto png = scratch / (svg.stem().string() + ".scratch.png");
+    convert({"rsvg-convert", "a picture", "librsvg2-bin"},
+            {"--width=1600", "--keep-aspect-ratio", svg.string(), "-o"}, png);
+    std::string content = read_file(png);
+    std::error_code ignored;
+    std::filesystem::remove(png, ignored);
+    return content;
 }
 
 }  // namespace rt::lab

@@ -171,6 +171,7 @@ void Conductor::zero_instruments() {
 Conductor::Flow Conductor::run_stretch(const Stretch& stretch) {
     const PlannedTest& planned = plan_.tests[stretch.test];
     Flow flow = Flow::go;
+    const std::size_t before = position_;
     if (planned.test->found) {
         flow = run_derived(planned);
     } else if (planned.test->repeats_whole()) {
@@ -179,7 +180,33 @@ Conductor::Flow Conductor::run_stretch(const Stretch& stretch) {
         flow = run_points(planned, planned.points, stretch.points, false);
     }
     if (flow == Flow::go && stretch.last) finish_test(planned);
+    // Of a run that is carried on, what was asked then is not asked again.
+    if (flow == Flow::go && stretch.last && position_ > before) flow = ask_after(planned);
     return flow;
+}
+
+// What a test has come to is shown; the operator lets it stand or has all of it measured again.
+Conductor::Flow Conductor::ask_after(const PlannedTest& planned) {
+    const Test& test = *planned.test;
+    if (test.prompt_after.empty()) return Flow::go;
+    const bool may_redo = !test.found && !test.repeats_whole() && !test.concludes;
+    for (;;) {
+        const auto reply =
+            listener_.ask({Request::Kind::after, after_name(test), test.prompt_after, may_redo});
+        maker_.note("after", test.name + ": " + test.prompt_after + " (" +
+                                 (reply == RunListener::Reply::redo   ? "measured again"
+                                  : reply == RunListener::Reply::stop ? "run stopped"
+                                                                      : "stands") +
+                                 ")");
+        if (reply == RunListener::Reply::skip) return Flow::go;
+        if (reply != RunListener::Reply::redo) return interrupted(reply);
+        std::vector<std::size_t> all(planned.points.size());
+        for (std::size_t i = 0; i < all.size(); ++i) all[i] = i;
+        const Flow flow = run_points(planned, planned.points, all, true);
+        if (flow != Flow::go) return flow;
+        calibrations_.forget(test.provides);
+        finish_test(planned);
+    }
 }
 
 // A test that provides something has all its points now.

@@ -44,6 +44,7 @@ class Conductor {
     Flow run_points(const PlannedTest& planned, const std::vector<Point>& points,
                     const std::vector<std::size_t>& chosen, bool again);
     Flow run_duration(const PlannedTest& planned);
+    Flow ask_after(const PlannedTest& planned);
     Flow run_derived(const PlannedTest& planned);
     // Stops, calibrations, prompts and rechecks that come before a point.
     Flow before_point(const PlannedTest& planned);

@@ -5,6 +5,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/config.hpp"
 #include "lab/formats/files.hpp"
 
 namespace rt::lab {
@@ -25,7 +26,7 @@ class Keeper {
             if (!ending.empty()) ending.insert(0, ".");
         }
         if (kind == "values" || kind == "correction" || kind == "logo" || kind == "template" ||
-            kind == "pattern" || kind == "channel")
+            kind == "language" || kind == "pattern" || kind == "channel" || kind == "registers")
             ending = "." + slug(std::filesystem::path(reference).extension().string());
         std::string file = "inputs/" + name + ending;
         for (int i = 2; !names_.insert(file).second; ++i)
@@ -104,8 +105,17 @@ std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library
         }
     }
     if (const auto& simulation = plan.bench->simulation) {
-        keeper.add("simulated unit", simulation->unit_reference, "simulated-unit",
-                   read_file(simulation->unit));
+        const std::string text = read_file(simulation->unit);
+        keeper.add("simulated unit", simulation->unit_reference, "simulated-unit", text);
+        // Registers of its modules stand in files beside it, there as here.
+        const ConfigNode node = parse_config(text, simulation->unit.string());
+        const ConfigNode* modules = node.find("module");
+        for (const auto& module : modules ? modules->items : std::vector<ConfigNode>{}) {
+            const ConfigNode* image = module.find("image");
+            if (!image) continue;
+            keeper.add("registers", image->text, std::filesystem::path(image->text).stem().string(),
+                       read_file(simulation->unit.parent_path() / image->text));
+        }
     }
     return keeper.take();
 }

@@ -24,6 +24,7 @@ struct Request {
         look,         // whether what a person looks at is in order
         reading,      // what an indicator shows
         choice,       // which of the values found are measured; an empty line is an answer
+        after,        // whether what a test has measured is to stand
     };
     Kind kind = Kind::prompt;
     std::string name;  // of the test, or "connections": answers files use it
@@ -36,6 +37,11 @@ struct Request {
 // What is done by hand and what is looked at are answered apart.
 inline std::string look_name(const Test& test) {
     return test.name + "-look";
+}
+
+// What is asked after a test too.
+inline std::string after_name(const Test& test) {
+    return test.name + "-after";
 }
 
 class RunListener {

@@ -8,6 +8,7 @@
 #include "lab/run/plan_parts.hpp"
 #include "lab/run/recorded.hpp"
 #include "lab/run/soaks.hpp"
+#include "lab/run/unit_identity.hpp"
 
 namespace rt::lab {
 namespace {
@@ -143,6 +144,7 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
         if (chosen) plan.tests.push_back(plan_test(test, bench, plan));
     }
     require_watches(plan);
+    require_said(plan);
     require_paths(plan);
     RecordedCaptures(plan).require_clear();
     plan.order = order_of(plan);

@@ -165,12 +165,14 @@ void require_units(const Bench& bench, const Test& test, const Instrument& instr
 double require_setups(const Bench& bench, const Test& test, const PlannedTest& planned) {
     const auto seconds_one = [&](const CaptureSetup& setup, const Instrument& instrument) {
         const char* kind = kind_of(setup).instrument();
-        if (!instrument.recorded() && !instrument.is(kind)) {
+        const char* command = kind_of(setup).needs_command();
+        // One that records the same as another kind records nothing else.
+        const bool alike = command && instrument.dialect.kind->records_as == std::string_view(kind);
+        if (!instrument.recorded() && !instrument.is(kind) && !alike) {
             fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
                                        " needs an instrument of kind " + kind + ", the " + instrument.role +
                                        " is one of kind " + instrument.dialect.kind->name);
         }
-        const char* command = kind_of(setup).needs_command();
         if (command && !instrument.recorded() && !instrument.dialect.knows(command))
             fail_input(test.where, "test " + in_quotes(test.name) + ": " + test.procedure->name +
                                        " needs the command " + command + ", which the dialect of the " +
@@ -300,11 +302,10 @@ void require_link(const Bench& bench, const Test& test, Plan& plan) {
                                        " has no command query_" + asked.setting);
     };
     for (const auto& [name, from] : test.reads) require_asked(from);
-    if (!test.association) return;
-    require_asked(test.association->asks);
-    for (const auto& [name, value] : test.association->settings) {
-        const SettingTarget target = *setting_target(name, "");
-        require_setting(bench, test, target, value, plan);
+    for (const auto& link : test.associations) {
+        require_asked(link.asks);
+        for (const auto& [name, value] : link.settings)
+            require_setting(bench, test, *setting_target(name, ""), value, plan);
     }
 }
 

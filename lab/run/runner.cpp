@@ -12,6 +12,7 @@
 #include "lab/run/conductor.hpp"
 #include "lab/run/instruments.hpp"
 #include "lab/run/kept_inputs.hpp"
+#include "lab/run/unit_identity.hpp"
 #include "lab/tally/tally.hpp"
 #include "lab/version.hpp"
 
@@ -61,7 +62,9 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
 
 // Model and serial, as they were stated or answered.
 std::string unit_of(const RunRecord& run) {
-    return run.head.detail("model") + " " + run.head.detail("serial");
+    const std::string model = run.head.detail("model"), serial = run.head.detail("serial");
+    if (model.empty() && serial.empty()) return "as it says itself";
+    return model + (model.empty() || serial.empty() ? "" : " ") + serial;
 }
 
 // Points to be measured again, by test or by number. Throws Error(input) for what the run does not have.
@@ -97,8 +100,25 @@ std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<st
     return positions;
 }
 
+// Before anything is measured: what the unit says of itself becomes part of the run, or ends it.
+void ask_unit(const Plan& plan, BenchConnection& bench, RunListener& listener, Tally& tally,
+              TextPairs& unit) {
+    const std::string& role = plan.campaign->unit_says;
+    if (role.empty()) return;
+    const TextPairs said = said_of_itself(bench.role(role));
+    std::string text;
+    for (const auto& [name, value] : taken_over(said, unit, role)) {
+        tally.set_fact("unit." + name, value);
+        unit.emplace_back(name, value);
+    }
+    for (const auto& [name, value] : said) text += (text.empty() ? "" : ", ") + name + " " + value;
+    const EventRecord event{utc_now(), "unit", "the " + role + " says: " + text};
+    tally.add(event);
+    listener.event(event);
+}
+
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
-                const RunRecord& earlier, const std::string& unit, const RunOptions& options) {
+                const RunRecord& earlier, const std::string& unit, RunOptions options) {
     try {
         listener.begun(folder, unit, earlier.counts());
         std::optional<TrafficLog> traffic;
@@ -108,6 +128,7 @@ RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListen
         for (const auto& instrument : bench.identified()) {
             if (!instrument.identity.empty()) listener.connected(instrument);
         }
+        ask_unit(plan, bench, listener, tally, options.unit);
         Conductor conductor(plan, folder, tally, bench, listener, options);
         conductor.know(earlier);
         const RunEnd end = conductor.run();

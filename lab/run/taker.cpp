@@ -71,7 +71,9 @@ void Taker::prompt_axes(const PointJob& job) {
 }
 
 Capture Taker::recorded(const PointJob& job, const Instrument& instrument, const Parameters& parameters) {
-    Capture capture = read_capture(recorded_.find(instrument, *job.test, *job.sweep, *job.point));
+    CaptureHints hints;
+    if (instrument.layout) hints.layout = &*instrument.layout;
+    Capture capture = read_capture(recorded_.find(instrument, *job.test, *job.sweep, *job.point), hints);
     // What the bench and the campaign state counts where the file says nothing.
     kind_of(capture).state(capture, instrument.impedance_ohm);
     complete(capture, parameters);
@@ -271,7 +273,7 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
     const Abortable may_be_aborted;
     std::map<std::string, int> tried;
     std::string failed;  // role to be connected anew
-    int restarts = 0;
+    int restarts = 0, times_lost = 0;
     for (;;) {
         std::optional<Capture> taken;
         try {
@@ -290,7 +292,7 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
             }
             look_for_restarts();
             set_up(job, wanted.take);
-            if (wanted.first) associate(job, wanted.take);
+            const bool linked = associate(job, wanted.take);
             if (const auto waited = soaks_.wait(*job.sweep, *job.point); !waited.empty())
                 note("soak", waited);
             watches.look();
@@ -304,6 +306,18 @@ Capture Taker::take(const PointJob& job, const Wanted& wanted, const Parameters&
                 fail_bench("instruments restart again and again in the middle of a point");
             }
             doubt = unseen.empty() ? setter_.doubt() : unseen;
+            if (const Association* link = lost(*job.test); link || !linked) {
+                constexpr int most_lost = 3;
+                if (linked && ++times_lost < most_lost) {
+                    note("association",
+                         fmt::format("{}, {}: {} was lost while it was measured; once more", job.test->name,
+                                     label(*job.sweep, *job.point), link->asks));
+                    continue;
+                }
+                if (doubt.empty())
+                    doubt = linked ? link->asks + " was lost while it was measured, again and again"
+                                   : "a link that it needs did not come up, or does not hold here";
+            }
             if (doubt.empty()) doubt = vouch();
             return std::move(*taken);
         } catch (const Aborted&) {

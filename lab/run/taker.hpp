@@ -93,7 +93,12 @@ class Taker {
     // when it has not taken the new one: Error(bench).
     void write_table(const SettingTarget& target, const std::vector<std::string>& parts);
     // The link that the test needs is brought up again where it does not stand.
-    void associate(const PointJob& job, const Take* take);
+    // Brings up each link of the test that does not stand. Whether those stand that must hold.
+    bool associate(const PointJob& job, const Take* take);
+    bool associate(const PointJob& job, const Take* take, const Association& wanted);
+    bool stands(const Association& wanted);
+    // The link that must hold and does not stand any more; null for none.
+    const Association* lost(const Test& test);
     // What was switched on anew since the last point has lost what it was told: it is told again, zeroed, and
     // what it feeds counts as unknown. True when there was any.
     bool look_for_restarts();

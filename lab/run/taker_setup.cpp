@@ -97,17 +97,34 @@ void Taker::write_table(const SettingTarget& target, const std::vector<std::stri
     written_[name] = parts;
 }
 
-void Taker::associate(const PointJob& job, const Take* take) {
-    if (!job.test->association) return;
-    const Association& wanted = *job.test->association;
+bool Taker::stands(const Association& wanted) {
     const SettingTarget asks = *setting_target(wanted.asks, "");
-    if (!bench_.speaks(asks.role)) return;
+    if (!bench_.speaks(asks.role)) return true;
     const std::string in_use = bench_.in_use();
-    const auto stands = [&] {
-        bench_.use(asks.role);
-        return trim(bench_.role(asks.role).session().ask("query_" + asks.setting)) == wanted.is;
-    };
-    if (!stands()) {
+    const std::string answer = bench_.role(asks.role).session().ask("query_" + asks.setting);
+    bench_.use(in_use);
+    return trim(answer) == wanted.is;
+}
+
+const Association* Taker::lost(const Test& test) {
+    for (const auto& link : test.associations)
+        if (link.must_hold && !stands(link)) return &link;
+    return nullptr;
+}
+
+bool Taker::associate(const PointJob& job, const Take* take) {
+    bool all = true;
+    for (const auto& link : job.test->associations) {
+        const bool holds = associate(job, take, link);
+        if (link.must_hold) all = all && holds;
+    }
+    return all;
+}
+
+bool Taker::associate(const PointJob& job, const Take* take, const Association& wanted) {
+    const std::string in_use = bench_.in_use();
+    bool holds = stands(wanted);
+    if (!holds) {
         TextPairs
             above;  // step by step above the point's own: a signal that is played is made from all of them
         for (const auto& [name, value] : wanted.settings) {
@@ -117,24 +134,28 @@ void Taker::associate(const PointJob& job, const Take* take) {
             set_up(job, take, above);
         }
         const Stopwatch since;
-        bool up = stands();
+        bool up = stands(wanted);
         while (!up && since.seconds() < wanted.within_s) {
             if (listener_.ending() != RunListener::Reply::go) break;
             listener_.waiting("the link is brought up", wanted.within_s - since.seconds());
             clock().sleep(0.2);
-            up = stands();
+            up = stands(wanted);
         }
         const double needed = since.seconds();
         set_up(job, take);
         const std::string at = job.test->name + ", " + label(*job.sweep, *job.point);
-        const bool holds = up && stands();
+        holds = up && stands(wanted);
+        // Of several it is told which.
+        const std::string link = job.test->associations.size() == 1 ? "the link" : "the link " + wanted.asks;
+        const std::string without = wanted.must_hold ? "no verdict" : "measured without it";
         note("association",
-             holds ? at + ": the link did not stand; up again after " + format({needed, Unit::second}, 2)
-             : up  ? at + ": the link does not hold at these settings; measured without it"
-                   : at + ": the link does not come up within " + format({wanted.within_s, Unit::second}) +
-                        "; measured without it");
+             holds ? at + ": " + link + " did not stand; up again after " + format({needed, Unit::second}, 2)
+             : up  ? at + ": " + link + " does not hold at these settings; " + without
+                  : at + ": " + link + " does not come up within " + format({wanted.within_s, Unit::second}) +
+                        "; " + without);
     }
     bench_.use(in_use);
+    return holds;
 }
 
 void Taker::read_into(const Test& test, Parameters& parameters) {

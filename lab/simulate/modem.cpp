@@ -41,6 +41,18 @@ constexpr std::array modem_keys{
     KeyInfo{"ripple", Key::quantity, false, "from index to index, peak", Unit::db},
     KeyInfo{"slope", Key::quantity, false, "change over 100 MHz", Unit::db},
     KeyInfo{"middle", Key::quantity, false, "frequency where the slope is 0", Unit::hertz},
+    KeyInfo{
+        "attach_level", Key::quantity, false,
+        "it attends to the cell of a tester at its port, where at least this arrives of it, and sends only "
+        "while it is attached; the cell's words are settings then: cell.frequency, cell.bandwidth, "
+        "cell.identity, cell.modulation, cell.first_block, cell.blocks, cell.level",
+        Unit::dbm},
+    KeyInfo{"attach_time", Key::quantity, false, "what attaching needs; 1 s without it", Unit::second},
+    KeyInfo{"drops_after", Key::quantity, false, "loses the cell so long after it was attached, each time",
+            Unit::second},
+    KeyInfo{"highest_level", Key::quantity, false, "what the cell can make it send; 23 dBm without it",
+            Unit::dbm},
+    KeyInfo{"lowest_level", Key::quantity, false, "-50 dBm without it", Unit::dbm},
 };
 
 // Signals that were made lately: the same settings make the same samples.
@@ -91,9 +103,26 @@ SimulatedModem read_modem(const ConfigSection& s, const std::map<std::string, st
     s.at("signal", [&] { kind = &find_signal(out.signal); });
     if (!kind->complex) s.fail("signal", "is one of a voltage: modems send complex samples");
     out.parameters = s.pairs("parameters"), out.from_settings = s.pairs("from_settings");
+    if (const auto least = s.quantity("attach_level")) {
+        Attending attending;
+        attending.least_dbm = least->value;
+        attending.attach_s = s.quantity_or("attach_time", attending.attach_s);
+        if (const auto drops = s.quantity("drops_after")) attending.drops_after_s = drops->value;
+        attending.highest_dbm = s.quantity_or("highest_level", attending.highest_dbm);
+        attending.lowest_dbm = s.quantity_or("lowest_level", attending.lowest_dbm);
+        if (attending.lowest_dbm > attending.highest_dbm)
+            s.fail("lowest_level", "is above the highest level");
+        out.attending = attending;
+    } else {
+        for (const char* key : {"attach_time", "drops_after", "highest_level", "lowest_level"})
+            if (s.has(key)) s.fail(key, "belongs to a modem that attends to a cell: give attach_level");
+    }
+    const auto told = [&](const std::string& name) {
+        return out.attending ? told_by({}, *out.attending, name) : std::nullopt;
+    };
     const auto text = [&](const char* key, std::string& value) {
         if (s.has(key)) value = s.text(key);
-        if (!value.empty() && !settings.contains(value))
+        if (!value.empty() && !settings.contains(value) && !told(value))
             s.fail(s.has(key) ? key : "signal", "the unit has no setting " + in_quotes(value));
     };
     text("frequency_setting", out.frequency_setting);
@@ -103,9 +132,12 @@ SimulatedModem read_modem(const ConfigSection& s, const std::map<std::string, st
     Parameters tried(kind->parameters);
     for (const auto& [name, value] : out.parameters) s.at("parameters", [&] { tried.set(name, value); });
     for (const auto& [name, setting] : out.from_settings) {
-        if (!settings.contains(setting))
+        const auto of_cell = told(setting);
+        if (!settings.contains(setting) && !of_cell)
             s.fail("from_settings", "the unit has no setting " + in_quotes(setting));
-        s.at("from_settings", [&] { tried.set(name, settings.at(setting)); });
+        // All blocks are none that is named.
+        if (setting == "cell.blocks") continue;
+        s.at("from_settings", [&] { tried.set(name, of_cell ? *of_cell : settings.at(setting)); });
     }
     out.gain_db = s.quantity_or("gain", 0);
     out.frequency_error_ppm = s.quantity_or("frequency_error", 0);
@@ -169,7 +201,11 @@ std::optional<ArrivingIq> sent_by(const SimulatedModem& modem,
     Parameters parameters(kind.parameters);
     try {
         for (const auto& [name, value] : modem.parameters) parameters.set(name, value);
-        for (const auto& [name, from] : modem.from_settings) parameters.set(name, setting(from));
+        for (const auto& [name, from] : modem.from_settings) {
+            const std::string value = setting(from);
+            if (from == "cell.blocks" && value == "0") continue;
+            parameters.set(name, value);
+        }
         parameters.fill_defaults();
         Made made = made_for(kind, parameters);
         const double drift = modem.drift_db * (1 - std::exp(-seconds / modem.drift_s));

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "lab/formats/config.hpp"
+#include "lab/simulate/cell.hpp"
 #include "lab/simulate/landing_receiver.hpp"
 
 namespace rt::lab {
@@ -31,6 +32,9 @@ struct SimulatedModem {
     double index_level_dbm = -10, index_step_db = 1.5, bend_db = 0, ripple_db = 0, slope_db_per_100mhz = 0;
     double middle_hz = 0;
     int last_index = 15;
+    // One that attends to the cell of a tester at its port, sends only while it is attached to it, and may
+    // name what the cell tells it as settings: "cell.frequency".
+    std::optional<Attending> attending = {};
 
     double level_at(int index, double hz) const;
 };

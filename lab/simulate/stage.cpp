@@ -297,31 +297,6 @@ std::vector<SimulatedHoming> Stage::homings(const std::string& port, const std::
     return arriving_of(unit_->surroundings().homings, port, role);
 }
 
-std::vector<ArrivingIq> Stage::sent_iq(const std::string& port, const std::string& role) const {
-    std::vector<ArrivingIq> out;
-    if (!powered() || hung()) return out;
-    const double passed = seconds();
-    const auto way = wire(port, role);
-    double drifted = 0;
-    {
-        const Lock lock(mutex_);
-        drifted = drift_db_;
-    }
-    std::set<std::string> carriers;
-    for (const auto& modem : unit_->surroundings().modems) {
-        // Of several for the same carrier the first that holds.
-        if (modem.port != port || !unit_->holds_now(modem.when)) continue;
-        if (!carriers.insert(modem.frequency_setting).second) continue;
-        auto sent = sent_by(
-            modem, [&](const std::string& name) { return unit_->get(name); }, passed);
-        if (!sent) continue;
-        sent->level_dbm += drifted;
-        if (way) sent->level_dbm -= way->loss_at(sent->frequency_hz);
-        out.push_back(std::move(*sent));
-    }
-    return out;
-}
-
 std::optional<Sharing> Stage::sharing(const std::string& port, const std::string& role) const {
     auto out = present(unit_->surroundings().sharings, port);
     if (!out) return out;

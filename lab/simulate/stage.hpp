@@ -66,6 +66,12 @@ class Stage {
     std::vector<ArrivingIq> arriving_iq(const std::string& end) const;
     // What the modems at a port send, as it arrives at a role.
     std::vector<ArrivingIq> sent_iq(const std::string& port, const std::string& role) const;
+    // The cell of a tester at a port, whose role is at the end of a wire from there; what the modem there
+    // makes of it. Attaching begins when it is asked for, and takes its time.
+    void set_cell(const std::string& port, const std::string& role, const Cell& cell);
+    void attach(const std::string& port);
+    void detach(const std::string& port);
+    Attachment attachment(const std::string& port) const;
     // The landing-system receiver at a port, with the strongest that it hears on its channel.
     std::optional<std::pair<LandingReceiver, LandingHeard>> landing_receiver(const std::string& port) const;
     // The receiver in loop-back that sends at a port, with what arrives at it.
@@ -144,6 +150,16 @@ class Stage {
     std::vector<Thing> arriving_of(const std::vector<Thing>& things, const std::string& port,
                                    const std::string& role) const;
 
+    const SimulatedModem* attending(const std::string& port) const;
+    bool hears_cell(const std::string& port, const Cell& cell, const std::string& role) const;
+
+    struct KnownCell {
+        Cell cell = {};
+        std::string role = {};
+        std::optional<double> attached_s = {};  // when it is attached, on the stage's clock
+        bool lost = false;
+    };
+    mutable std::map<std::string, KnownCell> cells_;  // by port
     std::map<std::string, Tone> tones_;
     std::map<std::string, PlayedSamples> samples_;
     std::map<std::string, PlayedIq> iq_;

@@ -69,7 +69,7 @@ constexpr std::array simulated_fault_keys{
 };
 constexpr std::array simulated_root_keys{
     KeyInfo{"unit", Key::table, true, "the unit"},
-    KeyInfo{"settings", Key::pairs, true, "its settings and their values at power-on"},
+    KeyInfo{"settings", Key::pairs, false, "its settings and their values at power-on"},
     KeyInfo{"lists", Key::pairs, false, "what it lists when it is asked: lanes = \"0, 1\""},
     KeyInfo{"line", Key::tables, false, "spectral lines"},
     KeyInfo{"noise", Key::tables, false, "broadband noise"},

@@ -1,7 +1,5 @@
 #include "lab/tally/evidence.hpp"
 
-#include <archive.h>
-#include <archive_entry.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -11,6 +9,7 @@
 #include "core/base/error.hpp"
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/zip_archive.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/sqlite.hpp"
 #include "lab/tally/tally.hpp"
@@ -20,57 +19,6 @@ namespace rt::lab {
 namespace {
 
 namespace fs = std::filesystem;
-
-// A ZIP file that is written beside its final name and takes it when it is whole.
-class ZipFile {
-  public:
-    explicit ZipFile(const fs::path& file) : file_(file), half_(file) {
-        half_ += ".part";
-        handle_.reset(archive_write_new());
-        check(archive_write_set_format_zip(handle_.get()));
-        check(archive_write_open_filename(handle_.get(), half_.c_str()));
-    }
-    ~ZipFile() {
-        std::error_code ignored;
-        handle_.reset();
-        fs::remove(half_, ignored);
-    }
-    ZipFile(const ZipFile&) = delete;
-    ZipFile& operator=(const ZipFile&) = delete;
-
-    void add(const std::string& name, const std::string& content) {
-        const std::unique_ptr<archive_entry, decltype(&archive_entry_free)> entry(archive_entry_new(),
-                                                                                  archive_entry_free);
-        archive_entry_set_pathname_utf8(entry.get(), name.c_str());
-        archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content.size()));
-        archive_entry_set_filetype(entry.get(), AE_IFREG);
-        archive_entry_set_perm(entry.get(), 0644);
-        check(archive_write_header(handle_.get(), entry.get()));
-        if (archive_write_data(handle_.get(), content.data(), content.size()) !=
-            static_cast<la_ssize_t>(content.size()))
-            check(ARCHIVE_FATAL);
-    }
-    void finish() {
-        check(archive_write_close(handle_.get()));
-        std::error_code error;
-        fs::rename(half_, file_, error);
-        if (error) throw Error(ErrorKind::output, file_.string(), "cannot be written: " + error.message());
-    }
-
-  private:
-    struct Free {
-        void operator()(archive* a) const { archive_write_free(a); }
-    };
-    void check(int code) const {
-        if (code != ARCHIVE_OK && code != ARCHIVE_WARN) {
-            const char* why = archive_error_string(handle_.get());
-            throw Error(ErrorKind::output, file_.string(),
-                        std::string("cannot be written: ") + (why ? why : "no reason given"));
-        }
-    }
-    fs::path file_, half_;
-    std::unique_ptr<archive, Free> handle_;
-};
 
 // The tally in one file of its own, whatever its write-ahead log still holds.
 std::string tally_copy(const fs::path& run) {

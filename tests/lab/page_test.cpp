@@ -20,7 +20,9 @@ namespace {
 std::string filled(const std::string& text, const PageRuns& runs, bool markup = true) {
     ReportFigures none;
     none.watches.resize(runs.size());
-    return fill_template(text, "own.html", template_values(report_values(runs, none), runs, none, markup),
+    return fill_template(text, "own.html",
+                         template_values(report_values(runs, none), runs, none,
+                                         markup ? TemplateKind::markup : TemplateKind::text),
                          markup);
 }
 

@@ -4,6 +4,7 @@
 #include <array>
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <utility>
 #include <vector>
@@ -60,6 +61,16 @@ struct Module {
     std::map<Measured, std::string> no_value, no_limits;
     std::string no_checksums;  // why those that there should be are not known; "" when all are
 };
+
+// What is not as it should be, over lanes that count (all without them). Alarms and warnings are those of
+// monitors whose limits are known.
+struct Totals {
+    std::size_t alarms = 0, warnings = 0;  // beyond limits now; an alarm is no warning
+    std::size_t latched_alarms = 0, latched_warnings = 0;
+    std::size_t faults = 0;
+    std::size_t limited = 0;  // monitors whose limits are known
+};
+Totals totals_of(const Module& module, const std::set<int>* lanes = nullptr);
 
 // By the identifier in byte 0. Throws Error(signal) for one that is of no known form, and where it is not
 // known. SFF-8472 revision 12, SFF-8636 revision 2.10, CMIS 4 and 5 as far as sure.

@@ -156,6 +156,24 @@ void add_latched(Module& out, Measured measured, int lane, bool high_alarm, bool
     }
 }
 
+Totals totals_of(const Module& module, const std::set<int>* lanes) {
+    const auto alarm = [](State s) { return s == State::low_alarm || s == State::high_alarm; };
+    const auto counts = [&](int lane) { return lane == 0 || !lanes || lanes->contains(lane); };
+    Totals out;
+    for (const auto& monitor : module.monitors) {
+        if (!counts(monitor.lane)) continue;
+        for (const auto state : monitor.latched)
+            (alarm(state) ? out.latched_alarms : out.latched_warnings) += 1;
+        if (!monitor.limits) continue;
+        ++out.limited;
+        const State state = state_of(monitor.value, *monitor.limits);
+        out.alarms += alarm(state);
+        out.warnings += !alarm(state) && state != State::normal;
+    }
+    for (const auto& flag : module.faults) out.faults += counts(flag.lane);
+    return out;
+}
+
 Module read_module(const Registers& registers) {
     const auto identifier = registers.at(0, 0, 0);
     if (!identifier) fail_signal("the registers do not hold byte 0 of A0h, which says what the module is");

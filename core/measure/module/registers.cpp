@@ -78,9 +78,6 @@ const char* words(State state) {
     constexpr std::array names{"normal", "low warning", "high warning", "low alarm", "high alarm"};
     return names[static_cast<std::size_t>(state)];
 }
-bool is_alarm(State state) {
-    return state == State::low_alarm || state == State::high_alarm;
-}
 
 std::string shown(double value, Measured measured) {
     if (!is_power(measured)) return format({value, unit_of(measured)}, 6);
@@ -198,26 +195,17 @@ Table monitor_table(const Module& module, const std::set<int>& lanes) {
 }
 
 void add_counts(const Module& module, const std::set<int>& lanes, Outcome& outcome) {
-    std::size_t alarms = 0, warnings = 0, latched_alarms = 0, latched_warnings = 0, faults = 0;
-    for (const auto& monitor : module.monitors) {
-        if (monitor.lane != 0 && !lanes.contains(monitor.lane)) continue;
-        for (const auto state : monitor.latched) (is_alarm(state) ? latched_alarms : latched_warnings) += 1;
-        if (!monitor.limits) continue;
-        const State state = state_of(monitor.value, *monitor.limits);
-        alarms += is_alarm(state);
-        warnings += !is_alarm(state) && state != State::normal;
-    }
-    for (const auto& flag : module.faults) faults += flag.lane == 0 || lanes.contains(flag.lane);
-    const auto add = [&](const char* name, std::size_t count, bool complete) {
-        outcome.add(name, static_cast<double>(count), Unit::count,
+    const Totals totals = totals_of(module, &lanes);
+    const auto add = [&](const char* name, std::size_t number, bool complete) {
+        outcome.add(name, static_cast<double>(number), Unit::count,
                     complete ? Known::exactly : Known::at_least);
     };
     const bool values = module.no_value.empty(), limits = module.no_limits.empty();
-    add("alarms", alarms, values && limits);
-    add("warnings", warnings, values && limits);
-    add("latched_alarms", latched_alarms, values);
-    add("latched_warnings", latched_warnings, values);
-    add("faults", faults, values);
+    add("alarms", totals.alarms, values && limits);
+    add("warnings", totals.warnings, values && limits);
+    add("latched_alarms", totals.latched_alarms, values);
+    add("latched_warnings", totals.latched_warnings, values);
+    add("faults", totals.faults, values);
     for (const auto* why : {&module.no_value, &module.no_limits})
         for (const auto& [measured, text] : *why)
             outcome.notes.push_back(std::string(name(measured)) + ": " + text);

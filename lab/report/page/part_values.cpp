@@ -37,7 +37,13 @@ PageData unit_list(const RunRecord& run) {
     const std::vector<std::string> first{"maker", "model", "serial", "hardware", "firmware", "description"};
     const auto add = [&](const std::string& name) {
         const std::string value = run.head.detail(name);
-        if (!value.empty()) out << name_and_value(name, value);
+        if (value.empty()) return;
+        PageData entry = name_and_value(name, value);
+        // Details that every unit has are named in the language of the page.
+        const bool known = std::find(first.begin(), first.end(), name) != first.end();
+        for (const auto& one : first) entry.set("is_" + one, known && one == name);
+        entry.set("is_known", known);
+        out << entry;
     };
     for (const auto& name : first) add(name);
     // What was filled in afterwards, or set by an answer.
@@ -139,6 +145,9 @@ PageData one_part(const PageRuns& runs, std::size_t part, const ReportFigures& f
     put("budgets", pair_list(head.budgets));
     put("answers", pair_list(head.answers));
     data.set("decision_text", decision_words(run));
+    data.set("decision_guarded", head.decision == Decision::guarded);
+    data.set("decision_cispr", head.decision == Decision::cispr);
+    data.set("decision_simple", head.decision == Decision::simple);
     put("equipment", equipment_list(run));
     put("calibrations", calibration_list(run));
     put("set_aside", set_aside_list(run));

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "lab/report/page/language.hpp"
 #include "lab/tally/run_data.hpp"
 
 namespace rt::lab {
@@ -14,6 +15,8 @@ struct ReportOptions {
     std::size_t figures_per_test = 24;  // of points with the smallest margins; the others are listed without
     std::string name;                   // pattern of file names; the campaign's without it
     std::vector<std::filesystem::path> templates;  // users' own, besides those of the campaign
+    bool appendix = true;                          // further points, trials, long tables, kept inputs
+    ReportLanguage language = {};
 };
 
 struct WrittenReport {

@@ -41,6 +41,7 @@ void put_head(PageData& page, const RunData& run) {
         page.set(name, fact(name));
         page.set(std::string("has_") + name, !fact(name).empty());
     }
+    page.set("own_heading", !fact("heading").empty());
     page.set("heading", fact("heading").empty() ? "Test report" : fact("heading"));
     page.set("address", lines_of(fact("address")));
     page.set("signatures", lines_of(fact("signatures")));
@@ -104,6 +105,7 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     page.set("was_altered", std::any_of(runs.begin(), runs.end(),
                                         [](const RunData* run) { return !run->altered().empty(); }));
     page.set("state", name(head.state));
+    page.set("run_folder", runs.front()->folder().string());
     page.set("overall", verdict_data(overall_of(runs)));
     set_counts(page, counts);
     page.set("total", std::to_string(counts.total()));
@@ -122,6 +124,8 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     page.set("has_anomalies", !anomalies.is_empty_list());
     page.set("anomalies", std::move(anomalies));
     page.set("parts", part_values(runs, figures));
+    page.set("appendix", true);
+    page.set("has_further_tests", true);
     return page;
 }
 

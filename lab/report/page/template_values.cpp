@@ -4,6 +4,7 @@
 
 #include "core/base/text.hpp"
 #include "lab/report/axes.hpp"
+#include "lab/report/page/office_template.hpp"
 #include "lab/report/page/values.hpp"
 #include "lab/report/plain_text.hpp"
 #include "lab/report/verdict_data.hpp"
@@ -62,10 +63,10 @@ std::vector<std::vector<std::string>> table_rows(const Points& points) {
     return rows;
 }
 
-std::string table_text(const Points& points, bool html) {
+std::string table_text(const Points& points, TemplateKind kind) {
     const auto rows = table_rows(points);
     std::string out;
-    if (!html) {
+    if (kind == TemplateKind::text) {
         for (const auto& line : aligned(rows, "")) out += plain_text(line) + "\n";
         return out;
     }
@@ -80,7 +81,28 @@ std::string table_text(const Points& points, bool html) {
     return out + "</table>";
 }
 
-PageData named_test(const TestRecord& test, const Points& points, const ReportFigures& figures, bool html) {
+// The figure that speaks for a test: over its sweep, else of its worst point. Null for none.
+const DrawnFigure* figure_of(const TestRecord& test, const Points& points, const ReportFigures& figures) {
+    if (const DrawnFigure* figure = figures.sweep(test.name)) return figure;
+    const auto [part, worst] = worst_of(points);
+    if (!worst) return nullptr;
+    const auto at = figures.points.find({part, worst->position});
+    return at != figures.points.end() && !at->second.empty() ? &at->second.front() : nullptr;
+}
+
+// Each test with its points and what searches came to.
+template <typename Work>
+void each_test(const PageRuns& runs, const Work& work) {
+    for (auto& [test, points] : joined_tests(runs)) {
+        std::erase_if(points, [](const PlacedPoint& placed) {
+            return placed.point->kind != PointKind::point && placed.point->kind != PointKind::threshold;
+        });
+        work(*test, points);
+    }
+}
+
+PageData named_test(const TestRecord& test, const Points& points, const ReportFigures& figures,
+                    TemplateKind kind) {
     VerdictCounts counts;
     for (const auto& [part, point] : points) {
         for (const auto& finding : point->findings) counts.add(finding.verdict);
@@ -99,19 +121,19 @@ PageData named_test(const TestRecord& test, const Points& points, const ReportFi
         if (least != worst->findings.end() && least->margin) data.set("margin", margin_text(*least));
         for (const auto& result : worst->results) data.set(template_name(result.name), format(result.value));
     }
-    const DrawnFigure* figure = figures.sweep(test.name);
-    if (!figure && worst) {
-        const auto at = figures.points.find({part, worst->position});
-        if (at != figures.points.end() && !at->second.empty()) figure = &at->second.front();
-    }
-    if (figure) data.set("figure", "data:image/svg+xml;base64," + figure->svg);
-    data.set("table", table_text(points, html));
+    const DrawnFigure* figure = figure_of(test, points, figures);
+    const bool office = kind == TemplateKind::office;
+    if (figure)
+        data.set("figure",
+                 office ? marked_place("figure", test.name) : "data:image/svg+xml;base64," + figure->svg);
+    data.set("table", office ? marked_place("table", test.name) : table_text(points, kind));
     return data;
 }
 
 }  // namespace
 
-PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html) {
+PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures,
+                         TemplateKind kind) {
     // "unit.serial", "environment.temperature", "report.company": groups of facts.
     std::map<std::string, PageData> groups;
     for (const auto& [name, value] : facts_of(runs.front()->record())) {
@@ -127,16 +149,23 @@ PageData template_values(PageData page, const PageRuns& runs, const ReportFigure
     }
     for (auto& [name, group] : groups) page.set(name, group);
     PageData tests{PageData::type::object};
-    for (auto& [test, points] : joined_tests(runs)) {
-        std::erase_if(points, [](const PlacedPoint& placed) {
-            return placed.point->kind != PointKind::point && placed.point->kind != PointKind::threshold;
-        });
-        tests.set(template_name(test->name), named_test(*test, points, figures, html));
-    }
+    each_test(runs, [&](const TestRecord& test, const Points& points) {
+        tests.set(template_name(test.name), named_test(test, points, figures, kind));
+    });
     page.set("test", tests);
     page.set("started", page_time(runs.front()->record().head.started));
     page.set("ended", page_time(runs.back()->record().head.ended));
     return page;
+}
+
+OfficeParts office_parts(const PageRuns& runs, const ReportFigures& figures) {
+    OfficeParts out;
+    each_test(runs, [&](const TestRecord& test, const Points& points) {
+        if (const DrawnFigure* figure = figure_of(test, points, figures))
+            out.figures[test.name] = figure->file;
+        out.tables[test.name] = table_rows(points);
+    });
+    return out;
 }
 
 }  // namespace rt::lab

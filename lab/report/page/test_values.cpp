@@ -1,5 +1,6 @@
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
@@ -155,9 +156,53 @@ void set_peaks(PageData& data, const PageRuns& runs, const std::string& test, co
     data.set("peaks", rows);
 }
 
+// What a reader wants to see of a test at once, and what stands in the appendix.
+class Parted {
+  public:
+    void add(PageData entry, bool first) {
+        (first ? first_ : further_) << std::move(entry);
+        (first ? firsts_ : furthers_) += 1;
+    }
+    std::size_t firsts() const { return firsts_; }
+    std::size_t furthers() const { return furthers_; }
+    PageData& first() { return first_; }
+    PageData& further() { return further_; }
+
+  private:
+    PageData first_ = page_list(), further_ = page_list();
+    std::size_t firsts_ = 0, furthers_ = 0;
+};
+
+// The sections that stand in the body: of what is not passed the first few, else the point nearest to its
+// limit.
+std::set<const PointRecord*> points_first(const std::vector<PlacedPoint>& all) {
+    constexpr std::size_t most = 3;
+    const auto worst = [](const PointRecord& point) {
+        return std::min_element(point.findings.begin(), point.findings.end(), reads_before);
+    };
+    std::vector<const PointRecord*> points;
+    for (const auto& placed : all) {
+        if (!placed.point->findings.empty()) points.push_back(placed.point);
+    }
+    std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
+        return reads_before(*worst(*a), *worst(*b));
+    });
+    std::set<const PointRecord*> out;
+    for (const auto* point : points) {
+        if (out.size() == most || (!out.empty() && worst(*point)->verdict == Verdict::pass)) break;
+        out.insert(point);
+    }
+    // Of what nobody judges the first one.
+    if (out.empty() && !all.empty()) out.insert(all.front().point);
+    return out;
+}
+
 PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vector<PlacedPoint>& all,
                   const ReportFigures& figures) {
     PageData data, points = page_list(), rows = page_list();
+    Parted sections, lines_parted;
+    const auto first = points_first(all);
+    constexpr std::size_t most_lines = 30;
     VerdictCounts counts;
     std::size_t captures = 0, lines = 0;
     double seconds = 0;
@@ -171,12 +216,34 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
         const bool drawn = figures.points.contains({placed.part, point.position});
         const bool each = figures_of(point) == Figures::each;
         const bool shown = each && point.kind == PointKind::point && all.size() <= 200;
-        if (shown || drawn) points << point_values(runs, placed, figures);
+        if (shown || drawn) {
+            PageData section = point_values(runs, placed, figures);
+            points << section;
+            sections.add(std::move(section), first.contains(&point));
+        }
         if (!shown && !(drawn && each)) {
-            rows << row_values(runs, placed, drawn);
+            PageData line = row_values(runs, placed, drawn);
+            rows << line;
+            const bool passed = std::all_of(point.findings.begin(), point.findings.end(),
+                                            [](const Finding& f) { return f.verdict == Verdict::pass; });
+            const bool early = point.kind != PointKind::trial && lines_parted.firsts() < most_lines &&
+                               (all.size() <= most_lines || !passed);
+            lines_parted.add(std::move(line), early);
             ++lines;
         }
     }
+    const auto list = [](PageData& entries) {
+        PageData out;
+        out.set("rows", entries);
+        return out;
+    };
+    data.set("first_points", sections.first());
+    data.set("further_points", sections.further());
+    data.set("first_list", list(lines_parted.first()));
+    data.set("further_list", list(lines_parted.further()));
+    data.set("has_first_rows", lines_parted.firsts() > 0);
+    data.set("has_further_rows", lines_parted.furthers() > 0);
+    data.set("has_further", sections.furthers() + lines_parted.furthers() > 0);
     data.set("name", test.name);
     data.set("title", test.title);
     data.set("procedure", test.procedure);

@@ -12,6 +12,7 @@
 
 namespace rt::lab {
 
+struct OfficeParts;
 using PageData = kainjow::mustache::data;
 using PageRuns = std::vector<const RunData*>;
 
@@ -63,8 +64,13 @@ PageData anomaly_values(const PageRuns& runs);
 
 // The page as a whole.
 PageData report_values(const PageRuns& runs, const ReportFigures& figures);
-// `page`, and the values of each test by its name: test.NAME.RESULT ..., for users' own templates. `html`
-// says what tables are written in.
-PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures, bool html);
+// What a template of the user's own makes: a text, HTML, or a document of an office program.
+enum class TemplateKind { text, markup, office };
+// `page`, and the values of each test by its name: test.NAME.RESULT ..., for users' own templates. Tables are
+// written as the kind wants them; in office documents they and figures are marked places, filled by the
+// parts.
+PageData template_values(PageData page, const PageRuns& runs, const ReportFigures& figures,
+                         TemplateKind kind);
+OfficeParts office_parts(const PageRuns& runs, const ReportFigures& figures);
 
 }  // namespace rt::lab

@@ -20,10 +20,12 @@ class SimulatedAnalyser : public ScpiInstrument {
 
     SimulatedAnalyser(std::shared_ptr<Stage> stage, Options options);
 
+  protected:
+    void reset() override;
+
   private:
     void add_settings();
     void add_trace_commands();
-    void reset() override;
     void add_sample_commands();
     void sweep();
     void record();

@@ -5,6 +5,7 @@
 #include "core/base/error.hpp"
 #include "lab/simulate/accent.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
+#include "lab/simulate/instruments/cellular_tester.hpp"
 #include "lab/simulate/instruments/counting.hpp"
 #include "lab/simulate/instruments/indicator.hpp"
 #include "lab/simulate/instruments/meters.hpp"
@@ -28,10 +29,11 @@ struct SimulatedKind {
     Made (*make)(MadeFrom stage, const Instrument& instrument);
 };
 
+template <typename Type>
 Made make_analyser(MadeFrom stage, const Instrument& i) {
     SimulatedAnalyser::Options options{i.connected_to, i.role};
     if (i.scan_bandwidth_hz) options.scan_bandwidth_hz = *i.scan_bandwidth_hz;
-    return std::make_shared<SimulatedAnalyser>(stage, options);
+    return std::make_shared<Type>(stage, options);
 }
 
 // Sources are known by their role, meters by the port that they are connected to.
@@ -45,7 +47,8 @@ Made make_meter(MadeFrom stage, const Instrument& i) {
 }
 
 constexpr SimulatedKind simulated_kinds[] = {
-    {"analyser", make_analyser},
+    {"analyser", make_analyser<SimulatedAnalyser>},
+    {"cellular-tester", make_analyser<SimulatedCellularTester>},
     {"generator", make_source<SimulatedGenerator>},
     {"attenuator", make_source<SimulatedAttenuator>},
     {"supply", make_source<SimulatedSupply>},

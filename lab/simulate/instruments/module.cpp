@@ -38,6 +38,44 @@ void ModuleInstrument::add_to(ScpiTree& tree) {
         if (!read_) throw ScpiError{-230, "Data corrupt or stale"};
         return block_of(registers_csv(*read_));
     });
+    using management::Measured;
+    for (const auto& [word, measured] :
+         {std::pair("TEMPerature", Measured::temperature), {"SUPPly", Measured::supply}})
+        tree.on_query(std::string("MONitor:") + word,
+                      [this, measured](const auto&) { return monitored(measured); });
+    using Counted = std::size_t management::Totals::*;
+    for (const auto& [word, counted] :
+         {std::pair<const char*, Counted>("ALARms", &management::Totals::alarms),
+          {"WARNings", &management::Totals::warnings},
+          {"FAULts", &management::Totals::faults}})
+        tree.on_query(std::string("MONitor:") + word,
+                      [this, counted](const auto&) { return number_of(counted); });
+}
+
+// Read anew. SCPI's word for a number that there is not: who asks it takes that for none.
+constexpr const char* not_a_number = "9.91E37";
+
+std::string ModuleInstrument::monitored(management::Measured measured) {
+    try {
+        const auto module = management::read_module(read(1));
+        for (const auto& monitor : module.monitors)
+            if (monitor.measured == measured && !module.no_value.contains(measured))
+                return exact(monitor.value);
+    } catch (const Error&) {
+        // As if it had none.
+    }
+    return not_a_number;
+}
+
+std::string ModuleInstrument::number_of(std::size_t management::Totals::*counted) {
+    try {
+        const auto totals = management::totals_of(management::read_module(read(1)));
+        const bool known = counted == &management::Totals::faults || totals.limited > 0;
+        if (known) return std::to_string(totals.*counted);
+    } catch (const Error&) {
+        // As if it had none.
+    }
+    return not_a_number;
 }
 
 ModuleAgent::ModuleAgent(std::string path) : path_(std::move(path)) {

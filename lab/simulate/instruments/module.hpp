@@ -2,12 +2,13 @@
 // machine, and a simulated one.
 #pragma once
 
+#include "core/measure/module/management.hpp"
 #include "lab/module/bus.hpp"
 #include "lab/simulate/scpi_instrument.hpp"
 
 namespace rt::lab {
 
-// MODule:REPeat, INITiate, FETCh:MODule?. What both have.
+// MODule:REPeat, INITiate, FETCh:MODule?, MONitor:TEMPerature? and its kin. What both have.
 class ModuleInstrument {
   protected:
     ~ModuleInstrument() = default;
@@ -16,6 +17,9 @@ class ModuleInstrument {
     virtual Registers read(std::size_t times) = 0;
 
   private:
+    std::string monitored(management::Measured measured);
+    std::string number_of(std::size_t management::Totals::*counted);
+
     double times_ = 1;
     std::optional<Registers> read_;
     std::string failed_;

@@ -1,0 +1,127 @@
+// A modem attached to testers with cells: power by command, sessions that are lost.
+#include <doctest/doctest.h>
+
+#include <set>
+
+#include "tests/about.hpp"
+#include "tests/cli/shipped_campaign.hpp"
+
+using rt::Verdict;
+
+namespace {
+
+struct Attached : ShippedCampaign {
+    Attached() : ShippedCampaign("attached", "simulated-modem.toml", {}) {}
+    Said run(const std::string& only = "") {
+        std::vector<std::string> words{"run",       "campaign.toml", "--out",       "run",
+                                       "--no-live", "--no-report",   "--unattended"};
+        if (!only.empty()) words.insert(words.end(), {"--only", only});
+        return tell(words);
+    }
+    // One carrier; the maximum once.
+    void shorten() {
+        replace(campaign, "channels = [\"low\", \"middle\", \"high\"]", "channels = [\"middle\"]");
+        replace(campaign, "values = [\"qpsk\", \"64qam\"]", "values = [\"qpsk\"]");
+    }
+    std::size_t events(const std::string& text) {
+        const auto run = record();
+        return static_cast<std::size_t>(std::count_if(
+            run.events.begin(), run.events.end(),
+            [&](const auto& event) { return event.kind == "association" && contains(event.text, text); }));
+    }
+};
+
+}  // namespace
+
+TEST_CASE(
+    "the demo's modem, attached: power as commanded, both cells at once, lost sessions measured again") {
+    Attached modem;
+    const Said said = modem.run();
+    CHECK_MESSAGE(said.code == 0, (said.err + said.out));
+    const auto run = modem.record();
+    REQUIRE(run.points.size() == 10);
+    std::size_t judged = 0;
+    for (const auto& point : run.points) {
+        CAPTURE(point.test + " " + point.label);
+        CHECK(point.invalid.empty());
+        for (const auto& finding : point.findings)
+            judged += finding.verdict == Verdict::pass || finding.verdict == Verdict::marginal;
+        // The modem's own levels, from its file; the way to the tester is taken out.
+        if (point.test == "lte-maximum") CHECK(result(point, "power") == within(0.1, 22.6));
+        if (point.test == "lte-minimum") CHECK(result(point, "power") == within(0.3, -43));
+        if (point.test == "both") CHECK(result(point, "total_power") == within(0.2, 20 + 3.01));
+    }
+    CHECK(judged == 6 * 4 + 3 + 5);
+    CHECK(modem.events("did not stand; up again") >= 2);
+}
+
+TEST_CASE("a session lost while it is measured: once more, and at last without verdict") {
+    Attached modem;
+    modem.shorten();
+    // Attached for less than a record and its questions take.
+    modem.replace(modem.unit, "drops_after = \"1 s\"", "drops_after = \"0.06 s\"");
+    CHECK(modem.run("lte-maximum").code == 4);
+    const auto run = modem.record();
+    REQUIRE(run.points.size() == 1);
+    for (const auto& finding : run.points[0].findings) CHECK(finding.verdict == Verdict::none);
+    CHECK_FALSE(run.points[0].findings.empty());
+    CHECK_FALSE(run.points[0].invalid.empty());
+}
+
+TEST_CASE("a modem that does not attach gives no verdict, and says why") {
+    Attached modem;
+    modem.shorten();
+    modem.replace(modem.campaign, "\"lte-tester.downlink_level\" = \"-57 dBm\"",
+                  "\"lte-tester.downlink_level\" = \"-90 dBm\"");
+    modem.replace(modem.campaign, "must_hold = true\n", "must_hold = true\nwithin = \"1 s\"\n");
+    const Said said = modem.run("lte-maximum");
+    CHECK(said.code == 4);
+    CHECK(contains(said.out, "a link that it needs did not come up"));
+    CHECK(modem.events("does not come up within 1 s; no verdict") == 1);
+}
+
+TEST_CASE("one of two sessions lost leaves both together without verdict") {
+    Attached modem;
+    modem.replace(modem.campaign, "\"nr-tester.downlink_level\" = \"-50 dBm\"",
+                  "\"nr-tester.downlink_level\" = \"-99 dBm\"");
+    modem.replace(modem.campaign, "settings = { \"nr-tester.connection\" = \"ON\" }",
+                  "settings = { \"nr-tester.connection\" = \"ON\" }\nwithin = \"0.5 s\"");
+    CHECK(modem.run("both").code == 4);
+    CHECK(modem.events("the link nr-tester.connection does not come up") >= 1);
+    for (const auto& finding : modem.record().points.at(0).findings) CHECK(finding.verdict == Verdict::none);
+}
+
+TEST_CASE(
+    "what the cell tells is what is sent: another identity is no measurement, a part of the blocks is one") {
+    Attached modem;
+    modem.shorten();
+    std::string kept = modem.campaign;
+    modem.replace(modem.campaign, "\"lte-tester.identity\" = \"37\"", "\"lte-tester.identity\" = \"38\"");
+    CHECK(modem.run("lte-maximum").code == 4);
+    std::filesystem::remove_all(modem.folder / "run");
+    modem.campaign = kept;
+    modem.replace(
+        modem.campaign, "\"lte-tester.cell\" = \"ON\"",
+        "\"lte-tester.cell\" = \"ON\"\n\"lte-tester.first_block\" = \"4\"\n\"lte-tester.blocks\" = \"12\"");
+    modem.replace(modem.campaign, "parameters = { cell = 37, sample_rate",
+                  "parameters = { cell = 37, first_block = 4, blocks = 12, sample_rate");
+    CHECK(modem.run("lte-maximum").code == 0);
+}
+
+TEST_CASE("a tester of mobile devices records samples, and sweeps nothing") {
+    Attached modem;
+    modem.replace(modem.campaign, "procedure = \"cellular.power\"", "procedure = \"cellular.leakage\"");
+    modem.replace(modem.campaign, "rules = [\"ts-36.521-1/minimum-power\"]",
+                  "rules = [\"ts-36.521-1/leakage\"]");
+    const Said said = modem.tell({"check", "campaign.toml"});
+    CHECK(said.code == 2);
+    CHECK(contains(said.err, "needs an instrument of kind analyser"));
+    // With samples it can.
+    modem.replace(modem.campaign, "parameters = { technology = \"lte\", sample_rate = \"15.36 MHz\"",
+                  "parameters = { technology = \"lte\", by = \"samples\", sample_rate = \"61.44 MHz\"");
+    CHECK(modem.tell({"check", "campaign.toml"}).code == 0);
+    CHECK(contains(modem.tell({"bench", "bench.toml", "--try"}).out, "1 GHz, samples at 1 MHz for 1 ms"));
+    // Nothing is sent, and nobody attaches, without leave.
+    CHECK(contains(modem.tell({"bench", "bench.toml", "--try"}).out, "CELL:STATe OFF"));
+    CHECK(contains(modem.tell({"bench", "bench.toml", "--try", "--allow", "outputs"}).out, "CELL:STATe ON"));
+}
