@@ -77,6 +77,15 @@ std::size_t whole_option(const Call& call, const std::string& option, std::size_
 // Error(input).
 lab::ReportLanguage language_named(const std::string& name, const lab::RunData& run);
 
+inline constexpr OptionInfo trust_option{
+    "trust", "FILE",
+    "public key or certificate that signatures are trusted by, besides `trusted` of the defaults"};
+// What signatures and time stamps of runs are trusted by: the defaults, and --trust.
+std::vector<std::filesystem::path> trusted_keys(const Call& call);
+// Says on stderr what the signature of a run is worth, and returns it. Throws Error(input) for one that is
+// broken, unless a run that was altered is to be taken.
+std::string tell_signature(const Call& call, const std::filesystem::path& run);
+
 // A name for a figure: ends in .svg or .png, in a folder that exists. Throws Error(input) naming the option.
 void require_figure_name(const std::string& option, const std::filesystem::path& file);
 

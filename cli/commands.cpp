@@ -15,8 +15,10 @@
     each(report_command) \
     each(export_command) \
     each(judge_command) \
+    each(each_command) \
     each(compare_command) \
     each(verify_command) \
+    each(sign_command) \
     each(find_command) \
     each(push_command) \
     each(rules_command) \

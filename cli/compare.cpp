@@ -93,6 +93,7 @@ ExitCode perform_compare(const Call& call) {
         fail_input("compare needs at least two run folders: rare-tally compare BEFORE AFTER");
     if (folders.size() > 20) fail_input("compare takes at most 20 runs");
     const OpenRuns opened({folders.begin(), folders.end()});
+    for (const auto& folder : folders) tell_signature(call, folder);
     const auto& runs = opened.all();
     auto all = compare_runs(runs);
     order_by_change(all);

@@ -22,7 +22,8 @@ constexpr std::array kinds{
     DraftKind{"chamber", "radiated emission: pre-scan, turntable, mast, final readings", ".",
               "chamber.toml chamber-bench.toml antenna-h2.csv skerry-2.toml", "chamber.toml"},
     DraftKind{"radio", "a low-rate radio: supply emission, mask, modulation, sensitivity", ".",
-              "campaign.toml bench.toml network-n3.csv skerry-2.toml certificate.md.mustache laboratory.svg "
+              "campaign.toml bench.toml network-n3.csv skerry-2.toml certificate.md.mustache "
+              "certificate.docx laboratory.svg "
               "answers.toml",
               "campaign.toml"},
     DraftKind{"serial", "a serial link: eye, mask, jitter", ".",
@@ -37,6 +38,8 @@ constexpr std::array kinds{
     DraftKind{"sharing", "spectrum sharing: occupancy, and what interference does", "sharing", "",
               "campaign.toml"},
     DraftKind{"cellular", "a cellular uplink: power, modulation, leakage", "cellular", "", "campaign.toml"},
+    DraftKind{"attached", "a mobile device attached to testers: power by command, both technologies",
+              "attached", "", "campaign.toml"},
     DraftKind{"alignment", "a radio module: gain table made, written, verified", "alignment", "",
               "campaign.toml"},
     DraftKind{"module", "an optical module: its registers against limits of its own", "module", "",

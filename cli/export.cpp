@@ -60,6 +60,7 @@ ExitCode perform_export(const Call& call) {
             fail_input("--as " + name + ": no such form" + suggestion(name, known));
     }
     const RunData data(folders.front());
+    tell_signature(call, folders.front());
     if (call.flag("append")) {
         const auto kept = load_kept_campaign(folders.front(), Loaded::to_look_at);
         if (!kept->campaign.table)

@@ -62,6 +62,7 @@ ExitCode perform_judge(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("judge needs one run folder: rare-tally judge RUN");
     const RunData data(folders.front());
+    tell_signature(call, folders.front());
     const auto kept = load_kept_campaign(folders.front(), Loaded::to_look_at);
     const auto instead = books_instead(call);
     // Books named on the command line stand beside the shipped ones; what the run kept stays apart.

@@ -166,7 +166,8 @@ void print_watches(const Console& console, const Campaign& campaign) {
 
 // Tests in the order in which they are carried out, with everything that the operator does: told where there
 // is more to it than one test after the other.
-void print_order(const Console& console, const Plan& plan) {
+// Returns how often somebody is asked.
+std::size_t print_order(const Console& console, const Plan& plan) {
     std::vector<std::string> lines;
     const PlannedTest* in_place = nullptr;
     std::set<const PlannedTest*> cycled;
@@ -209,12 +210,29 @@ void print_order(const Console& console, const Plan& plan) {
         flush();
         if (stretch.points.empty()) lines.push_back(test.name);
     }
-    if (!operator_asked && plan.order.size() <= plan.tests.size()) return;
+    const auto asked =
+        static_cast<std::size_t>(std::count_if(lines.begin(), lines.end(), [](const std::string& line) {
+            return line.starts_with("the operator: ");
+        }));
+    if (!operator_asked && plan.order.size() <= plan.tests.size()) return asked;
     console.out("");
     console.out(console.tinted("order", Tone::strong));
     constexpr std::size_t most = 60;
     for (std::size_t i = 0; i < lines.size() && i < most; ++i) console.out("  " + printable(lines[i]));
     if (lines.size() > most) console.out("  ... and " + std::to_string(lines.size() - most) + " more steps");
+    return asked;
+}
+
+// People take between half a minute and three for what they are asked; searches may end after half their
+// trials; instruments need up to a third more than what is known of them.
+std::string estimate(const Plan& plan, std::size_t asked) {
+    const double measuring = plan.seconds();
+    const double least = (plan.at_most() ? 0.5 : 1) * measuring + 30 * static_cast<double>(asked);
+    const double most = 1.33 * measuring + 180 * static_cast<double>(asked);
+    if (asked == 0 && !plan.at_most()) return "estimated measuring time " + duration_text(measuring);
+    return "estimated time " + duration_text(least) + " to " + duration_text(most) + ": measuring " +
+           (plan.at_most() ? "at most " : "") + duration_text(measuring) +
+           (asked > 0 ? ", " + count_text(asked, "prompt", "prompts") : "");
 }
 
 }  // namespace
@@ -234,14 +252,14 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     std::size_t number = 0;
     const std::size_t width = std::to_string(plan.captures()).size();
     for (const auto& planned : plan.tests) print_test(console, planned, number, width, most);
-    print_order(console, plan);
+    const std::size_t asked = print_order(console, plan);
     print_watches(console, campaign);
     print_left_out(console, *plan.campaign);
     print_rules(console, plan);
     console.out("");
     for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));
-    console.out((plan.at_most() ? "at most " : "") + count_text(plan.captures(), "point", "points") +
-                ", estimated measuring time " + duration_text(plan.seconds()));
+    console.out((plan.at_most() ? "at most " : "") + count_text(plan.captures(), "point", "points") + ", " +
+                estimate(plan, asked));
 }
 
 }  // namespace rt::cli

@@ -22,6 +22,7 @@ ExitCode perform_push(const Call& call) {
     SharedStore store(address);
     for (const auto& folder : folders) {
         const RunData run(folder);
+        tell_signature(call, folder);
         const Pushed pushed = store.push(run);
         call.console.out(folder + (pushed == Pushed::fresh  ? ": put into the store"
                                    : pushed == Pushed::same ? ": is in the store as it is"

@@ -66,6 +66,7 @@ ExitCode perform_report(const Call& call) {
     const auto& runs = opened.all();
     const auto target =
         out.empty() ? std::filesystem::path(folders.front()) / "report" : std::filesystem::path(out);
+    for (const auto& folder : folders) options.signatures.push_back(tell_signature(call, folder));
     for (const RunData* run : runs) {
         for (const auto& text : run->altered()) call.console.attention("altered: " + text);
     }

@@ -64,6 +64,14 @@ struct Trace {
     };
     std::vector<Companion> companions;  // further curves over the same x, in y_unit
     std::string together;  // traces of the same word are read together, such as magnitude and phase
+    struct Places {
+        std::vector<double> x, y;
+    };
+    Places ideal = {};  // where dots ought to lie: the points of a constellation
+    struct Interval {
+        double from = 0, to = 0;
+    };
+    std::optional<Interval> interval = {};  // what the result that it shows was measured between, along x
 };
 
 // A list that a procedure makes: bursts, peaks, symbols.

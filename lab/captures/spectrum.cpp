@@ -6,6 +6,7 @@
 #include "lab/captures/acquire.hpp"
 #include "lab/captures/ask.hpp"
 #include "lab/captures/kind.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "lab/formats/exported_spectrum.hpp"
 #include "lab/formats/spectrum_csv.hpp"
 
@@ -162,7 +163,8 @@ class SpectrumKind : public KindOf<Spectrum> {
     std::optional<Spectrum> from_table(std::string_view heading, std::string_view text,
                                        const std::string& file, const CaptureHints& hints) const override {
         if (!lower(heading).starts_with("frequency")) return std::nullopt;
-        if (has_decimal_commas(text)) return parse_exported(text, file, {}, hints.layout_used);
+        if (csv_separator(heading) != ',' && has_decimal_commas(text))
+            return parse_exported(text, file, {}, hints.layout_used);
         return parse_spectrum_csv(text, file);
     }
 };

@@ -86,19 +86,19 @@ Json schema_of(const FileInfo& file, const SectionInfo& section, const KeyInfo& 
 
 Json schema_of(const FileInfo& file, const SectionInfo& section) {
     Json properties = Json::object(), required = Json::array();
-    bool like = false;
+    std::string unless = section.unless;
     for (const KeyInfo& key : section.keys) {
         Json one = schema_of(file, section, key);
         one["description"] = key.help;
         properties[key.name] = std::move(one);
         if (key.required) required.push_back(key.name);
-        like = like || std::string_view(key.name) == "like";
+        if (std::string_view(key.name) == "like") unless = key.name;
     }
     Json out{{"type", "object"}, {"properties", std::move(properties)}, {"additionalProperties", false}};
     if (*section.help) out["description"] = section.help;
     // What is like another one may leave everything out.
-    if (like && !required.empty())
-        out["anyOf"] = {Json{{"required", required}}, Json{{"required", {"like"}}}};
+    if (!unless.empty() && !required.empty())
+        out["anyOf"] = {Json{{"required", required}}, Json{{"required", {unless}}}};
     else if (!required.empty())
         out["required"] = std::move(required);
     return out;

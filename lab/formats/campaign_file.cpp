@@ -48,9 +48,10 @@ constexpr std::array campaign_keys{
 };
 
 constexpr std::array unit_keys{
-    KeyInfo{"maker", Key::text, false, "who makes the unit; needed, unless it is asked (said_by)"},
-    KeyInfo{"model", Key::text, false, "its model; the same"},
-    KeyInfo{"serial", Key::word, false, "serial number of this one; the same"},
+    KeyInfo{"maker", Key::text, true,
+            "who makes the unit; this and the next two unless it is asked (said_by)"},
+    KeyInfo{"model", Key::text, true, "its model"},
+    KeyInfo{"serial", Key::word, true, "serial number of this one"},
     KeyInfo{"hardware", Key::word, false, "hardware version"},
     KeyInfo{"firmware", Key::word, false, "firmware version"},
     KeyInfo{"description", Key::text, false, "what it is"},
@@ -93,7 +94,7 @@ constexpr SectionInfo campaign_part_section{
     "an included file", "What a campaign includes: the same campaign_sections as in the campaign itself.",
     campaign_part_keys};
 constexpr SectionInfo campaign_section{"[campaign]", "The campaign as a whole.", campaign_keys};
-constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys};
+constexpr SectionInfo unit_section{"[unit]", "The unit under test.", unit_keys, "said_by"};
 
 constexpr std::array<const SectionInfo*, 27> campaign_sections{
     &campaign_root_section,  &campaign_section,   &unit_section,   &question_section,    &test_section,
@@ -291,10 +292,7 @@ Campaign read_campaign(const std::filesystem::path& file, RuleLibrary& library, 
     for (const auto& key : unit_keys) {
         const std::string_view name = key.name;
         if (name == "said_by" || key.kind == Key::pairs) continue;
-        if (unit.has(name))
-            campaign.unit.emplace_back(name, unit.text(name));
-        else if (campaign.unit_says.empty() && (name == "maker" || name == "model" || name == "serial"))
-            unit.fail_missing(name);
+        if (unit.has(name)) campaign.unit.emplace_back(name, unit.text(name));
     }
     for (const auto& [name, value] : unit.pairs("details")) {
         if (!campaign.unit_detail(name).empty()) unit.fail("details", in_quotes(name) + " is stated twice");

@@ -221,14 +221,11 @@ ConfigSection::ConfigSection(const ConfigNode& node, std::string file, const Sec
         }
     }
     for (const auto& key : info.keys) {
-        if (key.required && !has(key.name)) fail_missing(key.name);
+        const bool waived = *info.unless && has(info.unless);
+        if (!key.required || waived || has(key.name)) continue;
+        fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info.title +
+                                ": write a " + describe(key) + " (" + key.help + ")");
     }
-}
-
-void ConfigSection::fail_missing(std::string_view name) const {
-    const KeyInfo& key = key_info(name);
-    fail_input(place(), std::string("key \"") + key.name + "\" is missing in " + info_->title + ": write a " +
-                            describe(key) + " (" + key.help + ")");
 }
 
 std::string ConfigSection::place() const {

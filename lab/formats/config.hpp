@@ -43,6 +43,7 @@ struct SectionInfo {
     const char* title;  // as written in the file: "[[test]]"
     const char* help;
     std::span<const KeyInfo> keys;
+    const char* unless = "";  // a key whose presence frees from all that are required
 };
 
 struct FileInfo {
@@ -93,8 +94,6 @@ class ConfigSection {
     std::string place() const;
     std::string place(std::string_view key) const;
     [[noreturn]] void fail(std::string_view key, const std::string& message) const;
-    // As for a required key that is not there.
-    [[noreturn]] void fail_missing(std::string_view key) const;
     // Runs `work`; an Error(input) without a place gets the place and name of the key.
     void at(std::string_view key, const std::function<void()>& work) const;
 

@@ -15,6 +15,10 @@ constexpr std::array defaults_keys{
     KeyInfo{"bench", Key::text, false, "bench of campaigns that name none, beside this file"},
     KeyInfo{"rulebooks", Key::texts, false,
             "rulebooks and sign-offs known to every command, beside this file"},
+    KeyInfo{"trusted", Key::texts, false,
+            "public keys and certificates (PEM, beside this file) by which signatures and time stamps of "
+            "runs are "
+            "trusted"},
     KeyInfo{"store", Key::text, false, "the shared store, as push and find take it"},
     KeyInfo{"from", Key::texts, false, "where this came from: written into the copies of runs"},
 };
@@ -57,6 +61,7 @@ Defaults read_defaults(const std::vector<std::filesystem::path>& files) {
             if (head->has("bench")) out.bench = beside(head->text("bench"));
             if (head->has("store")) out.store = head->text("store");
             for (const auto& name : head->texts("rulebooks")) out.rulebooks.push_back(beside(name));
+            for (const auto& name : head->texts("trusted")) out.trusted.push_back(beside(name));
             if (head->has("from")) out.from = head->texts("from"), copied = true;
         }
         if (const auto report = root.table("report", report_section)) {

@@ -17,7 +17,8 @@ extern const FileInfo defaults_file;
 struct Defaults {
     std::string operator_name, bench, store;
     std::vector<std::string> rulebooks;
-    TextPairs report;  // keys of [report], lists by line
+    std::vector<std::string> trusted;  // files of keys and certificates
+    TextPairs report;                  // keys of [report], lists by line
     std::string logo;
     std::vector<std::string> from;  // the files
 

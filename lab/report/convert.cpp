@@ -179,7 +179,7 @@ void write_document(const std::filesystem::path& html, const std::filesystem::pa
 std::string png_of(const std::filesystem::path& svg, const std::filesystem::path& scratch) {
     const auto png = scratch / (svg.stem().string() + ".scratch.png");
     convert({"rsvg-convert", "a picture", "librsvg2-bin"},
-            {"--width=1600", "--keep-aspect-ratio", svg.string(), "-o"}, png);
+            {"--width=1600", "--keep-aspect-ratio", "--background-color=white", svg.string(), "-o"}, png);
     std::string content = read_file(png);
     std::error_code ignored;
     std::filesystem::remove(png, ignored);

@@ -13,7 +13,7 @@
 
 namespace rt::lab {
 
-enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion, grid, sign };
+enum class CurveRole { trace, limit, sweep, dots, bars, spots, companion, grid, sign, ideal, interval };
 
 struct Curve {
     std::string name;

@@ -54,8 +54,11 @@ const char* role_name(CurveRole role) {
         case CurveRole::dots:
         case CurveRole::grid:
         case CurveRole::sign:
+        case CurveRole::ideal:
         case CurveRole::trace:
             break;
+        case CurveRole::interval:
+            return "limit";
     }
     return "trace";
 }

@@ -242,6 +242,10 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
                    " ps 1.6 lw 2 lc rgb '" + sign_colours[index % std::size(sign_colours)] + "'";
         case CurveRole::grid:
             return coloured("lines lw 0.7", "#c4c4c4");
+        case CurveRole::ideal:
+            return coloured("points pt 1 ps 1.3 lw 1.6", "#b3261e");
+        case CurveRole::interval:
+            return coloured("lines lw 2.4", "#111111");
         case CurveRole::limit: {
             const std::size_t k = limits++ % std::size(limit_colours);
             return coloured(std::string("lines lw 2.2 dt ") + limit_dashes[k], limit_colours[k]);
@@ -300,7 +304,11 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
         const double reach =
             1.1 * std::max({std::abs(x.low), std::abs(x.high), std::abs(y.low), std::abs(y.high)});
         const std::string both = "range [" + exact(-reach) + ":" + exact(reach) + "]\n";
-        out += "set size ratio -1\nset x" + both + "set y" + both + "set zeroaxis lc rgb '#888888' lw 0.8\n";
+        // The key stands beside the square, so that a long title has the whole width.
+        out += "set size ratio -1\nset x" + both + "set y" + both +
+               "set zeroaxis lc rgb '#888888' lw 0.8\nset lmargin at screen 0.40\nset rmargin at screen "
+               "0.90\nset "
+               "tmargin at screen 0.89\nset bmargin at screen 0.12\nset key at screen 0.02,0.98 left top\n";
     }
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
     return out;
@@ -317,8 +325,27 @@ std::string key_rows(const Figure& figure) {
     constexpr std::size_t few = 4, width = 96, sample = 8;  // characters
     const std::size_t columns = std::min<std::size_t>(4, width / (longest + sample));
     // Where the names stand beside the picture they stay below each other.
-    if (figure.polar || figure.plane || figure.dies || names <= few || columns < 2) return "";
+    if (figure.polar || figure.plane || figure.square || figure.dies || names <= few || columns < 2)
+        return "";
     return " maxrows " + std::to_string((names + columns - 1) / columns);
+}
+
+// A title that is wider than the figure loses its middle: what it begins and ends with tells most.
+std::string shortened(const std::string& title) {
+    constexpr std::size_t most = 104;
+    if (letters(title) <= most) return title;
+    const auto cut = [&](std::size_t from, std::size_t count) {
+        std::string out;
+        std::size_t letter = 0;
+        for (std::size_t i = 0; i < title.size(); ++i) {
+            const bool begins = (static_cast<unsigned char>(title[i]) & 0xC0) != 0x80;
+            letter += begins;
+            if (letter > from && letter <= from + count) out += title[i];
+        }
+        return out;
+    };
+    const std::size_t half = most / 2 - 1;
+    return cut(0, half) + " … " + cut(letters(title) - half, half);
 }
 
 std::string script(const Figure& figure, const std::string& file) {
@@ -335,7 +362,7 @@ std::string script(const Figure& figure, const std::string& file) {
         "lt 1 lw 0.6\n";
     // The title heads the key, so that both stand above the curves in this order.
     out += "set key tmargin left vertical" + key_rows(figure) + " Left reverse samplen 3 font ',12' title " +
-           text(figure.title) + " left font ',14'\n";
+           text(shortened(figure.title)) + " left font ',14'\n";
     out += axes_of(figure, x_range(figure), y_range(figure));
     std::string plots;
     if (figure.raster) {

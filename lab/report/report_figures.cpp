@@ -76,6 +76,15 @@ std::string criterion_of(const std::vector<const PointRecord*>& points,
     return {};
 }
 
+// People know a test by its title.
+std::string title_of(const std::vector<const RunData*>& runs, const std::string& test) {
+    for (const RunData* run : runs) {
+        const TestRecord* record = run->record().find_test(test);
+        if (record && !record->title.empty()) return record->title;
+    }
+    return test;
+}
+
 // Curves over the sweep of each test whose captures are no figures of their own, or are many.
 std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const RunData*>& runs) {
     std::map<std::string, std::vector<const PointRecord*>> by_test;
@@ -90,6 +99,7 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
     }
     std::map<std::string, std::vector<Figure>> out;
     for (const auto& [test, points] : by_test) {
+        const std::string title = title_of(runs, test);
         // Of runs that have tests of the same name each has its own rules.
         const FindRule find = [&libraries = rules[test]](const std::string& id) {
             for (std::size_t i = 0; i + 1 < libraries.size(); ++i) {
@@ -114,14 +124,14 @@ std::map<std::string, std::vector<Figure>> sweep_figures(const std::vector<const
                     results.push_back(rule.applies_to);
             }
         }
-        if (auto figure = sweep_figure(points, test, find, "", Swept::thresholds)) {
+        if (auto figure = sweep_figure(points, title, find, "", Swept::thresholds)) {
             out[test].push_back(std::move(*figure));
             // Of the trials what they were decided by.
             results.front() = criterion_of(points, runs);
         }
-        if (auto figure = pattern_figure(points, test)) out[test].push_back(std::move(*figure));
+        if (auto figure = pattern_figure(points, title)) out[test].push_back(std::move(*figure));
         for (const auto& result : results) {
-            if (auto figure = sweep_figure(points, test, find, result))
+            if (auto figure = sweep_figure(points, title, find, result))
                 out[test].push_back(std::move(*figure));
         }
     }
@@ -161,7 +171,8 @@ std::optional<Figure> finals_figure(const RunData& run, const std::string& test,
     }
     Trace scan = *held;
     scan.title = "Pre-scan, highest of all points";
-    Figure figure = trace_figure(scan, test + ": final readings over the pre-scan", rules, {});
+    Figure figure =
+        trace_figure(scan, title_of({&run}, test) + ": final readings over the pre-scan", rules, {});
     Curve dots{"Final readings", CurveRole::spots, {}, {}};
     // The figure's own scale, from its first point.
     const double factor =

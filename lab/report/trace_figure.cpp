@@ -162,6 +162,54 @@ Figure plane_figure(const Trace& trace, const std::string& title) {
 
 }  // namespace
 
+// Above the lines: what was measured as a bar between its ends, and beside it the limits from where it
+// begins.
+static void add_interval(Figure& figure, const Trace& trace, const std::vector<RuleRef>& rules,
+                         const Scale& scale, const Scale& upright) {
+    double low = 1e300, high = -1e300;
+    const auto reach = [&](const std::vector<double>& values) {
+        for (const double y : values)
+            if (std::isfinite(y)) low = std::min(low, y), high = std::max(high, y);
+    };
+    reach(trace.y);
+    for (const auto& companion : trace.companions) reach(companion.y);
+    const double step = (high - low) * 0.11;
+    double level = high + step;
+    const auto bar = [&](const std::string& name, CurveRole role, double from, double to) {
+        Curve curve{name, role, {}, {}};
+        const double tick = step / 4;
+        for (const auto& [x, y] : {std::pair(from, level - tick),
+                                   {from, level + tick},
+                                   {from, level},
+                                   {to, level},
+                                   {to, level + tick},
+                                   {to, level - tick}})
+            curve.x.push_back(x * scale.factor), curve.y.push_back(y * upright.factor);
+        figure.curves.push_back(std::move(curve));
+        level += step;
+    };
+    const auto [from, to] = *trace.interval;
+    // Down to where it begins and ends.
+    Curve ends{"", CurveRole::grid, {}, {}};
+    for (const double x : {from, to}) {
+        for (const double y : {low, level, gap}) {
+            ends.x.push_back(x * scale.factor);
+            ends.y.push_back(y * upright.factor);
+        }
+    }
+    figure.curves.push_back(std::move(ends));
+    bar(words(trace.shows) + " " + format({to - from, trace.x_unit}, 4), CurveRole::interval, from, to);
+    for (const auto& ref : rules) {
+        const Bound* bound = ref.rule->bound();
+        if (!bound || ref.rule->applies_to != trace.shows || ref.rule->unit != trace.x_unit) continue;
+        for (const auto& [limit, sign] : {std::pair(bound->min, "≥ "), {bound->max, "≤ "}}) {
+            if (limit && from + *limit <= trace.x.back())
+                bar(ref.book->standard + ": " + sign + format({*limit, trace.x_unit}, 4), CurveRole::limit,
+                    from, from + *limit);
+        }
+    }
+}
+
 Figure trace_figure(const Trace& trace, const std::string& title, const std::vector<RuleRef>& rules,
                     const std::vector<Finding>& findings) {
     if (trace.shape == Shape::smith || trace.shape == Shape::polar) return plane_figure(trace, title);
@@ -219,6 +267,14 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
         if (!judges(ref) || ref.rule->bound() || ref.rule->unit != trace.y_unit) continue;
         figure.curves.push_back(limit_curve(ref, low, high, trace.reference_level.value_or(0), scale.factor));
     }
+    if (!trace.ideal.x.empty()) {
+        figure.curves.front().name = "received";
+        Curve ideal{"ideal", CurveRole::ideal, trace.ideal.x, trace.ideal.y};
+        for (double& x : ideal.x) x *= scale.factor;
+        for (double& y : ideal.y) y *= upright.factor;
+        figure.curves.push_back(std::move(ideal));
+    }
+    if (trace.interval) add_interval(figure, trace, rules, scale, upright);
     for (const auto& finding : findings) {
         if (finding.verdict == Verdict::none || !finding.at || finding.unit != trace.y_unit) continue;
         figure.markers.push_back({finding.at->value * scale.factor, *finding.value, marker_text(finding)});

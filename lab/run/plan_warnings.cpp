@@ -7,6 +7,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/catalogue/catalogue.hpp"
+#include "core/rules/judge.hpp"
 #include "lab/clock.hpp"
 
 namespace rt::lab {
@@ -157,6 +158,76 @@ void warn_of_paths(const Plan& plan, const Add& add) {
     }
 }
 
+// Supplies whose voltage nobody sets: what it was left at is what the unit gets.
+template <typename Add>
+void warn_of_voltages(const Plan& plan, const Add& add) {
+    for (const auto& instrument : plan.bench->instruments) {
+        if (!instrument.is("supply") || !instrument.place.speaks() ||
+            !instrument.dialect.knows("set_voltage"))
+            continue;
+        const std::string target = instrument.role + ".voltage";
+        const bool set = std::any_of(plan.tests.begin(), plan.tests.end(), [&](const PlannedTest& planned) {
+            const auto& settings = planned.test->settings;
+            const auto& axes = planned.test->sweep.axes;
+            return std::any_of(settings.begin(), settings.end(),
+                               [&](const auto& s) { return s.first == target; }) ||
+                   std::any_of(axes.begin(), axes.end(), [&](const Axis& axis) {
+                       return std::find(axis.sets.begin(), axis.sets.end(), target) != axis.sets.end();
+                   });
+        });
+        if (!set && !plan.tests.empty())
+            add("nothing sets the voltage of the " + instrument.role + ": set " + target +
+                " in campaign.settings, or the unit gets what it was left at");
+    }
+}
+
+// Calibration dates of instruments that judged tests measure with: none at all, or one that is near.
+template <typename Add>
+void warn_of_dates(const Plan& plan, const Add& add) {
+    constexpr double soon_s = 30 * 86400.0;
+    std::set<std::string> seen;
+    for (const auto& planned : plan.tests) {
+        const Instrument* instrument = planned.instrument;
+        const bool counts = instrument && instrument->place.speaks() && !planned.test->judgings.empty() &&
+                            instrument->role != "unit" && !instrument->is("traffic") &&
+                            !instrument->is("module");
+        if (!counts || !seen.insert(instrument->role).second) continue;
+        if (instrument->calibration_due.empty()) {
+            add("the bench states no calibration_due for the " + instrument->role + " (" + instrument->name +
+                "): the report will say that it is not stated");
+        } else if (today() <= instrument->calibration_due &&
+                   seconds_between(today() + "T00:00:00Z", instrument->calibration_due + "T00:00:00Z") <
+                       soon_s) {
+            add("the calibration of the " + instrument->role + " (" + instrument->name + ") lapses on " +
+                instrument->calibration_due);
+        }
+    }
+}
+
+// Parameters that differ from what the clause fixes: the findings will be marked.
+template <typename Add>
+void warn_of_changes(const Plan& plan, const Add& add) {
+    for (const auto& planned : plan.tests) {
+        for (const auto& judging : planned.test->judgings) {
+            Parameters parameters = planned.test->parameters;
+            parameters.fill_defaults();
+            for (const auto& text : deviations_from(*judging.rule.rule, parameters)) {
+                const bool swept = std::any_of(
+                    planned.test->sweep.axes.begin(), planned.test->sweep.axes.end(), [&](const Axis& axis) {
+                        return std::any_of(axis.sets.begin(), axis.sets.end(),
+                                           [&](const std::string& target) {
+                                               return target.starts_with("parameter.") &&
+                                                      text.starts_with(target.substr(10) + " ");
+                                           });
+                    });
+                if (!swept)
+                    add("test " + planned.test->name + " is not per the standard for " +
+                        judging.rule.full_id() + ": " + text);
+            }
+        }
+    }
+}
+
 // Lapsed instruments, and tests without rules.
 template <typename Add>
 void warn_of_judging(const Plan& plan, const Add& add) {
@@ -203,6 +274,9 @@ void warn(Plan& plan) {
     warn_of_left_over(plan, add);
     warn_of_budgets(plan, add);
     warn_of_supplies(plan, add);
+    warn_of_voltages(plan, add);
+    warn_of_dates(plan, add);
+    warn_of_changes(plan, add);
     warn_of_paths(plan, add);
 }
 

@@ -411,7 +411,8 @@ std::optional<double> Stage::reported_level() const {
     for (const auto& one : unit_->surroundings().receivers) {
         const auto tuned = receiver(one.port);
         if (const auto heard = reception(one.port); tuned && heard && heard->level_dbm > -200)
-            return heard->level_dbm + tuned->reports_db;
+            return tuned->reported(heard->level_dbm,
+                                   [&](const std::string& name) { return unit_->get(name); });
     }
     return std::nullopt;
 }

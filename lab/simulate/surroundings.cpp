@@ -4,6 +4,7 @@
 #include <cmath>
 #include <numbers>
 
+#include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "core/quantity/quantity.hpp"
 #include "core/serial/pattern.hpp"
@@ -41,6 +42,18 @@ constexpr std::array receiver_keys{
     KeyInfo{"sticky", Key::flag, false,
             "an association that is lost stays lost until UNIT:CONNECT; UNIT:LINK? tells of it"},
     KeyInfo{"reports", Key::quantity, false, "what UNIT:RSSI? adds to the level that is received", Unit::db},
+    KeyInfo{
+        "report_index", Key::text, false,
+        "setting with a gain index by which what it reports rises: report_step for each, with report_ripple "
+        "and, "
+        "over the frequency in the setting report_frequency, report_slope for 100 MHz from report_middle on"},
+    KeyInfo{"report_step", Key::quantity, false, "from one index to the next", Unit::db},
+    KeyInfo{"report_ripple", Key::quantity, false, "from index to index, peak", Unit::db},
+    KeyInfo{"report_slope", Key::quantity, false, "change over 100 MHz", Unit::db},
+    KeyInfo{"report_middle", Key::quantity, false, "frequency where the slope is 0", Unit::hertz},
+    KeyInfo{"report_frequency", Key::text, false, "setting with its frequency"},
+    KeyInfo{"report_table", Key::text, false,
+            "setting with its table of corrections: \"2630:3:-1.2,...\", MHz, index, dB that are added"},
 };
 constexpr std::array draw_keys{
     KeyInfo{"when", Key::pairs, false, "settings under which it is drawn"},
@@ -320,6 +333,36 @@ static DeviceAround device_of(const ConfigSection& s, const std::map<std::string
     return out;
 }
 
+std::optional<double> Receiver::reported(
+    double level_dbm, const std::function<std::string(const std::string&)>& setting) const {
+    double out = level_dbm + reports_db;
+    if (report_index.empty()) return out;
+    const auto index = to_double(setting(report_index));
+    if (!index) return std::nullopt;
+    out += report_step_db * *index + report_ripple_db * std::sin(2.1 * *index + 0.4);
+    double hz = report_middle_hz;
+    try {
+        if (!report_frequency.empty()) hz = parse_quantity(setting(report_frequency), Unit::hertz).value;
+    } catch (const Error&) {
+        return std::nullopt;
+    }
+    out += report_slope_db_per_100mhz * (hz - report_middle_hz) / 100e6;
+    if (report_table.empty()) return out;
+    // The row of this index at the nearest frequency.
+    std::optional<double> correction;
+    double nearest = 1e300;
+    const std::string table = setting(report_table);
+    for (const auto row : split(std::string_view(table), ',')) {
+        const auto cells = split(row, ':');
+        if (cells.size() != 3) continue;
+        const auto mhz = to_double(trim(cells[0])), number = to_double(trim(cells[1])),
+                   db = to_double(trim(cells[2]));
+        if (!mhz || !number || !db || *number != *index || std::abs(*mhz * 1e6 - hz) >= nearest) continue;
+        nearest = std::abs(*mhz * 1e6 - hz), correction = *db;
+    }
+    return out + correction.value_or(0);
+}
+
 Surroundings read_surroundings(const ConfigSection& root,
                                const std::map<std::string, std::string>& settings) {
     Surroundings out;
@@ -339,6 +382,17 @@ Surroundings read_surroundings(const ConfigSection& root,
         receiver.rejection_db = s.quantity_or("rejection", 40);
         receiver.sticky = s.flag("sticky");
         receiver.reports_db = s.quantity_or("reports", 0);
+        for (const auto& [key, member] : {std::pair("report_index", &Receiver::report_index),
+                                          {"report_frequency", &Receiver::report_frequency},
+                                          {"report_table", &Receiver::report_table}}) {
+            receiver.*member = s.text(key);
+            if (!(receiver.*member).empty() && !settings.contains(receiver.*member))
+                s.fail(key, "the unit has no setting " + in_quotes(receiver.*member));
+        }
+        receiver.report_step_db = s.quantity_or("report_step", 0);
+        receiver.report_ripple_db = s.quantity_or("report_ripple", 0);
+        receiver.report_slope_db_per_100mhz = s.quantity_or("report_slope", 0);
+        receiver.report_middle_hz = s.quantity_or("report_middle", 0);
         if (!(receiver.bandwidth_hz > 0)) s.fail("bandwidth", "must be above 0 Hz");
         if (!(out.receivers.back().most_bps > 0)) s.fail("most", "must be above 0 bit/s");
         if (!(out.receivers.back().width_db > 0)) s.fail("width", "must be above 0 dB");

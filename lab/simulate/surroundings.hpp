@@ -2,6 +2,7 @@
 #pragma once
 
 #include <complex>
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -53,8 +54,15 @@ struct Receiver {
     double bandwidth_hz = 2e6, rejection_db = 40;
     bool sticky = false;    // an association that is lost stays lost until it is told to connect
     double reports_db = 0;  // what the level that it reports is wrong by
+    // Where that depends on a gain index: settings with the index, its frequency and its table of
+    // corrections, the step of an index, ripple from index to index, slope over frequency from the middle.
+    std::string report_index = "", report_frequency = "", report_table = "";
+    double report_step_db = 0, report_ripple_db = 0, report_slope_db_per_100mhz = 0, report_middle_hz = 0;
 
     double loss_share(double level_dbm, double interference_dbm = -300) const;
+    // What it reports of a level, by the settings of the unit; nothing where it has no such index.
+    std::optional<double> reported(double level_dbm,
+                                   const std::function<std::string(const std::string&)>& setting) const;
 };
 
 // Current drawn from the supply.

@@ -33,6 +33,9 @@ struct FoundFinding {
 // Units of findings whose margins are in the unit asked for, as ",dBuV,dBm,": "" for all.
 std::string units_asked_for(const FindingQuery& query);
 
+// Run folders at and below `folder`, in their order. Throws Error(input) where there is none.
+std::vector<std::filesystem::path> runs_in(const std::filesystem::path& folder);
+
 // What a folder holds: run folders, or folders of run folders. Runs that cannot be read, that never began, or
 // that are not as they were written are left out; `left_out` gets a line for each. Throws Error(input) where
 // there is no run at all.

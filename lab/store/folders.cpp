@@ -9,7 +9,6 @@
 #include "lab/tally/tally.hpp"
 
 namespace rt::lab {
-namespace {
 
 std::vector<std::filesystem::path> runs_in(const std::filesystem::path& folder) {
     std::vector<std::filesystem::path> out;
@@ -28,6 +27,8 @@ std::vector<std::filesystem::path> runs_in(const std::filesystem::path& folder) 
     std::sort(out.begin(), out.end());
     return out;
 }
+
+namespace {
 
 void look_into(const std::filesystem::path& run, const FindingQuery& query, std::vector<FoundFinding>& out) {
     Tally::look_at(run, [&](Database& database) {

@@ -309,6 +309,7 @@ std::string outside_reason(const std::string& name) {
     if (name.starts_with("report/") || name.starts_with("export/"))
         return "made from the tally: make it again";
     if (name == "connections.svg" || name.ends_with(".html")) return "a picture of the run, no record of it";
+    if (name.starts_with("seal.")) return "the signature of the seal: see below";
     if (name == "traffic.log") return "what was said to the instruments, for finding faults";
     if (name.starts_with("captures/")) return "left by an interruption, or of a point that is gone";
     return "not of the run";

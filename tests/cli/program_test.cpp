@@ -11,9 +11,9 @@
 namespace {
 
 const std::filesystem::path source = RT_SOURCE;
-const std::vector<std::string> names{"demo",   "draft",  "check", "run",      "make",   "measure",
-                                     "report", "export", "judge", "compare",  "verify", "rules",
-                                     "bench",  "find",   "push",  "dialects", "explain"};
+const std::vector<std::string> names{"demo",   "draft",  "field",    "check",   "run",    "make",  "measure",
+                                     "report", "export", "judge",    "compare", "verify", "rules", "bench",
+                                     "find",   "push",   "dialects", "explain", "sign",   "each"};
 
 // A result of a run's JSON by point; there is at least one.
 std::map<std::string, double> values_of(const nlohmann::json& run, const std::string& name) {
@@ -70,7 +70,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     CHECK(contains(said.out, "1 FAIL, 7 NONE\n"));
     CHECK(contains(said.out,
                    "look at    receiver-map, channel=26, mode=normal: packet error ratio, outlying curve"));
-    CHECK(contains(said.out, "all fourteen runs in one report: "));
+    CHECK(contains(said.out, "all fifteen runs in one report: "));
     CHECK(contains(said.out, "analyser overloaded"));
     const auto results =
         nlohmann::json::parse(rt::lab::read_file(folder / "tally-demo/run/report/results.json"));
@@ -152,7 +152,7 @@ TEST_CASE("the demo: mostly PASS, some MARGINAL, one FAIL, NONE for overload") {
     // Each by its name, too.
     const Said list = rare_tally(folder.path(), {"demo", "--list"});
     for (const char* name : {"chamber", "link", "ports", "radio"}) CHECK(contains(list.out, name));
-    CHECK(lines(list.out) == 14);
+    CHECK(lines(list.out) == 15);
     const Said unknown = rare_tally(folder.path(), {"demo", "chambre"});
     CHECK(unknown.code == 2);
     CHECK(contains(unknown.err, "did you mean \"chamber\"?"));
@@ -267,7 +267,7 @@ TEST_CASE("the reference pages are those of the readers' tables") {
         at = end + 1;
         ++pages;
     }
-    CHECK(pages == 11);
+    CHECK(pages == 14);
 }
 
 TEST_CASE("the campaign in the documentation is a good one") {
@@ -292,7 +292,7 @@ TEST_CASE("commands in the documentation exist") {
          {"README.md", "docs/guide.md", "docs/architecture.md", "docs/json.md", "docs/tally.md",
           "docs/simulation.md", "docs/campaigns.md", "docs/bench.md", "docs/afterwards.md", "docs/judging.md",
           "docs/store.md", "docs/new-instrument.md", "docs/signals.md", "docs/measurements/stress.md",
-          "docs/tutorial.md", "docs/driving.md"}) {
+          "docs/tutorial.md", "docs/driving.md", "docs/field.md"}) {
         const std::string text = rt::lab::read_file(source / file);
         for (std::size_t at = 0; (at = text.find("rare-tally ", at)) != std::string::npos; at += 11) {
             const std::size_t word_end = text.find_first_of(" \n`,.;:)", at + 11);

@@ -140,11 +140,12 @@ TEST_CASE("figures and tables in both forms") {
 
 TEST_CASE("the report fills documents with its figures; the shipped certificate among them") {
     TestFolder folder;
-    make_counted_run(folder / "run", {{"emission", "SN-1", {1, 2, -3}}, {"sensitivity", "SN-1", {4}}});
+    make_counted_run(folder / "run", {{"supply-emission", "SN-1", {1, 2, -3}}, {"sensitivity", "SN-1", {4}}});
     const RunData run(folder / "run");
     ReportOptions options;
-    write_office(open_document("<text:p>{{unit.serial}}</text:p><text:p>{{test.emission.figure}}</text:p>"),
-                 folder / "own.odt");
+    write_office(
+        open_document("<text:p>{{unit.serial}}</text:p><text:p>{{test.supply-emission.figure}}</text:p>"),
+        folder / "own.odt");
     options.templates = {std::filesystem::path(RT_SOURCE) / "demo/certificate.docx", folder / "own.odt"};
     const auto written = write_report({&run}, folder / "out", options);
     CHECK(written.left_out.empty());

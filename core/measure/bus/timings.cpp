@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 namespace rt {
 namespace {
@@ -10,7 +11,8 @@ std::string result_name(const Timing& timing, bool greatest) {
     return std::string(timing.name) + (greatest ? "_greatest" : "_least");
 }
 
-Trace view_of(const std::vector<NamedSignal>& lines, double at_s, double reach_s, const std::string& result) {
+Trace view_of(const std::vector<NamedSignal>& lines, double at_s, std::optional<double> value_s,
+              double reach_s, const std::string& result) {
     const Signal& first = lines.front().signal;
     const double middle = at_s / first.step_s, reach = reach_s / first.step_s;
     const auto size = static_cast<double>(first.size());
@@ -36,6 +38,7 @@ Trace view_of(const std::vector<NamedSignal>& lines, double at_s, double reach_s
     }
     for (std::size_t i = 0; i < volts.size(); ++i)
         trace.x.push_back(static_cast<double>(from + i) * first.step_s + first.from_s);
+    if (value_s) trace.interval = Trace::Interval{at_s + first.from_s, at_s + *value_s + first.from_s};
     return trace;
 }
 
@@ -88,9 +91,11 @@ void add_views(const std::vector<Timing>& timings, const std::vector<NamedSignal
         const Spread& s = *timing.spread;
         if (s.count == 0) continue;
         if (timing.least)
-            outcome.traces.push_back(view_of(lines, s.at_least, reach_s, result_name(timing, false)));
+            outcome.traces.push_back(
+                view_of(lines, s.at_least, s.least, reach_s, result_name(timing, false)));
         if (timing.greatest)
-            outcome.traces.push_back(view_of(lines, s.at_greatest, reach_s, result_name(timing, true)));
+            outcome.traces.push_back(
+                view_of(lines, s.at_greatest, s.greatest, reach_s, result_name(timing, true)));
     }
 }
 

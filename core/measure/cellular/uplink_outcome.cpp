@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "core/cellular/bands.hpp"
@@ -39,7 +40,7 @@ double farthest_offset(const Uplink& uplink, const UplinkFormat& format) {
     return out;
 }
 
-void add_constellation(const Uplink& uplink, Outcome& outcome) {
+void add_constellation(const Uplink& uplink, Modulation modulation, Outcome& outcome) {
     constexpr std::size_t most = 4000;
     Trace points = curve("constellation", "Q", Unit::none);
     points.x_unit = Unit::none, points.x_title = "I", points.shape = Shape::dots;
@@ -53,6 +54,18 @@ void add_constellation(const Uplink& uplink, Outcome& outcome) {
             points.x.push_back(point.real()), points.y.push_back(point.imag());
         }
     }
+    std::set<std::pair<double, double>> ideal;
+    const std::size_t bits = bits_of(modulation);
+    for (std::size_t code = 0; code < (std::size_t{1} << bits); ++code) {
+        std::vector<std::uint8_t> word(bits);
+        for (std::size_t b = 0; b < bits; ++b) word[b] = static_cast<std::uint8_t>((code >> b) & 1);
+        // pi/2-BPSK has another pair at every second symbol.
+        for (const std::size_t place : {0u, 1u}) {
+            const auto point = point_of(modulation, word, place);
+            if (place == 0 || modulation == Modulation::bpsk) ideal.emplace(point.real(), point.imag());
+        }
+    }
+    for (const auto& [x, y] : ideal) points.ideal.x.push_back(x), points.ideal.y.push_back(y);
     outcome.traces.push_back(std::move(points));
 }
 
@@ -235,7 +248,7 @@ Outcome uplink_outcome(IqRecord record, const UplinkFormat& format, double windo
     add_emission(uplink, format, record.reference_level_dbm, outcome);
     add_flatness(uplink, format, centre, p.text("band"), outcome);
     outcome.add("slots_measured", slots, Unit::count);
-    add_constellation(uplink, outcome);
+    add_constellation(uplink, format.modulation, outcome);
     add_errors(uplink, format, centre, outcome);
     if (uplink.numbered)
         outcome.notes.push_back(

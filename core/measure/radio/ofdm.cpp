@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
@@ -116,6 +117,12 @@ void add_traces(const ofdm::Demodulated& d, Outcome& outcome) {
         dots.x.push_back(value.real());
         dots.y.push_back(value.imag());
     }
+    std::set<std::pair<double, double>> ideal;
+    for (const auto& value : d.constellation) {
+        const auto point = ofdm::nearest(value, d.signal.rate.bits_per_carrier);
+        ideal.emplace(point.real(), point.imag());
+    }
+    for (const auto& [x, y] : ideal) dots.ideal.x.push_back(x), dots.ideal.y.push_back(y);
     Trace error;
     error.name = "error_of_symbol";
     error.title = "Relative constellation error";

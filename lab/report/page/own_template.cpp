@@ -194,7 +194,8 @@ std::string fill_template(const std::string& text, const std::string& file, cons
     TagChecker(text, file).check(values);
     kainjow::mustache::mustache filled(text);
     if (!filled.is_valid()) fail_input(file, filled.error_message());
-    if (!markup) filled.set_custom_escape([](const std::string& raw) { return plain_text(raw); });
+    filled.set_custom_escape(
+        [markup](const std::string& raw) { return markup ? markup_text(raw) : plain_text(raw); });
     return filled.render(values);
 }
 

@@ -76,6 +76,9 @@ std::string report_page(PageData page, const ReportOptions& options) {
     page.set("reader_style", std::string(reader_style));
     page.set("language", options.language.code);
     page.set("appendix", options.appendix);
+    PageData signatures = page_list();
+    for (const auto& worth : options.signatures) signatures << PageData{"text", worth};
+    page.set("seal_signatures", signatures);
     page.set("point_section", PageData{PagePart([&] { return text(point_template); })});
     page.set("rows_table", PageData{PagePart([&] { return text(rows_template); })});
     const std::string out = mustache.render(page);

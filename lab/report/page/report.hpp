@@ -17,6 +17,7 @@ struct ReportOptions {
     std::vector<std::filesystem::path> templates;  // users' own, besides those of the campaign
     bool appendix = true;                          // further points, trials, long tables, kept inputs
     ReportLanguage language = {};
+    std::vector<std::string> signatures;  // what that of each run is worth, in words
 };
 
 struct WrittenReport {
