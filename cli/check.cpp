@@ -11,11 +11,13 @@ namespace {
 
 void print_json(const Call& call, const LoadedCampaign& loaded) {
     using Json = nlohmann::ordered_json;
+    auto warnings = loaded.plan.warnings;
+    warnings.insert(warnings.end(), loaded.plan.hints.begin(), loaded.plan.hints.end());
     Json json{{"schema", 1},
               {"points", loaded.plan.captures()},
               {"at_most", loaded.plan.at_most()},
               {"seconds", loaded.plan.seconds()},
-              {"warnings", loaded.plan.warnings},
+              {"warnings", warnings},
               {"tests", Json::array()}};
     for (const auto& planned : loaded.plan.tests) {
         Json test{{"name", planned.test->name},

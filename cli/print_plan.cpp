@@ -257,7 +257,8 @@ void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most
     print_left_out(console, *plan.campaign);
     print_rules(console, plan);
     console.out("");
-    for (const auto& warning : plan.warnings) console.out("attention: " + printable(warning));
+    for (const auto* all : {&plan.warnings, &plan.hints})
+        for (const auto& warning : *all) console.out("attention: " + printable(warning));
     console.out((plan.at_most() ? "at most " : "") + count_text(plan.captures(), "point", "points") + ", " +
                 estimate(plan, asked));
 }

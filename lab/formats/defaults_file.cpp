@@ -51,7 +51,8 @@ const FileInfo defaults_file{
 Defaults read_defaults(const std::vector<std::filesystem::path>& files) {
     Defaults out;
     for (const auto& file : files) {
-        if (!std::filesystem::exists(file)) continue;
+        std::error_code unreadable;
+        if (!std::filesystem::exists(file, unreadable)) continue;
         const ConfigNode node = parse_config(read_file(file), file.string());
         const ConfigSection root(node, file.string(), root_section);
         const auto beside = [&](const std::string& name) { return (file.parent_path() / name).string(); };

@@ -33,6 +33,7 @@ struct Plan {
     std::vector<Stretch> order;
     std::vector<std::string> only;      // names of the tests chosen; empty for all
     std::vector<std::string> warnings;  // lapsed calibration, unsigned rules
+    std::vector<std::string> hints;     // the same, of what a run itself marks: only check tells
     std::set<std::string> roles;        // instruments that are needed
 
     std::size_t captures() const;

@@ -265,18 +265,20 @@ void warn_of_judging(const Plan& plan, const Add& add) {
 }  // namespace
 
 void warn(Plan& plan) {
-    const auto add = [&](std::string text) {
-        if (std::find(plan.warnings.begin(), plan.warnings.end(), text) == plan.warnings.end())
-            plan.warnings.push_back(std::move(text));
+    const auto to = [](std::vector<std::string>& all) {
+        return [&all](std::string text) {
+            if (std::find(all.begin(), all.end(), text) == all.end()) all.push_back(std::move(text));
+        };
     };
+    const auto add = to(plan.warnings), hint = to(plan.hints);
     warn_of_judging(plan, add);
     warn_of_tests(plan, add);
     warn_of_left_over(plan, add);
     warn_of_budgets(plan, add);
     warn_of_supplies(plan, add);
-    warn_of_voltages(plan, add);
-    warn_of_dates(plan, add);
-    warn_of_changes(plan, add);
+    warn_of_voltages(plan, hint);
+    warn_of_dates(plan, hint);
+    warn_of_changes(plan, hint);
     warn_of_paths(plan, add);
 }
 

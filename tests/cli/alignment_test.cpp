@@ -43,7 +43,7 @@ const std::vector<std::string> few{"--only", "levels", "--only", "tx-table", "--
 std::vector<std::string> tables(const rt::lab::RunRecord& run) {
     std::vector<std::string> out;
     for (const auto& event : run.events)
-        if (event.kind == "table") out.push_back(event.text);
+        if (event.kind == "table" && contains(event.text, "gain_table")) out.push_back(event.text);
     return out;
 }
 
@@ -97,6 +97,16 @@ TEST_CASE(
     CHECK(receivers[0]->findings.at(0).verdict == Verdict::pass);
     CHECK(receivers[1]->findings.at(0).verdict == Verdict::fail);
     CHECK(of_test(run, "drift").at(0)->findings.at(0).verdict == Verdict::fail);
+    // The receiver's own reading: far off before, by its table within a few tenths at channels between.
+    const auto before = of_test(run, "rx-levels");
+    REQUIRE(before.size() == 24);
+    for (const auto* point : before) CHECK(std::abs(result(*point, "report_error")) > 0.5);
+    const auto by_table = of_test(run, "rx-verified");
+    REQUIRE(by_table.size() == 9);
+    for (const auto* point : by_table) {
+        CHECK(result(*point, "report_error") == within(0.35, 0));
+        CHECK(point->findings.at(0).verdict == Verdict::pass);
+    }
 }
 
 TEST_CASE("levels that do not rise make no table: nothing is written, nothing verified") {

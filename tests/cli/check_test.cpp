@@ -204,3 +204,17 @@ TEST_CASE("a campaign's own rulebook and a changed parameter") {
     CHECK(contains(rt::lab::read_file(world.folder / "run/report/report.html"), "not per the standard"));
     CHECK(std::filesystem::exists(world.folder / "run/inputs/rulebooks/mine.toml"));
 }
+
+TEST_CASE("check tells what would be marked or missed in the report, and how long people take") {
+    CHECK(contains(World().check().out, "attention: the bench states no calibration_due for the analyser"));
+    const auto said = [](const std::string& from, const std::string& to) {
+        World world;
+        world.analyser += "calibration_due = 2036-01-31\n";
+        world.test.replace(world.test.find(from), from.size(), to);
+        return world.check().out;
+    };
+    CHECK_FALSE(contains(said("scan", "scan"), "calibration_due"));
+    const std::string prompted = said("[[test]]", "[[test]]\nprompt = \"connect the port\"");
+    CHECK(contains(prompted, "2 points, estimated time 30"));
+    CHECK(contains(prompted, " to 3 min 0 s: measuring 0 ms, 1 prompt"));
+}
