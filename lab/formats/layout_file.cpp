@@ -31,10 +31,11 @@ constexpr std::array layout_keys{
 constexpr std::array layout_root_keys{
     KeyInfo{"layout", Key::table, true, "how the files are laid out"},
 };
-constexpr SectionInfo root_section{"the file", "", layout_root_keys};
-const std::array<const SectionInfo*, 2> sections{&root_section, &layout_section};
+constexpr SectionInfo layout_root{"the file", "", layout_root_keys};
+const std::array<const SectionInfo*, 2> layout_sections{&layout_root, &layout_section};
 
-const std::vector<std::string> separators{",", ";", "tab", "spaces"}, decimals{"point", "comma"};
+const std::vector<std::string> layout_separators{",", ";", "tab", "spaces"},
+    layout_decimals{"point", "comma"};
 
 void require_one_of(const ConfigSection& section, const char* key, const std::vector<std::string>& known) {
     const std::string text = section.text(key);
@@ -51,7 +52,7 @@ const SectionInfo layout_section{"[layout]", "What is not said here is found in 
 const FileInfo layout_file{
     "layout",
     "How the spectrum files of one analyser are laid out: for measure --layout and recorded instruments.",
-    sections};
+    layout_sections};
 
 void take_column(const std::string& text, std::string& column, std::string& unit) {
     const auto colon = text.rfind(':');
@@ -65,7 +66,7 @@ void take_column(const std::string& text, std::string& column, std::string& unit
 
 SpectrumLayout parse_layout(std::string_view text, const std::string& file) {
     const ConfigNode node = parse_config(text, file);
-    const ConfigSection root(node, file, root_section);
+    const ConfigSection root(node, file, layout_root);
     SpectrumLayout out = read_layout(*root.table("layout", layout_section));
     out.file = file;
     return out;
@@ -75,8 +76,8 @@ SpectrumLayout read_layout(const ConfigSection& s) {
     SpectrumLayout out;
     take_column(s.text("frequency"), out.frequency_column, out.frequency_unit);
     take_column(s.text("level"), out.level_column, out.level_unit);
-    require_one_of(s, "separator", separators);
-    require_one_of(s, "decimal", decimals);
+    require_one_of(s, "separator", layout_separators);
+    require_one_of(s, "decimal", layout_decimals);
     out.separator = s.text("separator"), out.decimal = s.text("decimal");
     out.block = static_cast<int>(s.whole("block").value_or(0));
     if (out.block < 0) s.fail("block", "is counted from 1");

@@ -38,14 +38,14 @@ constexpr std::array measure_keys{
     KeyInfo{"after", Key::text, false, "what to look at then; waits for go, redo, skip or stop"},
     KeyInfo{"note", Key::text, false, "remark for the report"},
 };
-constexpr std::array root_keys{
+constexpr std::array list_root_keys{
     KeyInfo{"list", Key::table, true, "the list as a whole"},
     KeyInfo{"measure", Key::tables, true, "the measurements, in order"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
-constexpr SectionInfo list_section{"[list]", "The list as a whole.", list_keys};
+constexpr SectionInfo list_root{"the file", "", list_root_keys};
+constexpr SectionInfo list_head{"[list]", "The list as a whole.", list_keys};
 constexpr SectionInfo measure_section{"[[measure]]", "One measurement.", measure_keys};
-constexpr std::array<const SectionInfo*, 3> sections{&root_section, &list_section, &measure_section};
+constexpr std::array<const SectionInfo*, 3> list_sections{&list_root, &list_head, &measure_section};
 
 std::string line(const char* key, const std::string& value) {
     return std::string(key) + " = " + toml_text(value) + "\n";
@@ -77,13 +77,14 @@ std::string rule_text(const Rule& rule, const std::string& id, const std::string
 
 }  // namespace
 
-const FileInfo list_file{
-    "list", "Measurements for the field, in the order in which they are made: rare-tally field.", sections};
+const FileInfo list_file{"list",
+                         "Measurements for the field, in the order in which they are made: rare-tally field.",
+                         list_sections};
 
 MadeCampaign read_list(const std::filesystem::path& file) {
     const ConfigNode node = parse_config(read_file(file), file.string());
-    const ConfigSection root(node, file.string(), root_section);
-    const ConfigSection head = *root.table("list", list_section);
+    const ConfigSection root(node, file.string(), list_root);
+    const ConfigSection head = *root.table("list", list_head);
     MadeCampaign out;
     out.title = head.text("title");
     const auto beside = [&](const std::string& name) {

@@ -243,7 +243,10 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
         case CurveRole::grid:
             return coloured("lines lw 0.7", "#c4c4c4");
         case CurveRole::ideal:
-            return coloured("points pt 1 ps 1.3 lw 1.6", "#b3261e");
+            return coloured(curve.x.size() > 64   ? "points pt 1 ps 0.5 lw 1.1"
+                            : curve.x.size() > 16 ? "points pt 1 ps 0.8 lw 1.4"
+                                                  : "points pt 1 ps 1.3 lw 1.6",
+                            "#b3261e");
         case CurveRole::interval:
             return coloured("lines lw 2.4", "#111111");
         case CurveRole::limit: {
@@ -308,7 +311,7 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
         out += "set size ratio -1\nset x" + both + "set y" + both +
                "set zeroaxis lc rgb '#888888' lw 0.8\nset lmargin at screen 0.40\nset rmargin at screen "
                "0.90\nset "
-               "tmargin at screen 0.89\nset bmargin at screen 0.12\nset key at screen 0.02,0.98 left top\n";
+               "tmargin at screen 0.89\nset bmargin at screen 0.15\nset key at screen 0.02,0.98 left top\n";
     }
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
     return out;
@@ -345,7 +348,7 @@ std::string shortened(const std::string& title) {
         return out;
     };
     const std::size_t half = most / 2 - 1;
-    return cut(0, half) + " … " + cut(letters(title) - half, half);
+    return std::string(trim(cut(0, half))) + " … " + std::string(trim(cut(letters(title) - half, half)));
 }
 
 std::string script(const Figure& figure, const std::string& file) {

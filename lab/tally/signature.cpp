@@ -39,7 +39,7 @@ void free_certificates(STACK_OF(X509) * all) {
     sk_X509_pop_free(all, X509_free);
 }
 using Bio = std::unique_ptr<BIO, Freed<BIO, free_bio>>;
-using Key = std::unique_ptr<EVP_PKEY, Freed<EVP_PKEY, EVP_PKEY_free>>;
+using AnyKey = std::unique_ptr<EVP_PKEY, Freed<EVP_PKEY, EVP_PKEY_free>>;
 using Digest = std::unique_ptr<EVP_MD_CTX, Freed<EVP_MD_CTX, EVP_MD_CTX_free>>;
 using Certificate = std::unique_ptr<X509, Freed<X509, X509_free>>;
 using Certificates = std::unique_ptr<STACK_OF(X509), Freed<STACK_OF(X509), free_certificates>>;
@@ -84,23 +84,23 @@ std::vector<Certificate> certificates_in(const std::string& pem) {
     return out;
 }
 
-Key public_key_in(const std::string& pem) {
+AnyKey public_key_in(const std::string& pem) {
     const Bio bio = bio_of(pem);
-    Key out(PEM_read_bio_PUBKEY(bio.get(), nullptr, nullptr, nullptr));
+    AnyKey out(PEM_read_bio_PUBKEY(bio.get(), nullptr, nullptr, nullptr));
     ERR_clear_error();
     return out;
 }
 
 // Keys and certificates that are trusted.
 struct Trust {
-    std::vector<Key> keys;
+    std::vector<AnyKey> keys;
     std::vector<Certificate> certificates;
 
     explicit Trust(const std::vector<fs::path>& files) {
         for (const auto& file : files) {
             const std::string pem = read_file(file);
             auto found = certificates_in(pem);
-            Key key = found.empty() ? public_key_in(pem) : nullptr;
+            AnyKey key = found.empty() ? public_key_in(pem) : nullptr;
             if (found.empty() && !key)
                 fail_input(file.string(), "holds neither a public key nor a certificate in PEM");
             for (auto& one : found) certificates.push_back(std::move(one));
@@ -300,12 +300,12 @@ SignatureState signature_of(const fs::path& run, const std::vector<fs::path>& tr
         else
             doubt = "its time stamp does not count: " + doubt;
     }
-    if (const Key key = public_key_in(pem)) {
+    if (const AnyKey key = public_key_in(pem)) {
         if (!ed25519_fits(key.get(), statement, signature)) {
             out.trouble = "the signature does not fit statement and key";
             return out;
         }
-        const bool known = std::any_of(trust.keys.begin(), trust.keys.end(), [&](const Key& one) {
+        const bool known = std::any_of(trust.keys.begin(), trust.keys.end(), [&](const AnyKey& one) {
             return EVP_PKEY_eq(one.get(), key.get()) == 1;
         });
         out.worth = known ? SignatureWorth::labs : SignatureWorth::self_made;
@@ -320,7 +320,7 @@ SignatureState signature_of(const fs::path& run, const std::vector<fs::path>& tr
 void sign_run(const fs::path& run, const fs::path& key, const fs::path& certificate, const std::string& by) {
     const std::string key_text = read_file(key);
     const Bio key_bio = bio_of(key_text);
-    const Key own(PEM_read_bio_PrivateKey(key_bio.get(), nullptr, nullptr, nullptr));
+    const AnyKey own(PEM_read_bio_PrivateKey(key_bio.get(), nullptr, nullptr, nullptr));
     if (!own) fail_input(key.string(), "holds no private key in PEM: " + why());
     const std::string statement = statement_of(run, by);
     std::string signature, shown;
@@ -362,7 +362,7 @@ void write_signing_key(const fs::path& file) {
     shown += ".pub";
     for (const auto& one : {file, shown})
         if (fs::exists(one)) fail_input(one.string(), "exists already and is never overwritten");
-    const Key key(EVP_PKEY_Q_keygen(nullptr, nullptr, "ED25519"));
+    const AnyKey key(EVP_PKEY_Q_keygen(nullptr, nullptr, "ED25519"));
     if (!key) throw Error(ErrorKind::output, file.string(), "no key could be made: " + why());
     const Bio secret(BIO_new(BIO_s_mem())), open(BIO_new(BIO_s_mem()));
     PEM_write_bio_PrivateKey(secret.get(), key.get(), nullptr, nullptr, 0, nullptr, nullptr);

@@ -77,6 +77,18 @@ TEST_CASE("two-wire bus: bytes and every timing, to a tenth of a sample") {
     REQUIRE(view);
     CHECK(view->shows == "start_setup_least");
     CHECK(view->companions.size() == 1);
+    // What was measured lies between its ends, and these within the view.
+    std::size_t between = 0;
+    for (const auto& trace : out.traces) {
+        if (!trace.interval) continue;
+        CAPTURE(trace.name);
+        ++between;
+        CHECK(trace.interval->to - trace.interval->from ==
+              about(value(out, trace.shows.c_str())).epsilon(1e-6));
+        CHECK(trace.interval->from >= trace.x.front());
+        CHECK(trace.interval->from <= trace.x.back());
+    }
+    CHECK(between > 6);
 }
 
 TEST_CASE("two-wire bus: a late data edge is found where it is") {

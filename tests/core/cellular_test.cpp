@@ -1,5 +1,6 @@
 // Uplinks made by direct sums, measured: what they were made of comes out again, and nothing else than stated
 // does.
+#include <cmath>
 #include <string>
 
 #include "tests/about.hpp"
@@ -261,6 +262,29 @@ TEST_CASE("a record that is too short or too narrow is refused") {
               measured(u, lte("37", "qpsk", {{"blocks", "7"}}));
           }).find("blocks 0 to 5") != std::string::npos);
     CHECK(input_error([&] { measured(u, lte("504", "qpsk")); }).find("write 0 to 503") != std::string::npos);
+}
+
+TEST_CASE("the points of a constellation are told beside the data, and lie among them") {
+    for (const auto& [modulation, per_axis] : {std::pair("qpsk", 2), {"16qam", 4}, {"64qam", 8}}) {
+        CAPTURE(modulation);
+        const auto count = static_cast<std::size_t>(per_axis * per_axis);
+        const auto out = measured(lte_signal(137, per_axis), lte("137", modulation));
+        const auto* dots = out.find_trace("constellation");
+        REQUIRE(dots);
+        REQUIRE(dots->ideal.x.size() == count);
+        double power = 0;
+        for (std::size_t k = 0; k < count; ++k) {
+            power += (dots->ideal.x[k] * dots->ideal.x[k] + dots->ideal.y[k] * dots->ideal.y[k]) /
+                     static_cast<double>(count);
+            // Some received point is near each.
+            double nearest = 1e9;
+            for (std::size_t i = 0; i < dots->x.size(); ++i)
+                nearest = std::min(nearest,
+                                   std::hypot(dots->x[i] - dots->ideal.x[k], dots->y[i] - dots->ideal.y[k]));
+            CHECK(nearest < 0.05);
+        }
+        CHECK(power == about(1).epsilon(1e-9));
+    }
 }
 
 TEST_CASE("in-band emissions against their limit") {

@@ -1,7 +1,9 @@
 // Connection diagram, curves over sweeps, the live page.
 #include <doctest/doctest.h>
 
+#include "lab/formats/files.hpp"
 #include "lab/report/connection_diagram.hpp"
+#include "lab/report/figure.hpp"
 #include "lab/report/live_page.hpp"
 #include "lab/report/sweep_figure.hpp"
 #include "tests/about.hpp"
@@ -141,4 +143,67 @@ TEST_CASE("the live page shows where a run is, renews itself while it goes on, a
     CHECK(page().find("report/report.html") != std::string::npos);
     CHECK(page().find("data:image/svg+xml;base64,") != std::string::npos);  // two points make a curve
     CHECK(page().find("waiting for the operator") == std::string::npos);
+}
+
+TEST_CASE("a timing is drawn as a bar between its ends, each limit as one from where it begins") {
+    Trace view;
+    view.name = "view_low_time_least", view.title = "SCL", view.x_title = "Time",
+    view.shows = "low_time_least";
+    view.x_unit = Unit::second, view.y_unit = Unit::volt;
+    for (int i = 0; i <= 100; ++i) view.x.push_back(i * 1e-8), view.y.push_back(i < 50 ? 0.0 : 3.0);
+    view.interval = Trace::Interval{2e-7, 5e-7};
+    Rulebook book;
+    book.id = "b", book.standard = "House rules";
+    Rule rule;
+    rule.id = "r", rule.applies_to = "low_time_least", rule.unit = Unit::second;
+    rule.limit = Bound{4e-7, std::nullopt};
+    book.rules.push_back(rule);
+    const Figure figure = trace_figure(view, "Bus", {{&book, &book.rules.front()}}, {});
+    std::vector<const Curve*> bars;
+    for (const auto& curve : figure.curves) {
+        if (curve.role == CurveRole::interval || curve.role == CurveRole::limit) bars.push_back(&curve);
+    }
+    REQUIRE(bars.size() >= 2);
+    const auto ends = [](const Curve& curve) {
+        const auto [low, high] = std::minmax_element(curve.x.begin(), curve.x.end());
+        return std::pair(*low, *high);
+    };
+    const auto bar =
+        std::find_if(bars.begin(), bars.end(), [](const Curve* c) { return c->role == CurveRole::interval; });
+    REQUIRE(bar != bars.end());
+    CHECK((*bar)->name == "low time least 300 ns");
+    // The axis is in microseconds.
+    CHECK(ends(**bar).first == about(0.2));
+    CHECK(ends(**bar).second == about(0.5));
+    const auto limit = std::find_if(bars.begin(), bars.end(), [](const Curve* c) {
+        return c->role == CurveRole::limit && c->name.find("400 ns") != std::string::npos;
+    });
+    REQUIRE(limit != bars.end());
+    CHECK((*limit)->name == "House rules: ≥ 400 ns");
+    CHECK(ends(**limit).second == about(0.6));
+    // Above the line, so that it hides nothing.
+    CHECK(*std::min_element((*bar)->y.begin(), (*bar)->y.end()) > 3);
+}
+
+TEST_CASE("dots of a constellation stand beside where they belong; a long title loses its middle") {
+    Trace dots;
+    dots.name = "constellation", dots.title = "Q", dots.x_title = "I", dots.shape = Shape::dots;
+    dots.x_unit = dots.y_unit = Unit::none;
+    dots.x = {0.7, -0.7}, dots.y = {0.7, -0.72};
+    dots.ideal = {{0.7071, -0.7071}, {0.7071, -0.7071}};
+    const Figure figure = trace_figure(dots, "t", {}, {});
+    REQUIRE(figure.curves.size() == 2);
+    CHECK(figure.curves[0].name == "received");
+    CHECK(figure.curves[1].role == CurveRole::ideal);
+    CHECK(figure.curves[1].x == dots.ideal.x);
+    TestFolder folder;
+    Plotter plotter;
+    Figure wide = figure;
+    wide.title = "begin " + std::string(200, 'x') + " end";
+    plotter.draw(wide, folder / "f.svg");
+    plotter.finish();
+    const std::string svg = read_file(folder / "f.svg");
+    CHECK(svg.find("begin xxx") != std::string::npos);
+    CHECK(svg.find(" … ") != std::string::npos);
+    CHECK(svg.find("xx end") != std::string::npos);
 }

@@ -14,7 +14,7 @@
 namespace rt::lab {
 namespace {
 
-constexpr std::array root_keys{
+constexpr std::array language_root_keys{
     KeyInfo{"language", Key::table, true, "the language"},
     KeyInfo{"texts", Key::pairs, true,
             "\"the English text\" = \"what stands in its place\"; values in double braces stay as they are"},
@@ -23,9 +23,9 @@ constexpr std::array language_keys{
     KeyInfo{"code", Key::text, true, "for the page: \"de\", \"fr-CH\" (BCP 47)"},
     KeyInfo{"name", Key::text, true, "the language's own name"},
 };
-constexpr SectionInfo root_section{"the file", "", root_keys};
+constexpr SectionInfo language_root{"the file", "", language_root_keys};
 constexpr SectionInfo language_section{"[language]", "The language.", language_keys};
-constexpr std::array<const SectionInfo*, 2> sections{&root_section, &language_section};
+constexpr std::array<const SectionInfo*, 2> language_sections{&language_root, &language_section};
 
 // Calls `work` with each marked text; what it returns takes its place.
 template <typename Work>
@@ -61,7 +61,7 @@ std::multiset<std::string> values_in(const std::string& text) {
 }  // namespace
 
 const FileInfo language_file{
-    "language", "Texts of the report's page in another language: report --language FILE.", sections};
+    "language", "Texts of the report's page in another language: report --language FILE.", language_sections};
 
 std::vector<std::string> page_texts() {
     std::vector<std::string> out;
@@ -85,7 +85,7 @@ std::vector<std::string> ReportLanguage::lacking() const {
 
 ReportLanguage read_language(const std::filesystem::path& file) {
     const ConfigNode node = parse_config(read_file(file), file.string());
-    const ConfigSection root(node, file.string(), root_section);
+    const ConfigSection root(node, file.string(), language_root);
     const ConfigSection head = *root.table("language", language_section);
     ReportLanguage out;
     out.code = head.text("code"), out.name = head.text("name");

@@ -10,11 +10,11 @@
 namespace rt::lab {
 namespace {
 
-bool named(const pugi::xml_node& node, const char* name) {
+bool odt_named(const pugi::xml_node& node, const char* name) {
     return std::strcmp(node.name(), name) == 0;
 }
 
-void set(pugi::xml_node node, const char* name, const std::string& value) {
+void odt_set(pugi::xml_node node, const char* name, const std::string& value) {
     node.append_attribute(name).set_value(value.c_str());
 }
 
@@ -31,12 +31,12 @@ class OpenDocumentMarkup : public OfficeMarkup {
     }
     bool is_body(const std::string& entry) const override { return entry == "content.xml"; }
     bool is_paragraph(const pugi::xml_node& node) const override {
-        return named(node, "text:p") || named(node, "text:h");
+        return odt_named(node, "text:p") || odt_named(node, "text:h");
     }
-    bool is_row(const pugi::xml_node& node) const override { return named(node, "table:table-row"); }
-    bool is_cell(const pugi::xml_node& node) const override { return named(node, "table:table-cell"); }
+    bool is_row(const pugi::xml_node& node) const override { return odt_named(node, "table:table-row"); }
+    bool is_cell(const pugi::xml_node& node) const override { return odt_named(node, "table:table-cell"); }
     bool holds_text(const pugi::xml_node& node) const override {
-        return is_paragraph(node) || named(node, "text:span") || named(node, "text:a");
+        return is_paragraph(node) || odt_named(node, "text:span") || odt_named(node, "text:a");
     }
     bool holds_drawings() const override { return true; }
 
@@ -65,12 +65,13 @@ class OpenDocumentMarkup : public OfficeMarkup {
             if (width && height && *width > 0) ratio = *height / *width;
         }
         pugi::xml_node frame = text.parent().insert_child_after("draw:frame", text);
-        set(frame, "draw:name", "figure " + number);
-        set(frame, "text:anchor-type", "as-char");
-        set(frame, "svg:width", "16cm"), set(frame, "svg:height", fmt::format("{:.2f}cm", 16 * ratio));
+        odt_set(frame, "draw:name", "figure " + number);
+        odt_set(frame, "text:anchor-type", "as-char");
+        odt_set(frame, "svg:width", "16cm"),
+            odt_set(frame, "svg:height", fmt::format("{:.2f}cm", 16 * ratio));
         pugi::xml_node image = frame.append_child("draw:image");
-        set(image, "xlink:href", picture(pictures_.size())), set(image, "xlink:type", "simple");
-        set(image, "xlink:show", "embed"), set(image, "xlink:actuate", "onLoad");
+        odt_set(image, "xlink:href", picture(pictures_.size())), odt_set(image, "xlink:type", "simple");
+        odt_set(image, "xlink:show", "embed"), odt_set(image, "xlink:actuate", "onLoad");
         frame.append_child("svg:desc").append_child(pugi::node_pcdata).set_value(description.c_str());
         // Their prefixes may be unknown to a document without pictures.
         pugi::xml_node root = element_of(frame);
@@ -78,7 +79,7 @@ class OpenDocumentMarkup : public OfficeMarkup {
              {std::pair("xmlns:draw", "urn:oasis:names:tc:opendocument:xmlns:drawing:1.0"),
               {"xmlns:svg", "urn:oasis:names:tc:opendocument:xmlns:svg-compatible:1.0"},
               {"xmlns:xlink", "http://www.w3.org/1999/xlink"}})
-            if (!root.attribute(prefix)) set(root, prefix, uri);
+            if (!root.attribute(prefix)) odt_set(root, prefix, uri);
     }
 
     void put_table(pugi::xml_node paragraph,
@@ -88,21 +89,22 @@ class OpenDocumentMarkup : public OfficeMarkup {
              {std::pair("xmlns:table", "urn:oasis:names:tc:opendocument:xmlns:table:1.0"),
               {"xmlns:style", "urn:oasis:names:tc:opendocument:xmlns:style:1.0"},
               {"xmlns:fo", "urn:oasis:names:tc:opendocument:xmlns:xsl-fo-compatible:1.0"}})
-            if (!root.attribute(prefix)) set(root, prefix, uri);
+            if (!root.attribute(prefix)) odt_set(root, prefix, uri);
         add_styles(root);
         pugi::xml_node table = paragraph.parent().insert_child_before("table:table", paragraph);
         std::size_t columns = 0;
         for (const auto& row : rows) columns = std::max(columns, row.size());
-        set(table.append_child("table:table-column"), "table:number-columns-repeated",
-            std::to_string(columns));
+        odt_set(table.append_child("table:table-column"), "table:number-columns-repeated",
+                std::to_string(columns));
         pugi::xml_node heading = table.append_child("table:table-header-rows");
         for (std::size_t r = 0; r < rows.size(); ++r) {
             pugi::xml_node row = (r == 0 ? heading : table).append_child("table:table-row");
             for (std::size_t c = 0; c < columns; ++c) {
                 pugi::xml_node cell = row.append_child("table:table-cell"), text;
-                set(cell, "table:style-name", "RareTallyCell"), set(cell, "office:value-type", "string");
+                odt_set(cell, "table:style-name", "RareTallyCell"),
+                    odt_set(cell, "office:value-type", "string");
                 text = cell.append_child("text:p");
-                set(text, "text:style-name", r == 0 ? "RareTallyHeading" : "RareTallyText");
+                odt_set(text, "text:style-name", r == 0 ? "RareTallyHeading" : "RareTallyText");
                 text.append_child(pugi::node_pcdata).set_value(c < rows[r].size() ? rows[r][c].c_str() : "");
             }
         }
@@ -113,15 +115,15 @@ class OpenDocumentMarkup : public OfficeMarkup {
         if (!styles || styles.find_child_by_attribute("style:name", "RareTallyCell")) return;
         const auto add = [&](const char* name, const char* family) {
             pugi::xml_node style = styles.append_child("style:style");
-            set(style, "style:name", name), set(style, "style:family", family);
+            odt_set(style, "style:name", name), odt_set(style, "style:family", family);
             return style;
         };
         pugi::xml_node cell = add("RareTallyCell", "table-cell").append_child("style:table-cell-properties");
-        set(cell, "fo:border", "0.5pt solid #9aa5ab"), set(cell, "fo:padding", "0.08cm");
+        odt_set(cell, "fo:border", "0.5pt solid #9aa5ab"), odt_set(cell, "fo:padding", "0.08cm");
         for (const char* name : {"RareTallyText", "RareTallyHeading"}) {
             pugi::xml_node text = add(name, "paragraph").append_child("style:text-properties");
-            set(text, "fo:font-size", "9pt");
-            if (std::strcmp(name, "RareTallyHeading") == 0) set(text, "fo:font-weight", "bold");
+            odt_set(text, "fo:font-size", "9pt");
+            if (std::strcmp(name, "RareTallyHeading") == 0) odt_set(text, "fo:font-weight", "bold");
         }
     }
 

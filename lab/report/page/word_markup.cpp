@@ -10,11 +10,11 @@
 namespace rt::lab {
 namespace {
 
-bool named(const pugi::xml_node& node, const char* name) {
+bool word_named(const pugi::xml_node& node, const char* name) {
     return std::strcmp(node.name(), name) == 0;
 }
 
-void set(pugi::xml_node node, const char* name, const std::string& value) {
+void word_set(pugi::xml_node node, const char* name, const std::string& value) {
     node.append_attribute(name).set_value(value.c_str());
 }
 
@@ -26,10 +26,10 @@ class WordMarkup : public OfficeMarkup {
                                  entry.ends_with(".xml"));
     }
     bool is_body(const std::string& entry) const override { return entry == body; }
-    bool is_paragraph(const pugi::xml_node& node) const override { return named(node, "w:p"); }
-    bool is_row(const pugi::xml_node& node) const override { return named(node, "w:tr"); }
-    bool is_cell(const pugi::xml_node& node) const override { return named(node, "w:tc"); }
-    bool holds_text(const pugi::xml_node& node) const override { return named(node, "w:t"); }
+    bool is_paragraph(const pugi::xml_node& node) const override { return word_named(node, "w:p"); }
+    bool is_row(const pugi::xml_node& node) const override { return word_named(node, "w:tr"); }
+    bool is_cell(const pugi::xml_node& node) const override { return word_named(node, "w:tc"); }
+    bool holds_text(const pugi::xml_node& node) const override { return word_named(node, "w:t"); }
     bool holds_drawings() const override { return false; }
 
     void break_lines(pugi::xml_node text) const override {
@@ -40,7 +40,7 @@ class WordMarkup : public OfficeMarkup {
         for (std::size_t i = 1; i < lines.size(); ++i) {
             pugi::xml_node end = run.insert_child_after("w:br", holder);
             holder = run.insert_child_after("w:t", end);
-            set(holder, "xml:space", "preserve");
+            word_set(holder, "xml:space", "preserve");
             holder.append_child(pugi::node_pcdata).set_value(std::string(lines[i]).c_str());
         }
     }
@@ -62,31 +62,32 @@ class WordMarkup : public OfficeMarkup {
         pugi::xml_node run = text.parent().parent();
         pugi::xml_node picture_run = run.parent().insert_child_after("w:r", run);
         pugi::xml_node line = picture_run.append_child("w:drawing").append_child("wp:inline");
-        set(line, "xmlns:wp", "http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing");
+        word_set(line, "xmlns:wp", "http://schemas.openxmlformats.org/drawingml/2006/wordprocessingDrawing");
         pugi::xml_node extent = line.append_child("wp:extent");
-        set(extent, "cx", width), set(extent, "cy", height);
+        word_set(extent, "cx", width), word_set(extent, "cy", height);
         pugi::xml_node properties = line.append_child("wp:docPr");
-        set(properties, "id", std::to_string(9000 + pictures_.size()));
-        set(properties, "name", "Figure " + number), set(properties, "descr", description);
+        word_set(properties, "id", std::to_string(9000 + pictures_.size()));
+        word_set(properties, "name", "Figure " + number), word_set(properties, "descr", description);
         pugi::xml_node graphic = line.append_child("a:graphic");
-        set(graphic, "xmlns:a", "http://schemas.openxmlformats.org/drawingml/2006/main");
+        word_set(graphic, "xmlns:a", "http://schemas.openxmlformats.org/drawingml/2006/main");
         pugi::xml_node data = graphic.append_child("a:graphicData");
         const char* uri = "http://schemas.openxmlformats.org/drawingml/2006/picture";
-        set(data, "uri", uri);
+        word_set(data, "uri", uri);
         pugi::xml_node picture = data.append_child("pic:pic");
-        set(picture, "xmlns:pic", uri);
+        word_set(picture, "xmlns:pic", uri);
         pugi::xml_node about = picture.append_child("pic:nvPicPr"), its = about.append_child("pic:cNvPr");
-        set(its, "id", "0"), set(its, "name", "figure-" + number + ".png");
+        word_set(its, "id", "0"), word_set(its, "name", "figure-" + number + ".png");
         about.append_child("pic:cNvPicPr");
         pugi::xml_node fill = picture.append_child("pic:blipFill"), blip = fill.append_child("a:blip");
-        set(blip, "xmlns:r", "http://schemas.openxmlformats.org/officeDocument/2006/relationships");
-        set(blip, "r:embed", relation(pictures_.size()));
+        word_set(blip, "xmlns:r", "http://schemas.openxmlformats.org/officeDocument/2006/relationships");
+        word_set(blip, "r:embed", relation(pictures_.size()));
         fill.append_child("a:stretch").append_child("a:fillRect");
         pugi::xml_node shape = picture.append_child("pic:spPr"), frame = shape.append_child("a:xfrm");
         pugi::xml_node corner = frame.append_child("a:off"), size = frame.append_child("a:ext");
-        set(corner, "x", "0"), set(corner, "y", "0"), set(size, "cx", width), set(size, "cy", height);
+        word_set(corner, "x", "0"), word_set(corner, "y", "0"), word_set(size, "cx", width),
+            word_set(size, "cy", height);
         pugi::xml_node geometry = shape.append_child("a:prstGeom");
-        set(geometry, "prst", "rect");
+        word_set(geometry, "prst", "rect");
         geometry.append_child("a:avLst");
     }
 
@@ -95,18 +96,19 @@ class WordMarkup : public OfficeMarkup {
         pugi::xml_node table = paragraph.parent().insert_child_before("w:tbl", paragraph);
         pugi::xml_node properties = table.append_child("w:tblPr");
         pugi::xml_node width = properties.append_child("w:tblW");
-        set(width, "w:w", "5000"), set(width, "w:type", "pct");
+        word_set(width, "w:w", "5000"), word_set(width, "w:type", "pct");
         pugi::xml_node borders = properties.append_child("w:tblBorders");
         for (const char* side : {"w:top", "w:left", "w:bottom", "w:right", "w:insideH", "w:insideV"}) {
             pugi::xml_node border = borders.append_child(side);
-            set(border, "w:val", "single"), set(border, "w:sz", "4"), set(border, "w:color", "9AA5AB");
+            word_set(border, "w:val", "single"), word_set(border, "w:sz", "4"),
+                word_set(border, "w:color", "9AA5AB");
         }
         std::size_t columns = 0;
         for (const auto& row : rows) columns = std::max(columns, row.size());
         pugi::xml_node grid = table.append_child("w:tblGrid");
         for (std::size_t i = 0; i < columns; ++i)
-            set(grid.append_child("w:gridCol"), "w:w",
-                std::to_string(9000 / std::max<std::size_t>(1, columns)));
+            word_set(grid.append_child("w:gridCol"), "w:w",
+                     std::to_string(9000 / std::max<std::size_t>(1, columns)));
         for (std::size_t r = 0; r < rows.size(); ++r) {
             pugi::xml_node row = table.append_child("w:tr");
             if (r == 0) row.append_child("w:trPr").append_child("w:tblHeader");
@@ -114,9 +116,9 @@ class WordMarkup : public OfficeMarkup {
                 pugi::xml_node run = row.append_child("w:tc").append_child("w:p").append_child("w:r");
                 pugi::xml_node look = run.append_child("w:rPr");
                 if (r == 0) look.append_child("w:b");
-                set(look.append_child("w:sz"), "w:val", "18");
+                word_set(look.append_child("w:sz"), "w:val", "18");
                 pugi::xml_node text = run.append_child("w:t");
-                set(text, "xml:space", "preserve");
+                word_set(text, "xml:space", "preserve");
                 text.append_child(pugi::node_pcdata).set_value(cell.c_str());
             }
         }
