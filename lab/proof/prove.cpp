@@ -278,14 +278,14 @@ class Prover {
         return {};
     }
 
-    static void compare(ProofStep& s, const std::string& told) {
-        const auto there = parse_scpi_number(s.answer), wanted = parse_scpi_number(told);
+    static void compare(ProofStep& s, const std::string& expected) {
+        const auto there = parse_scpi_number(s.answer), wanted = parse_scpi_number(expected);
         std::string word = lower(s.answer);
         std::erase(word, '"');
         const bool same = there && wanted ? std::abs(*there - *wanted) <= 1e-3 * std::abs(*wanted)
-                                          : word == lower(told) || word == lower(brief_form(told));
+                                          : word == lower(expected) || word == lower(brief_form(expected));
         s.end = same ? StepEnd::proven : StepEnd::odd;
-        if (!same) s.note = "it was told " + in_quotes(told);
+        if (!same) s.note = "it was expected " + in_quotes(expected);
     }
 
     void detectors() {
