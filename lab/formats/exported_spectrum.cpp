@@ -253,7 +253,7 @@ void Exported::read_heading() {
         return unit_in(bare(cell)).has_value();
     });
     const Cells names = units ? cells_above(2) : nearest;
-    bool heading = units;
+    bool is_heading = units;
     for (std::size_t i = 0; i < block_.cells; ++i) {
         Column& column = columns_[i];
         if (units) column.unit = bare(nearest[i]);
@@ -266,10 +266,10 @@ void Exported::read_heading() {
         while (!column.name.empty() &&
                std::string_view("[(_/ ").find(column.name.back()) != std::string_view::npos)
             column.name.pop_back();
-        heading = heading || !column.unit.empty() || lower(column.name).starts_with("freq");
+        is_heading = is_heading || !column.unit.empty() || lower(column.name).starts_with("freq");
     }
     // A line of the preamble that has as many cells is no heading.
-    if (!heading) columns_.assign(block_.cells, {});
+    if (!is_heading) columns_.assign(block_.cells, {});
 }
 
 std::string Exported::stated(std::initializer_list<const char*> keys) const {
