@@ -285,7 +285,7 @@ class Prover {
         const bool same = there && wanted ? std::abs(*there - *wanted) <= 1e-3 * std::abs(*wanted)
                                           : word == lower(expected) || word == lower(brief_form(expected));
         s.end = same ? StepEnd::proven : StepEnd::odd;
-        if (!same) s.note = "it was expected " + in_quotes(expected);
+        if (!same) s.note = "it was told " + in_quotes(expected);
     }
 
     void detectors() {
