@@ -54,6 +54,18 @@ std::vector<std::string> csv_cells(std::string_view line, char separator) {
     return out;
 }
 
+std::optional<double> scaled_number(std::string_view text, const Spelling& unit) {
+    auto value = to_reading(text);
+    if (value && unit.exponent != 0) {
+        const auto mark = text.find_first_of("eE");  // it may have its own exponent
+        const int own =
+            mark == std::string_view::npos ? 0 : static_cast<int>(*to_double(text.substr(mark + 1)));
+        value = to_double(std::string(text.substr(0, mark)) + "e" + std::to_string(own + unit.exponent));
+    }
+    if (value) *value *= unit.factor;
+    return value;
+}
+
 std::string csv_cell(std::string text) {
     // Spreadsheets take such a text for a formula; numbers are none.
     const bool formula =
@@ -172,17 +184,9 @@ std::string CsvTable::place(const CsvColumn& column) const {
 double CsvTable::number(const CsvColumn& column, std::size_t row) const {
     const std::string& cell = column.cells[row];
     if (cell.empty()) fail_input(place(column, row), "the cell is empty");
-    // The prefix is applied to the decimal text, so that it is rounded once; the cell may have its own
-    // exponent.
-    const int prefix = column.unit ? column.unit->exponent : 0;
-    const auto mark = cell.find_first_of("eE");
-    auto value = to_reading(cell);
-    if (value && prefix != 0) {
-        const int own = mark == std::string::npos ? 0 : static_cast<int>(*to_double(cell.substr(mark + 1)));
-        value = to_double(cell.substr(0, mark) + "e" + std::to_string(own + prefix));
-    }
+    const auto value = column.unit ? scaled_number(cell, *column.unit) : to_reading(cell);
     if (!value) fail_input(place(column, row), in_quotes(cell) + " is not a number");
-    return *value * (column.unit ? column.unit->factor : 1);
+    return *value;
 }
 
 }  // namespace rt::lab

@@ -22,6 +22,10 @@ char csv_separator(std::string_view heading);
 // stand for one.
 std::vector<std::string> csv_cells(std::string_view line, char separator);
 
+// A decimal number that is written in a unit, in that unit without prefix; nothing for what is no reading.
+// The prefix is applied to the text, so that it is rounded once.
+std::optional<double> scaled_number(std::string_view text, const Spelling& unit);
+
 // A cell of a CSV file: in quotation marks where commas, quotation marks or line ends need them.
 std::string csv_cell(std::string text);
 

@@ -3,7 +3,6 @@
 #include <fmt/core.h>
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <vector>
@@ -166,7 +165,6 @@ class Exported {
     std::vector<Line> lines_;
     Form form_;
     Block block_;
-    std::size_t preamble_from_ = 0;  // line behind the block before
     std::map<std::string, std::string> preamble_;
     std::vector<Column> columns_;
 };
@@ -371,13 +369,12 @@ std::optional<Detector> detector_of(const std::string& text) {
     std::string word;
     for (const char c : lower(text))
         if (c >= 'a' && c <= 'z') word += c;
-    constexpr std::array<std::pair<const char*, const char*>, 7> others{{{"maxpeak", "peak"},
-                                                                         {"pospeak", "peak"},
-                                                                         {"positivepeak", "peak"},
-                                                                         {"minpeak", "negative-peak"},
-                                                                         {"negativepeak", "negative-peak"},
-                                                                         {"cispraverage", "cispr-average"},
-                                                                         {"cav", "cispr-average"}}};
+    static constexpr std::pair<const char*, const char*> others[] = {{"maxpeak", "peak"},
+                                                                     {"pospeak", "peak"},
+                                                                     {"positivepeak", "peak"},
+                                                                     {"minpeak", "negative-peak"},
+                                                                     {"negativepeak", "negative-peak"},
+                                                                     {"cispraverage", "cispr-average"}};
     for (const auto& [from, to] : others)
         if (word == from) return parse_detector(to);
     return parse_detector(word);
@@ -436,12 +433,8 @@ Spectrum Exported::spectrum() {
     if (!is_decibel(unit.unit) && !convert({1, unit.unit}, Unit::dbuv))
         fail_input(file_, "a level cannot be in " + std::string(symbol(unit.unit)) +
                               ": which column is it? --level 2:dBuV");
-    // The prefix is applied to the decimal text, so that it is rounded once.
     const auto scaled = [&](const std::string& cell, const Spelling& in) {
-        const std::string text = with_point(cell, form_);
-        const auto mark = text.find_first_of("eE");
-        const int own = mark == std::string::npos ? 0 : static_cast<int>(*to_double(text.substr(mark + 1)));
-        return *to_double(text.substr(0, mark) + "e" + std::to_string(own + in.exponent)) * in.factor;
+        return *scaled_number(with_point(cell, form_), in);
     };
     std::optional<Spelling> hertz;
     if (frequency) {

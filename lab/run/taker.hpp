@@ -92,7 +92,6 @@ class Taker {
     // A gain table to the unit and back, whole or row after row. What it had before is told, and put back
     // when it has not taken the new one: Error(bench).
     void write_table(const SettingTarget& target, const std::vector<std::string>& parts);
-    // The link that the test needs is brought up again where it does not stand.
     // Brings up each link of the test that does not stand. Whether those stand that must hold.
     bool associate(const PointJob& job, const Take* take);
     bool associate(const PointJob& job, const Take* take, const Association& wanted);

@@ -1,6 +1,7 @@
 // A modem attached to testers with cells: power by command, sessions that are lost.
 #include <doctest/doctest.h>
 
+#include <map>
 #include <set>
 
 #include "tests/about.hpp"
@@ -41,16 +42,19 @@ TEST_CASE(
     const auto run = modem.record();
     REQUIRE(run.points.size() == 10);
     std::size_t judged = 0;
+    std::map<std::string, int> points_of;
     for (const auto& point : run.points) {
         CAPTURE(point.test + " " + point.label);
         CHECK(point.invalid.empty());
         for (const auto& finding : point.findings)
             judged += finding.verdict == Verdict::pass || finding.verdict == Verdict::marginal;
         // The modem's own levels, from its file; the way to the tester is taken out.
+        ++points_of[point.test];
         if (point.test == "lte-maximum") CHECK(result(point, "power") == within(0.1, 22.6));
         if (point.test == "lte-minimum") CHECK(result(point, "power") == within(0.3, -43));
         if (point.test == "both") CHECK(result(point, "total_power") == within(0.2, 20 + 3.01));
     }
+    CHECK(points_of == std::map<std::string, int>{{"both", 1}, {"lte-maximum", 6}, {"lte-minimum", 3}});
     CHECK(judged == 6 * 4 + 3 + 5);
     CHECK(modem.events("did not stand; up again") >= 2);
 }

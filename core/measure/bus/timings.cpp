@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
 
 namespace rt {
 namespace {
@@ -11,8 +10,8 @@ std::string result_name(const Timing& timing, bool greatest) {
     return std::string(timing.name) + (greatest ? "_greatest" : "_least");
 }
 
-Trace view_of(const std::vector<NamedSignal>& lines, double at_s, std::optional<double> value_s,
-              double reach_s, const std::string& result) {
+Trace view_of(const std::vector<NamedSignal>& lines, double at_s, double value_s, double reach_s,
+              const std::string& result) {
     const Signal& first = lines.front().signal;
     const double middle = at_s / first.step_s, reach = reach_s / first.step_s;
     const auto size = static_cast<double>(first.size());
@@ -38,7 +37,7 @@ Trace view_of(const std::vector<NamedSignal>& lines, double at_s, std::optional<
     }
     for (std::size_t i = 0; i < volts.size(); ++i)
         trace.x.push_back(static_cast<double>(from + i) * first.step_s + first.from_s);
-    if (value_s) trace.interval = Trace::Interval{at_s + first.from_s, at_s + *value_s + first.from_s};
+    trace.interval = Trace::Interval{at_s + first.from_s, at_s + value_s + first.from_s};
     return trace;
 }
 
