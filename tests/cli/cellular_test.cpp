@@ -128,8 +128,8 @@ TEST_CASE("a tester that fails in the middle of two takes makes no sum of one") 
             Modem modem;
             modem.bench += "\n[[simulation.fault]]\nrole = \"nr-tester\"\nkind = \"" + kind +
                            "\"\nafter = " + std::to_string(after) + "\n";
-            ShippedCampaign::replace(modem.bench, "role = \"nr-tester\"\n",
-                                     "role = \"nr-tester\"\ntimeout = \"2 s\"\n");
+            ShippedCampaign::replace(modem.bench, "timeout = \"60 s\"\nconnected_to = \"nr\"",
+                                     "timeout = \"2 s\"\nconnected_to = \"nr\"");
             for (const auto& point : modem.run("both").points) {
                 ++seen;
                 for (const auto& finding : point.findings) {
