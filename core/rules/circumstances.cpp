@@ -5,11 +5,12 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/rules/conditions.hpp"
 
 namespace rt {
 namespace {
 
-constexpr std::string_view of_parameter = "parameter.";
+constexpr std::string_view of_parameter = "parameter.", of_result = "result.";
 
 std::optional<Quantity> quantity_in(std::string_view text) {
     try {
@@ -26,6 +27,15 @@ bool sayable(const std::string& name) {
     const std::string kind = name.substr(0, dot);
     return dot + 1 < name.size() &&
            (kind == "parameter" || kind == "axis" || kind == "unit" || kind == "instrument");
+}
+
+// A result of the outcome that is judged; nothing of one of which only a bound, or not the scale, is known.
+std::optional<Quantity> measured_value(const std::string& name, const Outcome& outcome) {
+    const Result* result = outcome.find_result(name);
+    if (!result || result->known != Known::exactly || !std::isfinite(result->value.value))
+        return std::nullopt;
+    if (outcome.unscaled && absolute(result->value.unit)) return std::nullopt;
+    return result->value;
 }
 
 // The value of something that rules name; nothing when it is not known. Presets are no statements.
@@ -139,27 +149,33 @@ Resolved resolved(const Rule& rule, const Outcome& outcome, const Parameters& pa
     Resolved out{rule, {}};
     if (!rule.looked_up()) return out;
     Bound bound = *rule.bound();
+    const auto value_named = [&](const std::string& name) {
+        if (!name.starts_with(of_result)) return value_of(name, parameters, around, false);
+        const auto measured = measured_value(name.substr(of_result.size()), outcome);
+        return measured ? std::optional(format_exact(*measured)) : std::nullopt;
+    };
     out.rule.rows.clear(), out.rule.min_from.clear(), out.rule.max_from.clear();
     if (!rule.rows.empty()) {
         std::vector<const BoundRow*> fitting;
         std::string unknown;
         for (const auto& row : rule.rows) {
             const bool all = std::all_of(row.when.begin(), row.when.end(), [&](const auto& entry) {
-                const auto value = value_of(entry.first, parameters, around, false);
+                const auto value = value_named(entry.first);
                 if (!value) unknown = entry.first;
                 return value && fits(entry.second, *value);
             });
             if (all) fitting.push_back(&row);
         }
         if (!unknown.empty()) {
-            out.why = "the limit depends on " + unknown + ", which nobody has stated: " + who_states(unknown);
+            out.why = "the limit depends on " + unknown +
+                      (unknown.starts_with(of_result) ? ", which the capture does not give"
+                                                      : ", which nobody has stated: " + who_states(unknown));
             return out;
         }
         if (fitting.size() != 1) {
             std::string is;
             for (const auto& [name, wanted] : rule.rows.front().when)
-                is += (is.empty() ? "" : ", ") + name + " " +
-                      value_of(name, parameters, around, false).value_or("");
+                is += (is.empty() ? "" : ", ") + name + " " + value_named(name).value_or("");
             out.why = fitting.empty() ? "no row of the limit fits " + is
                                       : "two rows of the limit fit " + is + ": " + row_text(*fitting[0]) +
                                             " and " + row_text(*fitting[1]);
@@ -212,10 +228,11 @@ void require_sayable(const Rule& rule) {
     for (std::size_t i = 0; i < rule.rows.size(); ++i) {
         if (rule.rows[i].when.empty()) fail_input("a row of the limit says nothing under \"when\"");
         for (const auto& [name, value] : rule.rows[i].when) {
-            if (!sayable(name) || name.find('.') == std::string::npos)
+            const bool measured = name.starts_with(of_result) && name.size() > of_result.size();
+            if (!measured && (!sayable(name) || name.find('.') == std::string::npos))
                 fail_input(in_quotes(name) +
                            " is nothing that a limit can depend on: write \"parameter.NAME\", \"axis.NAME\", "
-                           "\"unit.NAME\" or \"instrument.NAME\"");
+                           "\"unit.NAME\", \"instrument.NAME\" or \"result.NAME\"");
         }
         for (std::size_t k = 0; k < i; ++k) {
             if (rule.rows[k].when == rule.rows[i].when)

@@ -19,13 +19,6 @@ bool scales_by_bandwidth(const Rule& rule) {
     return is_decibel(rule.unit) && rule.unit != Unit::dbm_per_hz && rule.unit != Unit::dbfs_per_hz;
 }
 
-// Units in which nothing can be said before it is known what a unit of the record stands for.
-bool absolute(Unit unit) {
-    const bool relative = unit == Unit::db || unit == Unit::dbfs || unit == Unit::dbfs_per_hz;
-    return (is_decibel(unit) && !relative) || unit == Unit::volt || unit == Unit::volt_per_second ||
-           unit == Unit::ampere || unit == Unit::watt;
-}
-
 // A rule with an upper limit, a lower one, or both.
 bool limits_above(const Rule& rule) {
     if (const auto* line = rule.line()) return line->sense() == Sense::upper;
@@ -84,6 +77,12 @@ void detector_leanings(const Rule& rule, const Trace& trace, const std::string& 
 }
 
 }  // namespace
+
+bool absolute(Unit unit) {
+    const bool relative = unit == Unit::db || unit == Unit::dbfs || unit == Unit::dbfs_per_hz;
+    return (is_decibel(unit) && !relative) || unit == Unit::volt || unit == Unit::volt_per_second ||
+           unit == Unit::ampere || unit == Unit::watt;
+}
 
 const Trace* conditions_of(const Rule& rule, const Outcome& outcome) {
     if (!rule.bound()) return outcome.find_trace(rule.applies_to, rule.detector);

@@ -13,6 +13,9 @@ namespace rt {
 
 struct JudgeOptions;
 
+// Units in which nothing can be said before it is known what a unit of the record stands for.
+bool absolute(Unit unit);
+
 // Why the outcome cannot be judged by this rule: something that the verdict needs is not stated (detector,
 // bandwidth, a parameter the rule requires, what a volt is) or the signal was not observed for long enough.
 // Empty when all is there. `conditions` is the trace that says how was measured, if there is one.

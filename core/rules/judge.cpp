@@ -409,8 +409,8 @@ static Finding judge_known(RuleRef ref, const Outcome& outcome, const JudgeOptio
 }
 
 // What the rule requires, and its bound where that is looked up, before anything is compared.
-static Finding judge_among(RuleRef ref, const Outcome& outcome, const Parameters& parameters,
-                           const JudgeOptions& options) {
+static Finding judge_by_limit(RuleRef ref, const Outcome& outcome, const Parameters& parameters,
+                              const JudgeOptions& options) {
     const Rule& rule = *ref.rule;
     const bool there = rule.bound() ? outcome.find_result(rule.applies_to) != nullptr
                                     : outcome.find_trace(rule.applies_to, rule.detector) != nullptr;
@@ -421,6 +421,47 @@ static Finding judge_among(RuleRef ref, const Outcome& outcome, const Parameters
     Resolved known = resolved(rule, outcome, parameters, options.around);
     if (!known.why.empty()) return no_verdict(start(ref, outcome), std::move(known.why));
     return judge_known({ref.book, &known.rule}, outcome, options);
+}
+
+template <typename Judging>
+static Finding none_for_bad_input(RuleRef ref, const Outcome& outcome, const Judging& judging) {
+    try {
+        return judging();
+    } catch (const Error& error) {
+        if (error.kind() != ErrorKind::input) throw;
+        return no_verdict(start(ref, outcome), "cannot be judged: " + error.message());
+    }
+}
+
+// Where the limit itself is not met well: what the rule says is enough by itself.
+static Finding judge_among(RuleRef ref, const Outcome& outcome, const Parameters& parameters,
+                           const JudgeOptions& options) {
+    const Rule& rule = *ref.rule;
+    Finding by_limit = judge_by_limit(ref, outcome, parameters, options);
+    if (!rule.enough || (by_limit.verdict != Verdict::fail && by_limit.verdict != Verdict::marginal))
+        return by_limit;
+    Rule other = rule;
+    other.applies_to = rule.enough->result;
+    other.unit = rule.enough->max.unit;
+    other.limit = Bound{.min = {}, .max = rule.enough->max.value};
+    other.rows.clear(), other.min_from.clear(), other.max_from.clear(), other.enough.reset();
+    other.allowed_uncertainty.reset();
+    if (!is_decibel(other.unit) || !is_decibel(rule.unit)) other.marginal.reset();
+    const RuleRef its{ref.book, &other};
+    Finding by_other =
+        none_for_bad_input(its, outcome, [&] { return judge_by_limit(its, outcome, parameters, options); });
+    const std::string what = rule.enough->result + " of at most " + format(rule.enough->max);
+    const auto add = [](Finding& finding, const std::string& text) {
+        finding.reason += (finding.reason.empty() ? "" : "; ") + text;
+    };
+    if (by_other.verdict == Verdict::none) {
+        add(by_limit, what + " would be enough, which is not known: " + by_other.reason);
+        return by_limit;
+    }
+    if (!(by_other.verdict < by_limit.verdict)) return by_limit;
+    add(by_other, what + " is enough: " + rule.applies_to + " is " + value_text(by_limit) + ", limit " +
+                      limit_text(by_limit));
+    return by_other;
 }
 
 Finding judge(RuleRef ref, const Outcome& outcome, const JudgeOptions& options) {
@@ -434,12 +475,7 @@ Finding judge(RuleRef ref, Outcome& outcome, const Parameters& parameters, const
 
 Finding judge_or_none(RuleRef ref, Outcome& outcome, const Parameters& parameters,
                       const JudgeOptions& options) {
-    try {
-        return judge(ref, outcome, parameters, options);
-    } catch (const Error& error) {
-        if (error.kind() != ErrorKind::input) throw;
-        return no_verdict(start(ref, outcome), "cannot be judged: " + error.message());
-    }
+    return none_for_bad_input(ref, outcome, [&] { return judge(ref, outcome, parameters, options); });
 }
 
 }  // namespace rt

@@ -32,6 +32,7 @@ struct JudgeOptions {
 //             are farther apart than its resolution bandwidth; a level is not a number; detector or bandwidth
 //             are others than the rule's and may have made the verdict what it is; or the capture does not
 //             give the trace or result that the rule judges
+// A rule with something that is enough by itself gets the better of both verdicts; what decided is told.
 // With a decision other than simple the guard is taken from the margin before these. Without an uncertainty
 // declared for the result such a decision is NONE.
 // A trace is judged at its own points with the limit evaluated there. A resolution bandwidth or detector

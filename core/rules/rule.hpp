@@ -38,11 +38,19 @@ struct Bound {
     std::optional<double> max;
 };
 
-// A row of a table of bounds: what must be so for it to count ("parameter.rate", "axis.band", "unit.class"; a
-// value, or "1 GHz to 2 GHz", the first included, the second not), and the bound.
+// A row of a table of bounds: what must be so for it to count ("parameter.rate", "axis.band", "unit.class",
+// "result.power" of the same outcome; a value, or "1 GHz to 2 GHz", the first included, the second not), and
+// the bound.
 struct BoundRow {
     std::vector<std::pair<std::string, std::string>> when;
     Bound bound;
+};
+
+// What is enough by itself, whatever the rule's own limit says: another result of the same outcome that is at
+// most so much (a neighbour below an absolute power, whatever the ratio).
+struct Enough {
+    std::string result;
+    Quantity max;
 };
 
 // How much an entered value is to be trusted before the lab has checked it.
@@ -70,6 +78,7 @@ struct Rule {
     // ... or the value of a result: "tx_power_high" of the same outcome, "module/tx_power_high" of another
     // test.
     std::string min_from = {}, max_from = {};
+    std::optional<Enough> enough = {};  // bounds only
     std::optional<Detector> detector;
     std::optional<Quantity> bandwidth;
     std::vector<std::pair<std::string, std::string>> conditions;  // further ones: port, class, distance ...

@@ -62,6 +62,8 @@ std::vector<std::string> limit_text(const Rule& rule) {
                         format({*row.bound.max, rule.unit});
             out.push_back(std::move(text));
         }
+        if (rule.enough)
+            out.push_back("or the result " + rule.enough->result + " at most " + format(rule.enough->max));
     }
     return out;
 }
@@ -107,6 +109,16 @@ std::vector<std::string> doubts(RuleRef ref, const std::vector<std::string>& pro
     if (const auto* mask = rule.mask()) {
         if (mask->relative) doubt_line(*mask->relative, out);
         if (mask->absolute) doubt_line(*mask->absolute, out);
+    }
+    const auto doubt_product = [&](const std::string& name) {
+        if (std::find(products.begin(), products.end(), name) == products.end())
+            out.push_back("looks at the result " + in_quotes(name) + ", which no procedure gives");
+    };
+    if (rule.enough) doubt_product(rule.enough->result);
+    for (const auto& row : rule.rows) {
+        for (const auto& [name, value] : row.when) {
+            if (name.starts_with("result.")) doubt_product(name.substr(7));
+        }
     }
     if (rule.line() && rule.applies_to == "emission" && !rule.detector)
         out.push_back("is a limit of emission and names no detector");

@@ -53,6 +53,7 @@ constexpr std::array rule_keys{
             "bound: a result that is the lowest allowed value: \"low_alarm\", or \"TEST/RESULT\" of another "
             "test"},
     KeyInfo{"max_from", Key::text, false, "the same for the highest"},
+    KeyInfo{"enough", Key::table, false, "bound: another result that is enough by itself"},
     KeyInfo{"marginal", Key::quantity, false, "margins below this are MARGINAL; 3 dB for levels without it"},
     KeyInfo{"allowed_uncertainty", Key::quantity, false, "expanded uncertainty that the standard allows for"},
     KeyInfo{"detector", Key::text, false, "detector that the limit is for"},
@@ -73,11 +74,16 @@ constexpr std::array rule_keys{
 
 constexpr std::array row_keys{
     KeyInfo{"when", Key::pairs, true,
-            "what must be so: \"parameter.NAME\", \"axis.NAME\", \"unit.NAME\" or \"instrument.NAME\" with a "
-            "value, or \"1 GHz to 2 "
-            "GHz\", the second not included"},
+            "what must be so: \"parameter.NAME\", \"axis.NAME\", \"unit.NAME\", \"instrument.NAME\" or "
+            "\"result.NAME\" (of the same measurement) with a value, or \"1 GHz to 2 GHz\", the second not "
+            "included"},
     KeyInfo{"min", Key::quantity, false, "lowest allowed value there"},
     KeyInfo{"max", Key::quantity, false, "highest allowed value there"},
+};
+
+constexpr std::array enough_keys{
+    KeyInfo{"result", Key::text, true, "another result of the same measurement, such as adjacent_power"},
+    KeyInfo{"max", Key::quantity, true, "at most so much of it meets the rule, whatever its own limit says"},
 };
 
 constexpr std::array piece_keys{
@@ -97,6 +103,7 @@ constexpr std::array sign_off_keys{
 constexpr SectionInfo sign_off_section{"[rule.sign_off]", "The lab's sign-off of one rule.", sign_off_keys};
 constexpr SectionInfo row_section{"[[rule.row]]", "One row of a bound that is not the same everywhere.",
                                   row_keys};
+constexpr SectionInfo enough_section{"[rule.enough]", "What is enough by itself.", enough_keys};
 constexpr SectionInfo piece_section{"pieces, relative, absolute", "One piece of a limit line or mask part.",
                                     piece_keys};
 constexpr SectionInfo rule_section{"[[rule]]", "One published limit.", rule_keys};
@@ -110,9 +117,9 @@ constexpr std::array rulebook_root_keys{
 };
 constexpr SectionInfo rulebook_root{"the file", "", rulebook_root_keys};
 
-constexpr std::array<const SectionInfo*, 7> rulebook_sections{&rulebook_root,   &book_section, &plan_section,
-                                                              &rule_section,    &row_section,  &piece_section,
-                                                              &sign_off_section};
+constexpr std::array<const SectionInfo*, 8> rulebook_sections{
+    &rulebook_root, &book_section,  &plan_section,   &rule_section,
+    &row_section,   &piece_section, &enough_section, &sign_off_section};
 
 // A word out of a fixed list; `otherwise` when the key is absent.
 std::string choice(const ConfigSection& section, const char* key, const std::vector<std::string>& known,
@@ -226,6 +233,10 @@ Rule read_rule(const ConfigSection& section) {
         if (!own.min && !own.max) part.fail("when", "the row needs min or max");
         if (own.min && own.max && *own.min > *own.max) part.fail("min", "is above max");
         rule.rows.push_back({part.pairs("when"), own});
+    }
+    if (const auto enough = section.table("enough", enough_section)) {
+        if (kind != "bound") section.fail("enough", "goes with kind = \"bound\"");
+        rule.enough = Enough{enough->text("result"), *enough->quantity("max")};
     }
     if (rule.looked_up() && kind != "bound")
         section.fail("kind", "rows and limits out of results go with kind = \"bound\"");

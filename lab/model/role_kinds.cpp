@@ -88,9 +88,13 @@ constexpr std::array cellular_settings{
     SettingInfo{"modulation", Unit::none, "QPSK", false, "of the uplink, in the instrument's words"},
     SettingInfo{"first_block", Unit::none, "0", false, "first allocated block"},
     SettingInfo{"blocks", Unit::none, "0", false, "allocated blocks; 0 for all"},
-    SettingInfo{"power_control", Unit::none, "MAXimum", true,
-                "what it commands the device to: maximum, minimum or the target, in the instrument's words"},
+    SettingInfo{
+        "power_control", Unit::none, "MAXimum", true,
+        "what it commands the device to: maximum, minimum, the target, or steps from the target on, in the "
+        "instrument's words"},
     SettingInfo{"power_target", Unit::dbm, "0 dBm", false, "the level that it commands then"},
+    SettingInfo{"power_pattern", Unit::none, "1, 1, -1", false,
+                "the steps in dB, one for each subframe or slot behind the first"},
     SettingInfo{"connection", Unit::none, "ON", true, "ON has the device attach, OFF releases it"},
 };
 constexpr std::array cellular_commands{

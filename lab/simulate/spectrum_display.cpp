@@ -47,6 +47,22 @@ double carrier_power_mw(const EmittedCarrier& carrier, double frequency_hz, cons
     return sum * (2 * reach / steps) / 3;
 }
 
+// Power of a made signal behind the filter. Points of its density stand closer than the filter is wide, or as
+// close as the signal is long.
+double made_power_mw(const EmittedDensity& made, double frequency_hz, const GaussianFilter& filter) {
+    const auto last = static_cast<double>(made.mw_per_hz.size()) - 1;
+    const double reach = std::max(filter.reach_hz(), made.step_hz);
+    const auto place = [&](double hz) { return std::clamp((hz - made.from_hz) / made.step_hz, 0.0, last); };
+    const auto from = static_cast<std::size_t>(std::ceil(place(frequency_hz - reach)));
+    const auto to = static_cast<std::size_t>(place(frequency_hz + reach));
+    double sum = 0;
+    for (std::size_t i = from; i <= to && i < made.mw_per_hz.size(); ++i) {
+        const double away = made.from_hz + made.step_hz * static_cast<double>(i) - frequency_hz;
+        if (std::abs(away) <= reach) sum += made.mw_per_hz[i] * filter.power_response(away);
+    }
+    return sum * made.step_hz;
+}
+
 struct SeenLine {
     double amplitude;  // sqrt(mW), behind the filter
     double share_on;
@@ -133,6 +149,12 @@ double total_mw(const Emission& emission, double from_hz, double to_hz) {
         if (carrier.frequency_hz >= from_hz && carrier.frequency_hz <= to_hz)
             sum += milliwatt(carrier.level_dbm);
     }
+    for (const auto& made : emission.made) {
+        for (std::size_t i = 0; i < made.mw_per_hz.size(); ++i) {
+            const double at = made.from_hz + made.step_hz * static_cast<double>(i);
+            if (at >= from_hz && at <= to_hz) sum += made.mw_per_hz[i] * made.step_hz;
+        }
+    }
     return sum;
 }
 
@@ -166,6 +188,7 @@ Display show(const Emission& emission, const SpectrumSetup& setup, const InputSt
         }
         double noise_mw = (own_density_mw + noise_density_mw(emission, f)) * filter.noise_bandwidth_hz();
         for (const auto& carrier : emission.carriers) noise_mw += carrier_power_mw(carrier, f, filter);
+        for (const auto& made : emission.made) noise_mw += made_power_mw(made, f, filter);
         display.level_dbm[i] = std::min(point.level_dbm(seen, noise_mw), ceiling_dbm);
     }
     const double in_span = total_mw(emission, setup.start_hz, setup.stop_hz);

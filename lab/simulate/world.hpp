@@ -46,10 +46,17 @@ struct EmittedCarrier {
     RadioErrors errors = {};
 };
 
+// A signal that is made as samples: its power density at even steps.
+struct EmittedDensity {
+    double from_hz = 0, step_hz = 1;
+    std::vector<double> mw_per_hz = {};
+};
+
 struct Emission {
     std::vector<EmittedLine> lines;
     std::vector<EmittedNoise> noise;
     std::vector<EmittedCarrier> carriers;
+    std::vector<EmittedDensity> made = {};
 };
 
 // Normalised power spectral density (1/Hz) of half-sine O-QPSK at `offset_hz`: that of minimum shift keying

@@ -1,6 +1,7 @@
 // A modem attached to testers with cells: power by command, sessions that are lost.
 #include <doctest/doctest.h>
 
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -40,7 +41,7 @@ TEST_CASE(
     const Said said = modem.run();
     CHECK_MESSAGE(said.code == 0, (said.err + said.out));
     const auto run = modem.record();
-    REQUIRE(run.points.size() == 10);
+    REQUIRE(run.points.size() == 13);
     std::size_t judged = 0;
     std::map<std::string, int> points_of;
     for (const auto& point : run.points) {
@@ -52,11 +53,50 @@ TEST_CASE(
         ++points_of[point.test];
         if (point.test == "lte-maximum") CHECK(result(point, "power") == within(0.1, 22.6));
         if (point.test == "lte-minimum") CHECK(result(point, "power") == within(0.3, -43));
+        if (point.test == "lte-steps") {
+            CHECK(result(point, "highest_power") == within(0.1, 0));
+            CHECK(result(point, "lowest_power") == within(0.1, -6));
+            CHECK(std::abs(result(point, "step_error")) < 0.1);
+        }
         if (point.test == "both") CHECK(result(point, "total_power") == within(0.2, 20 + 3.01));
     }
-    CHECK(points_of == std::map<std::string, int>{{"both", 1}, {"lte-maximum", 6}, {"lte-minimum", 3}});
-    CHECK(judged == 6 * 4 + 3 + 5);
+    CHECK(points_of ==
+          std::map<std::string, int>{{"both", 1}, {"lte-maximum", 6}, {"lte-minimum", 3}, {"lte-steps", 3}});
+    CHECK(judged == 6 * 4 + 3 + 3 + 5);
     CHECK(modem.events("did not stand; up again") >= 2);
+}
+
+TEST_CASE(
+    "steps of power that are told by the tester: others than stated fail, at the end of what it can they "
+    "stop") {
+    Attached modem;
+    modem.shorten();
+    modem.replace(modem.campaign, "\"-1, -1, -1, -1, -1, -1\"", "\"-1, -1, -6, -1, -1, -1\"");
+    CHECK(modem.run("lte-steps").code == 1);
+    REQUIRE(modem.record().points.size() == 1);
+    CHECK(result(modem.record().points[0], "step_error") == within(0.1, -5));
+    CHECK(modem.record().points[0].findings.at(0).verdict == Verdict::fail);
+    // From below its highest level up: the last steps cannot be carried out.
+    Attached up;
+    up.shorten();
+    up.replace(up.campaign, "\"-1, -1, -1, -1, -1, -1\"", "\"4, 4, 4, 4\"");
+    up.replace(up.campaign, "\"lte-tester.power_target\" = \"0 dBm\"",
+               "\"lte-tester.power_target\" = \"10 dBm\"");
+    up.replace(up.campaign, "step = \"-1 dB\"", "step = \"4 dB\"");
+    up.replace(up.campaign, "duration = \"17 ms\", reference_level = \"-10 dBm\"",
+               "duration = \"13 ms\", reference_level = \"13 dBm\"");
+    CHECK(up.run("lte-steps").code == 0);
+    REQUIRE(up.record().points.size() == 1);
+    CHECK(result(up.record().points[0], "highest_power") == within(0.1, 22.6));
+    CHECK(result(up.record().points[0], "step_error") == within(0.1, -3.4));
+    CHECK(up.record().points[0].findings.at(0).verdict == Verdict::pass);
+    // What is no list of steps is refused by the tester, and nothing is measured.
+    Attached wrong;
+    wrong.shorten();
+    wrong.replace(wrong.campaign, "\"-1, -1, -1, -1, -1, -1\"", "\"down, down\"");
+    const Said said = wrong.run("lte-steps");
+    CHECK(said.code == 3);
+    CHECK(contains(said.err, "does not take power_pattern"));
 }
 
 TEST_CASE("a session lost while it is measured: once more, and at last without verdict") {

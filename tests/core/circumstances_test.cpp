@@ -73,6 +73,73 @@ TEST_CASE(
     CHECK(p.judged().limit == -10);
 }
 
+TEST_CASE("rows by what was measured: of a bound, without a scale, or not there nothing is judged") {
+    Case c;
+    c.rule.rows = {{{{"result.power", "0 dBm to 100 dBm"}}, at_most(-25)},
+                   {{{"result.power", "-30 dBm to 0 dBm"}}, at_most(-15)}};
+    CHECK(c.judged().reason == "the limit depends on result.power, which the capture does not give");
+    c.outcome.add("power", -0.004, Unit::dbm);
+    CHECK(c.judged().limit == -15);
+    CHECK(c.judged().verdict == Verdict::pass);
+    c.outcome.results.back().value.value = 0;
+    CHECK(c.judged().verdict == Verdict::fail);
+    c.outcome.results.back().value.value = -30.001;
+    CHECK(c.judged().reason == "no row of the limit fits result.power -30.001 dBm");
+    c.outcome.results.back().value = {-10, Unit::dbfs};
+    CHECK(c.judged().verdict == Verdict::none);
+    c.outcome.results.back().value = {-10, Unit::dbm};
+    c.outcome.results.back().known = Known::at_most;
+    CHECK(c.judged().verdict == Verdict::none);
+    c.outcome.results.back().known = Known::exactly;
+    CHECK(c.judged().verdict == Verdict::pass);
+    c.outcome.unscaled = true;
+    CHECK(c.judged().verdict == Verdict::none);
+}
+
+TEST_CASE("what is enough by itself: the better of both verdicts, and what decided is told") {
+    Case c;
+    c.rule.applies_to = "ratio", c.rule.limit = Bound{30, std::nullopt}, c.rule.marginal = 1;
+    c.rule.enough = Enough{"neighbour", {-50, Unit::dbm}};
+    c.outcome.add("ratio", 25, Unit::db);
+    // Not known: what is seen clearly stands, and what would have helped is told.
+    CHECK(c.judged().verdict == Verdict::fail);
+    CHECK(c.judged().reason ==
+          "neighbour of at most -50 dBm would be enough, which is not known: the capture gives no neighbour");
+    c.outcome.add("neighbour", -53, Unit::dbm);
+    CHECK(c.judged().verdict == Verdict::pass);
+    CHECK(c.judged().margin == about(3));
+    CHECK(c.judged().unit == Unit::dbm);
+    CHECK(c.judged().reason.find("neighbour of at most -50 dBm is enough: ratio is 25") == 0);
+    c.outcome.results.back().value.value = -50.5;
+    CHECK(c.judged().verdict == Verdict::marginal);
+    // Only a bound is known: at least so much shows nothing, at most so much does.
+    c.outcome.results.back().value.value = -53;
+    c.outcome.results.back().known = Known::at_least;
+    CHECK(c.judged().verdict == Verdict::fail);
+    c.outcome.results.back().known = Known::at_most;
+    CHECK(c.judged().verdict == Verdict::pass);
+    c.outcome.results.back() = Result{"neighbour", {-49, Unit::dbm}, {}};
+    CHECK(c.judged().verdict == Verdict::fail);
+    CHECK(c.judged().limit == 30);
+    c.outcome.results.back() = Result{"neighbour", {-53, Unit::dbfs}, {}};
+    CHECK(c.judged().verdict == Verdict::fail);
+    CHECK(c.judged().reason.find("cannot be judged") != std::string::npos);
+    // A ratio that holds is not looked at twice; a decision with a guard asks both for their uncertainty.
+    c.outcome.results[1].value.value = 33;
+    CHECK(c.judged().verdict == Verdict::pass);
+    CHECK(c.judged().limit == 30);
+    c.outcome.results[1].value.value = 25, c.outcome.results.back().value = {-53, Unit::dbm};
+    c.options.decision = Decision::guarded;
+    c.options.budgets = {Budget{.name = "ratio", .applies_to = {"ratio"}, .contributions = {{"all", 1.0}}}};
+    CHECK(c.judged().verdict == Verdict::fail);
+    c.options.budgets.push_back(
+        {.name = "power", .applies_to = {"neighbour"}, .contributions = {{"all", 1.0}}});
+    CHECK(c.judged().verdict == Verdict::pass);
+    CHECK(c.judged().guard == 1);
+    c.outcome.invalid = "clipped";
+    CHECK(c.judged().verdict == Verdict::none);
+}
+
 TEST_CASE("a limit out of a result: of the same capture, of another test, or missing with the reason") {
     Case c;
     c.rule.max_from = "alarm";

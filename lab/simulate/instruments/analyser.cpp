@@ -8,6 +8,7 @@
 #include "core/base/text.hpp"
 #include "core/dsp/detect.hpp"
 #include "lab/bench/numbers.hpp"
+#include "lab/simulate/made_spectrum.hpp"
 #include "lab/simulate/random.hpp"
 
 namespace rt::lab {
@@ -106,6 +107,13 @@ std::vector<double> SimulatedAnalyser::envelope_dbm() const {
     return out;
 }
 
+// What generators at the end of the wire play, and modems at the port send.
+std::vector<ArrivingIq> SimulatedAnalyser::heard_iq() const {
+    auto out = stage_->arriving_iq(options_.role);
+    for (auto& sent : stage_->sent_iq(options_.port, options_.role)) out.push_back(std::move(sent));
+    return out;
+}
+
 void SimulatedAnalyser::record() {
     IqSetup setup{centre_hz_, sample_rate_hz_, samples_ / sample_rate_hz_, reference_dbm_};
     if (attenuation_coupled_)
@@ -119,8 +127,7 @@ void SimulatedAnalyser::record() {
     const Stage::Watch watch = stage_->watch();
     const auto beacons = stage_->beacons(options_.port, options_.role);
     const auto homings = stage_->homings(options_.port, options_.role);
-    auto played = stage_->arriving_iq(options_.role);
-    for (auto& sent : stage_->sent_iq(options_.port, options_.role)) played.push_back(std::move(sent));
+    const auto played = heard_iq();
     const double now = stage_->seconds();
     MoreSamples more = [&](auto& samples, double full_scale_dbm) {
         for (const auto& beacon : beacons) add_beacon(samples, setup, full_scale_dbm, beacon, now);
@@ -174,7 +181,11 @@ void SimulatedAnalyser::sweep() {
                             exact(reference_dbm_);
     const std::uint64_t seed =
         fnv1a(key + "#" + std::to_string(visits_[key]++), fnv1a(std::to_string(stage_->options().seed)));
-    const Emission emission = stage_->emission(options_.port, options_.role);
+    Emission emission = stage_->emission(options_.port, options_.role);
+    for (const auto& sent : heard_iq()) {
+        auto density = density_of(sent, bandwidth_hz_);
+        if (!density.mw_per_hz.empty()) emission.made.push_back(std::move(density));
+    }
     stage_->spend((dwell_s_ + longer) * std::ceil((stop_hz_ - start_hz_) / options_.scan_bandwidth_hz));
     auto display =
         show(emission, setup, {reference_dbm_, attenuation_db_, InputStage{}.noise_figure_db}, seed);

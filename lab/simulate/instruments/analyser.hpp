@@ -4,6 +4,7 @@
 #include <map>
 
 #include "lab/simulate/iq_display.hpp"
+#include "lab/simulate/landing_receiver.hpp"
 #include "lab/simulate/scpi_instrument.hpp"
 
 namespace rt::lab {
@@ -29,6 +30,7 @@ class SimulatedAnalyser : public ScpiInstrument {
     void add_sample_commands();
     void sweep();
     void record();
+    std::vector<ArrivingIq> heard_iq() const;
     std::vector<double> shown() const;
     std::vector<double> envelope_dbm() const;
 

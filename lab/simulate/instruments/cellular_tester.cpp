@@ -17,6 +17,7 @@ void SimulatedCellularTester::reset() {
     identity_ = fresh.identity, level_dbm_ = fresh.level_dbm, modulation_ = fresh.modulation;
     first_block_ = fresh.first_block, blocks_ = fresh.blocks, target_dbm_ = fresh.target_dbm;
     control_ = technology_ = 0;
+    pattern_ = "0";
     tell();
 }
 
@@ -28,6 +29,7 @@ void SimulatedCellularTester::tell() {
     cell.first_block = static_cast<int>(std::lround(first_block_));
     cell.blocks = static_cast<int>(std::lround(blocks_));
     cell.control = static_cast<Cell::Control>(control_), cell.target_dbm = target_dbm_;
+    cell.steps_db = *steps_in(pattern_);
     stage_->set_cell(port_, role_, cell);
 }
 
@@ -48,8 +50,20 @@ void SimulatedCellularTester::add_cell() {
         [this](const auto&) { return modulation_; });
     number("UPLink:FIRSt", first_block_, ScpiUnit::plain, {0, 272, 0}, told);
     number("UPLink:BLOCks", blocks_, ScpiUnit::plain, {0, 273, 0}, told);
-    word("UPLink:POWer:CONTrol", control_, {"MAXimum", "MINimum", "TARGet"}, told);
+    word("UPLink:POWer:CONTrol", control_, {"MAXimum", "MINimum", "TARGet", "PATTern"}, told);
     number("UPLink:POWer:TARGet", target_dbm_, ScpiUnit::dbm, {-60, 40, 0}, told);
+    tree_.on(
+        "UPLink:POWer:PATTern",
+        [this](const ScpiArguments& a) {
+            std::string text = only_argument(a);
+            std::erase(text, '"');
+            const auto steps = steps_in(text);
+            constexpr std::size_t most = 100;
+            if (!steps || steps->size() > most) throw ScpiError{-224, "Illegal parameter value"};
+            pattern_ = text;
+            tell();
+        },
+        [this](const auto&) { return '"' + pattern_ + '"'; });
     tree_.on(
         "CONNection:STATe",
         [this](const ScpiArguments& a) { scpi_flag(a) ? stage_->attach(port_) : stage_->detach(port_); },

@@ -21,6 +21,7 @@ class SimulatedCellularTester : public SimulatedAnalyser {
            target_dbm_ = 0;
     bool on_ = false;
     std::string modulation_;
+    std::string pattern_ = "0";
     std::size_t control_ = 0, technology_ = 0;
 };
 
