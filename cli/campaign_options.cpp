@@ -9,6 +9,7 @@
 #include "lab/formats/campaign_file.hpp"
 #include "lab/formats/defaults_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/profile_file.hpp"
 #include "lab/run/bench_reference.hpp"
@@ -37,11 +38,33 @@ std::vector<std::string> chosen_tests(const Campaign& campaign, const std::vecto
     return out;
 }
 
+// The bench that a campaign names which cannot be read as a whole; nothing where not even that is there.
+std::filesystem::path bench_named(const std::filesystem::path& campaign, const InputFiles& files) {
+    lab::Gathered ignored;
+    std::filesystem::path out;
+    ignored.at([&] {
+        const auto node = lab::parse_config(lab::read_file(campaign), campaign.string());
+        const auto* head = node.find("campaign");
+        const auto* bench = head ? head->find("bench") : nullptr;
+        if (bench && bench->kind == lab::ConfigNode::Kind::text)
+            out = files.find("bench", bench->text, campaign);
+    });
+    return out;
+}
+
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
           const InputFiles& files, const std::vector<std::string>& only, Profile profile,
           const Defaults& defaults, ReferenceOf reference) {
-    loaded.campaign = read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
+    lab::Gathered errors;
+    const bool read = errors.at([&] {
+        loaded.campaign =
+            read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
+    });
+    // Who has to mend the campaign hears of the bench in the same go.
+    if (const auto beside = bench.empty() ? bench_named(campaign, files) : bench; !read && !beside.empty())
+        errors.at([&] { read_bench(beside, files); });
+    errors.finish();
     apply_defaults(defaults, files, loaded.campaign);
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;
     if (bench_path.empty()) {

@@ -13,6 +13,7 @@
 
 #include "cli/command.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/version.hpp"
 
 namespace rt::cli {
@@ -227,6 +228,9 @@ void require_figure_name(const std::string& option, const std::filesystem::path&
 int run_program(int argc, const char* const* argv) {
     try {
         return static_cast<int>(run_command_line(argc, argv));
+    } catch (const lab::ManyErrors& many) {
+        for (const auto& error : many.all()) complain(error.what(), exit_code(error.kind()));
+        return static_cast<int>(exit_code(many.kind()));
     } catch (const Error& error) {
         if (error.kind() == ErrorKind::internal) return confess(error.what());
         return complain(error.what(), exit_code(error.kind()));

@@ -27,6 +27,43 @@ constexpr std::size_t longest_line = 65536;
 
 }  // namespace
 
+// Counts only grow; errors are never more than what was counted.
+SaidCounts counts_said(const std::string& answer, const ProgramCounts& before) {
+    const json said = json::parse(answer, nullptr, false);
+    const auto odd = [](std::string why) { return SaidCounts{{}, std::move(why)}; };
+    if (!said.is_object() || said.value("counting", json()) != protocol)
+        return odd("an object with \"counting\":1 was expected");
+    if (said.contains("error")) return odd("it says that it cannot count");
+    ProgramCounts out;
+    for (const auto& [key, into] : {std::pair{"frames", &out.frames},
+                                    {"frame_errors", &out.frame_errors},
+                                    {"bits", &out.bits},
+                                    {"bit_errors", &out.bit_errors}}) {
+        if (!said.contains(key)) continue;
+        const auto& value = said[key];
+        constexpr std::uint64_t most = 9'000'000'000'000'000U;
+        if (!value.is_number_integer() || (!value.is_number_unsigned() && value.get<std::int64_t>() < 0) ||
+            value.get<std::uint64_t>() > most)
+            return odd(std::string(key) + " is no whole number from 0 to 9e15");
+        *into = value.get<std::uint64_t>();
+    }
+    for (const auto& [key, value] : said.items()) {
+        if (key != "counting" && key != "frames" && key != "frame_errors" && key != "bits" &&
+            key != "bit_errors" && key != "locked" && key != "note")
+            return odd("the key " + in_quotes(key) + " is not known");
+    }
+    if (!said.contains("frames") && !said.contains("bits")) return odd("it has neither frames nor bits");
+    if (!said.contains("locked") || !said["locked"].is_boolean())
+        return odd("\"locked\" is missing: true while the pattern is seen, else false");
+    out.locked = said["locked"].get<bool>();
+    if (out.frame_errors > out.frames || out.bit_errors > out.bits)
+        return odd("more errors than were counted");
+    if (out.frames < before.frames || out.frame_errors < before.frame_errors || out.bits < before.bits ||
+        out.bit_errors < before.bit_errors)
+        return odd("fewer than before: it began anew meanwhile");
+    return {out, {}};
+}
+
 // One socket for both ways: a program that has died gives an error here and no signal.
 CountingProgram::CountingProgram(std::string path, double timeout_s)
     : path_(std::move(path)), timeout_s_(timeout_s) {
@@ -114,43 +151,13 @@ void CountingProgram::start(std::uint64_t wanted) {
     }
 }
 
-// Counts only grow; errors are never more than what was counted.
 ProgramCounts CountingProgram::counts(const char* what) {
     const json request{{"counting", protocol}, {"do", what}};
     const std::string answer = ask(request.dump(), what);
-    const json said = json::parse(answer, nullptr, false);
-    const auto odd = [&](const std::string& why) {
-        fail(std::string("answers ") + what + " by " + in_quotes(answer) + ": " + why);
-    };
-    if (!said.is_object() || said.value("counting", json()) != protocol)
-        odd("an object with \"counting\":1 was expected");
-    if (said.contains("error")) odd("it says that it cannot count");
-    ProgramCounts out;
-    const auto number = [&](const char* key) -> std::uint64_t {
-        if (!said.contains(key)) return 0;
-        const auto& value = said[key];
-        if (!value.is_number_integer() || (!value.is_number_unsigned() && value.get<std::int64_t>() < 0) ||
-            value.get<std::uint64_t>() > 9'000'000'000'000'000U)
-            odd(std::string(key) + " is no whole number from 0 to 9e15");
-        return value.get<std::uint64_t>();
-    };
-    for (const auto& [key, value] : said.items()) {
-        if (key != "counting" && key != "frames" && key != "frame_errors" && key != "bits" &&
-            key != "bit_errors" && key != "locked" && key != "note")
-            odd("the key " + in_quotes(key) + " is not known");
-    }
-    out.frames = number("frames"), out.frame_errors = number("frame_errors");
-    out.bits = number("bits"), out.bit_errors = number("bit_errors");
-    if (!said.contains("frames") && !said.contains("bits")) odd("it has neither frames nor bits");
-    if (!said.contains("locked") || !said["locked"].is_boolean())
-        odd("\"locked\" is missing: true while the pattern is seen, else false");
-    out.locked = said["locked"].get<bool>();
-    if (out.frame_errors > out.frames || out.bit_errors > out.bits) odd("more errors than were counted");
-    if (out.frames < last_.frames || out.frame_errors < last_.frame_errors || out.bits < last_.bits ||
-        out.bit_errors < last_.bit_errors)
-        odd("fewer than before: it began anew meanwhile");
-    last_ = out;
-    return out;
+    const SaidCounts said = counts_said(answer, last_);
+    if (!said.odd.empty())
+        fail(std::string("answers ") + what + " by " + in_quotes(answer) + ": " + said.odd);
+    return last_ = said.counts;
 }
 
 ProgramCounts CountingProgram::read() {

@@ -15,6 +15,13 @@ struct ProgramCounts {
     bool locked = true;  // whether the pattern is still seen
 };
 
+// What a program's answer to read or stop says, or what is odd about it. Counts only grow from those before.
+struct SaidCounts {
+    ProgramCounts counts;
+    std::string odd;
+};
+SaidCounts counts_said(const std::string& answer, const ProgramCounts& before);
+
 class CountingProgram {
   public:
     // Starts it. `timeout_s` holds for each answer. Throws Error(bench), as all below does, for a program

@@ -8,6 +8,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/correction_file.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/formats/instrument_section.hpp"
 #include "lab/formats/layout_file.hpp"
 
@@ -259,24 +260,33 @@ Bench read_bench(const std::filesystem::path& file, const InputFiles& files) {
         bench.reference_ppm = stability->value;
         if (!(stability->value > 0)) head.fail("reference_stability", "must be above 0 ppm");
     }
-    for (const auto& section : root.tables("instrument", instrument_section)) {
-        auto instrument = read_instrument(section, file, files, bench.files);
-        if (bench.find(instrument.role))
-            section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
-        bench.instruments.push_back(std::move(instrument));
+    Gathered errors;
+    for (const auto& section : sections_of(root, node, "instrument", instrument_section, errors)) {
+        const bool read = errors.at([&] {
+            auto instrument = read_instrument(section, file, files, bench.files);
+            if (bench.find(instrument.role))
+                section.fail("role", "two instruments have the role " + in_quotes(instrument.role));
+            bench.instruments.push_back(std::move(instrument));
+        });
+        if (!read) errors.lacks(section.text("role"));
     }
-    join_converters(root, bench);
-    require_own_addresses(bench);
-    for (const auto& section : root.tables("path", path_section)) {
-        BenchPath path{section.text("role"), {}, section.place()};
-        require_role(bench, section, path.role);
-        if (bench.find_path(path.role)) section.fail("role", "two paths lead to " + in_quotes(path.role));
-        for (const auto& part : section.tables("part", path_part_section))
-            path.entries.push_back(read_part(part, files, bench.files));
-        bench.paths.push_back(std::move(path));
+    errors.at([&] {
+        join_converters(root, bench);
+        require_own_addresses(bench);
+    });
+    for (const auto& section : sections_of(root, node, "path", path_section, errors)) {
+        errors.at([&] {
+            BenchPath path{section.text("role"), {}, section.place()};
+            require_role(bench, section, path.role);
+            if (bench.find_path(path.role)) section.fail("role", "two paths lead to " + in_quotes(path.role));
+            for (const auto& part : section.tables("part", path_part_section))
+                path.entries.push_back(read_part(part, files, bench.files));
+            bench.paths.push_back(std::move(path));
+        });
     }
-    for (const auto& section : root.tables("uncertainty", uncertainty_section))
-        bench.budgets.push_back(read_budget(section));
+    for (const auto& section : sections_of(root, node, "uncertainty", uncertainty_section, errors))
+        errors.at([&] { bench.budgets.push_back(read_budget(section)); });
+    errors.finish();
     if (const auto section = root.table("simulation", simulation_section)) {
         bench.simulation = read_simulation(*section, file, files);
         for (const auto& fault : section->tables("fault", fault_section))

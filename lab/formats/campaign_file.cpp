@@ -9,6 +9,7 @@
 #include "lab/formats/carrier_section.hpp"
 #include "lab/formats/conclude_section.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/formats/input_section.hpp"
 #include "lab/formats/link_section.hpp"
 #include "lab/formats/question_section.hpp"
@@ -201,67 +202,72 @@ static bool concluded_by_trials(const Test& test, const std::string& result) {
                        [&](const MaximisedAxis& axis) { return axis.name == result; });
 }
 
-// What a test refers to of other tests.
+// What a test refers to of other tests: calibrations that are provided, tests that stand before it.
+void require_known(const Campaign& campaign, const Test& test, const std::vector<std::string>& provided,
+                   const std::vector<std::string>& earlier) {
+    require_sources(campaign, test);
+    require_no_circle(campaign, test);
+    for (const auto& need : test.needs) {
+        if (std::find(provided.begin(), provided.end(), need) == provided.end()) {
+            fail_input(test.where, "test " + in_quotes(test.name) + " needs " + in_quotes(need) +
+                                       ", which no test provides" + suggestion(need, provided));
+        }
+        if (need == test.provides) fail_input(test.where, "test " + in_quotes(test.name) + " needs itself");
+    }
+    if (!test.found || test.found->by_bench() || test.concludes) return;
+    const Test* source = campaign.find(test.found->test);
+    // Conclusions stand behind all tests in the file, and are drawn as soon as they can be.
+    if (std::find(earlier.begin(), earlier.end(), test.found->test) == earlier.end() &&
+        !(source && source->concludes)) {
+        fail_input(test.where, "from_test: no earlier test " + in_quotes(test.found->test) +
+                                   suggestion(test.found->test, earlier));
+    }
+    if (const auto& wanted = test.found->trace; !wanted.empty()) {
+        const auto& traces = source->procedure->traces;
+        const auto named = [&](const Product& p) { return wanted == p.name; };
+        if (std::none_of(traces.begin(), traces.end(), named)) {
+            fail_input(test.where, "from_test: " + std::string(source->procedure->name) + " gives no curve " +
+                                       in_quotes(wanted));
+        }
+        return;
+    }
+    if (!test.found->table.empty()) {
+        if (source->by_trials() || source->concludes)
+            fail_input(test.where, "from_test: " + in_quotes(source->name) + " has no tables");
+        return;
+    }
+    const auto gives = [&](const Product& p) { return test.found->result == p.name; };
+    const auto& results = source->procedure->results;
+    if (std::none_of(results.begin(), results.end(), gives) &&
+        !concluded_by_trials(*source, test.found->result)) {
+        fail_input(test.where, "from_test: " + std::string(source->procedure->name) + " gives no result " +
+                                   in_quotes(test.found->result));
+    }
+}
+
 void require_known(const Campaign& campaign) {
+    Gathered errors;
     std::vector<std::string> provided, earlier;
     for (const auto& test : campaign.tests) {
         if (!test.provides.empty()) provided.push_back(test.provides);
     }
     for (const auto& test : campaign.tests) {
-        require_sources(campaign, test);
-        require_no_circle(campaign, test);
-        for (const auto& need : test.needs) {
-            if (std::find(provided.begin(), provided.end(), need) == provided.end()) {
-                fail_input(test.where, "test " + in_quotes(test.name) + " needs " + in_quotes(need) +
-                                           ", which no test provides" + suggestion(need, provided));
-            }
-            if (need == test.provides)
-                fail_input(test.where, "test " + in_quotes(test.name) + " needs itself");
-        }
-        if (test.found && !test.found->by_bench() && !test.concludes) {
-            const Test* source = campaign.find(test.found->test);
-            // Conclusions stand behind all tests in the file, and are drawn as soon as they can be.
-            if (std::find(earlier.begin(), earlier.end(), test.found->test) == earlier.end() &&
-                !(source && source->concludes)) {
-                fail_input(test.where, "from_test: no earlier test " + in_quotes(test.found->test) +
-                                           suggestion(test.found->test, earlier));
-            }
-            if (const auto& wanted = test.found->trace; !wanted.empty()) {
-                const auto& traces = source->procedure->traces;
-                const auto named = [&](const Product& p) { return wanted == p.name; };
-                if (std::none_of(traces.begin(), traces.end(), named)) {
-                    fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
-                                               " gives no curve " + in_quotes(wanted));
-                }
-                earlier.push_back(test.name);
-                continue;
-            }
-            if (!test.found->table.empty()) {
-                if (source->by_trials() || source->concludes)
-                    fail_input(test.where, "from_test: " + in_quotes(source->name) + " has no tables");
-                earlier.push_back(test.name);
-                continue;
-            }
-            const auto gives = [&](const Product& p) { return test.found->result == p.name; };
-            const auto& results = source->procedure->results;
-            if (std::none_of(results.begin(), results.end(), gives) &&
-                !concluded_by_trials(*source, test.found->result)) {
-                fail_input(test.where, "from_test: " + std::string(source->procedure->name) +
-                                           " gives no result " + in_quotes(test.found->result));
-            }
-        }
+        errors.at([&] { require_known(campaign, test, provided, earlier); });
         earlier.push_back(test.name);
     }
     for (const auto& recheck : campaign.rechecks) {
-        if (campaign.find(recheck.test.name))
-            fail_input(recheck.test.where,
-                       "recheck " + in_quotes(recheck.test.name) + " has the name of a test");
-        for (const auto& name : recheck.covers) {
-            if (!campaign.find(name))
+        errors.at([&] {
+            if (campaign.find(recheck.test.name))
                 fail_input(recheck.test.where,
-                           "covers: no test " + in_quotes(name) + suggestion(name, earlier));
-        }
+                           "recheck " + in_quotes(recheck.test.name) + " has the name of a test");
+            for (const auto& name : recheck.covers) {
+                if (!campaign.find(name))
+                    fail_input(recheck.test.where,
+                               "covers: no test " + in_quotes(name) + suggestion(name, earlier));
+            }
+        });
     }
+    errors.finish();
 }
 
 }  // namespace

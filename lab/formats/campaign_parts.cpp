@@ -116,49 +116,64 @@ void CampaignParts::read(ConfigNode node, const std::string& file, const Section
     complete(node, file);
     const ConfigNode& kept = nodes_.emplace_back(std::move(node));
     const ConfigSection root(kept, file, info);
-    for (const auto& section : root.tables("sweep", named_sweep_section)) {
-        const std::string name = section.text("name");
-        if (!sweeps_.emplace(name, section).second)
-            section.fail("name", in_quotes(name) + " is the name of an earlier sweep");
+    for (const auto& section : sections_of(root, kept, "sweep", named_sweep_section, errors_)) {
+        errors_.at([&] {
+            const std::string name = section.text("name");
+            if (!sweeps_.emplace(name, section).second)
+                section.fail("name", in_quotes(name) + " is the name of an earlier sweep");
+        });
     }
-    for (const auto& section : root.tables("question", question_section)) {
-        Question question = read_question(section);
-        for (const auto& other : campaign_.questions) {
-            if (other.name == question.name) section.fail("name", "is the name of an earlier question");
-        }
-        campaign_.questions.push_back(std::move(question));
+    for (const auto& section : sections_of(root, kept, "question", question_section, errors_)) {
+        errors_.at([&] {
+            Question question = read_question(section);
+            for (const auto& other : campaign_.questions) {
+                if (other.name == question.name) section.fail("name", "is the name of an earlier question");
+            }
+            campaign_.questions.push_back(std::move(question));
+        });
     }
-    read_tests(root);
-    for (const auto& section : root.tables("conclude", conclude_section)) conclusions_.push_back(section);
-    for (const auto& section : root.tables("watch", watch_section))
-        campaign_.watches.push_back(read_watch(section));
-    for (const auto& section : root.tables("recheck", recheck_section))
-        campaign_.rechecks.push_back(read_recheck(section, procedures_, files_, campaign_.files));
+    read_tests(root, kept);
+    for (const auto& section : sections_of(root, kept, "conclude", conclude_section, errors_))
+        conclusions_.push_back(section);
+    for (const auto& section : sections_of(root, kept, "watch", watch_section, errors_))
+        errors_.at([&] { campaign_.watches.push_back(read_watch(section)); });
+    for (const auto& section : sections_of(root, kept, "recheck", recheck_section, errors_)) {
+        errors_.at([&] {
+            campaign_.rechecks.push_back(read_recheck(section, procedures_, files_, campaign_.files));
+        });
+    }
 }
 
-void CampaignParts::read_tests(const ConfigSection& root) {
+void CampaignParts::read_tests(const ConfigSection& root, const ConfigNode& node) {
     const SweepSources sources{library_, procedures_, files_, campaign_.files, &sweeps_};
-    for (const auto& section : root.tables("test", test_section)) {
-        Test test = read_test(section, sources, campaign_.judging, campaign_.profile);
-        if (campaign_.find(test.name))
-            section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
-        note_books(test, campaign_);
-        for (const auto& axis : sweep_sections(section, sources)) {
-            const std::string plan = axis.text("plan");
-            if (!plan.empty()) campaign_.books.insert(plan.substr(0, plan.find('/')));
-        }
-        section.at("applies", [&] { why_not(campaign_, section.pairs("applies")); });
-        applies_[test.name] = section.pairs("applies");
-        campaign_.tests.push_back(std::move(test));
+    for (const auto& section : sections_of(root, node, "test", test_section, errors_)) {
+        const bool read = errors_.at([&] {
+            Test test = read_test(section, sources, campaign_.judging, campaign_.profile);
+            if (campaign_.find(test.name))
+                section.fail("name", in_quotes(test.name) + " is the name of an earlier test");
+            note_books(test, campaign_);
+            for (const auto& axis : sweep_sections(section, sources)) {
+                const std::string plan = axis.text("plan");
+                if (!plan.empty()) campaign_.books.insert(plan.substr(0, plan.find('/')));
+            }
+            section.at("applies", [&] { why_not(campaign_, section.pairs("applies")); });
+            applies_[test.name] = section.pairs("applies");
+            campaign_.tests.push_back(std::move(test));
+        });
+        if (!read) errors_.lacks(section.text("name"));
     }
 }
 
 void CampaignParts::finish() {
     for (const auto& section : conclusions_) {
-        Test conclusion = read_conclusion(section, campaign_, library_, files_, campaign_.files);
-        note_books(conclusion, campaign_);
-        campaign_.tests.push_back(std::move(conclusion));
+        const bool read = errors_.at([&] {
+            Test conclusion = read_conclusion(section, campaign_, library_, files_, campaign_.files);
+            note_books(conclusion, campaign_);
+            campaign_.tests.push_back(std::move(conclusion));
+        });
+        if (!read) errors_.lacks(section.text("name"));
     }
+    errors_.finish();
     // What is made of a calibration's own capture holds no longer than the calibration does.
     for (auto& test : campaign_.tests) {
         for (const auto& source : test.sources) {

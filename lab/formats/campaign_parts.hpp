@@ -7,6 +7,7 @@
 #include <string>
 
 #include "lab/formats/config.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/formats/input_files.hpp"
 #include "lab/formats/rule_library.hpp"
 #include "lab/formats/sweep_section.hpp"
@@ -21,7 +22,8 @@ class CampaignParts {
                   Campaign& campaign)
         : library_(library), procedures_(procedures), files_(files), campaign_(campaign) {}
 
-    // What `node` has of them, as a section `info`. Throws Error(input).
+    // What `node` has of them, as a section `info`. Throws Error(input); what is wrong with single tests,
+    // sweeps and the like is told by finish(), all of it.
     void read(ConfigNode node, const std::string& file, const SectionInfo& info);
     // Conclusions, when all tests are there; tests that do not apply to the unit, and what builds on these,
     // are left out.
@@ -32,13 +34,14 @@ class CampaignParts {
   private:
     // Tests that are `like` an earlier one get what they leave out from there.
     void complete(ConfigNode& node, const std::string& file);
-    void read_tests(const ConfigSection& root);
+    void read_tests(const ConfigSection& root, const ConfigNode& node);
     void leave_out();
 
     RuleLibrary& library_;
     const ProcedureLibrary& procedures_;
     const InputFiles& files_;
     Campaign& campaign_;
+    Gathered errors_;
     std::deque<ConfigNode> nodes_;  // that sections below stand in
     std::deque<ConfigSection> conclusions_;
     NamedSweeps sweeps_;

@@ -5,6 +5,7 @@
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/clock.hpp"
+#include "lab/formats/gathered.hpp"
 #include "lab/run/plan_parts.hpp"
 #include "lab/run/recorded.hpp"
 #include "lab/run/soaks.hpp"
@@ -139,10 +140,12 @@ Plan make_plan(const Campaign& campaign, const Bench& bench, const std::vector<s
     plan.campaign = &campaign;
     plan.bench = &bench;
     plan.only = only;
+    Gathered errors;
     for (const auto& test : campaign.tests) {
         const bool chosen = only.empty() || std::find(only.begin(), only.end(), test.name) != only.end();
-        if (chosen) plan.tests.push_back(plan_test(test, bench, plan));
+        if (chosen) errors.at([&] { plan.tests.push_back(plan_test(test, bench, plan)); });
     }
+    errors.finish();
     require_watches(plan);
     require_said(plan);
     require_paths(plan);

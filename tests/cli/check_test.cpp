@@ -27,6 +27,46 @@ World with(std::string World::*part, const std::string& text) {
 
 }  // namespace
 
+TEST_CASE("mistakes in several places are told in one go, and what only follows from them is not") {
+    World world;
+    const auto mention = [](const Said& said, const std::string& text) { return contains(said.err, text); };
+    // Three tests are wrong in their own way, a fourth builds on one of them; the bench has a mistake too.
+    world.sweep +=
+        "[[test]]\nname = \"second\"\nprocedure = \"emission.scan\"\nparameters = { start = \"2 MHz\", stop "
+        "= \"3 "
+        "kg\" }\n"
+        "[[test]]\nname = \"third\"\nprocedure = \"emission.scna\"\n"
+        "[[test]]\nname = \"fourth\"\nprocedure = \"emission.scan\"\nspeed = 3\n"
+        "[[conclude]]\nname = \"fifth\"\nprocedure = \"results.extremes\"\ntest = \"second\"\n";
+    world.analyser += "impedanc = \"50 ohm\"\n";
+    world.simulation += "[[path]]\nrole = \"analyser\"\n[[path.part]]\nname = \"pad\"\nloss = \"3 dB\"\n";
+    const Said said = world.check();
+    CHECK(said.code == 2);
+    CHECK(said.out.empty());
+    CHECK(mention(said, "parameter stop: \"3 kg\" has the unknown unit"));
+    CHECK(mention(said, "stop"));
+    CHECK(mention(said, "emission.scna"));
+    CHECK(mention(said, "unknown key \"speed\""));
+    CHECK(mention(said, "bench.toml"));
+    CHECK(mention(said, "impedanc"));
+    CHECK_FALSE(mention(said, "no instrument has the role"));
+    CHECK_FALSE(mention(said, "\"second\""));
+    CHECK(said.err.find("3 kg") < said.err.find("emission.scna"));
+    CHECK(said.err.find("emission.scna") < said.err.find("speed"));
+    CHECK_FALSE(mention(world.run(), "internal"));
+    CHECK_FALSE(std::filesystem::exists(world.folder / "run"));
+    // What is found when all is planned: both tests at once.
+    World planned;
+    planned.test.replace(planned.test.find("2 MHz"), 5, "0.5 MHz");
+    planned.sweep +=
+        "[[test]]\nname = \"second\"\nprocedure = \"emission.scan\"\nparameters = { start = \"2 MHz\", stop "
+        "= \"1 "
+        "MHz\" }\n";
+    const Said both = planned.check();
+    CHECK(both.code == 2);
+    CHECK(lines(both.err) == 2);
+}
+
 TEST_CASE("check shows every point, the rules and the time") {
     const Said said = World().check();
     CHECK(said.code == 0);
