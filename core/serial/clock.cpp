@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <complex>
 #include <numbers>
@@ -15,51 +16,65 @@ namespace {
 
 using std::numbers::pi;
 
-// Mean of how far spacings are from whole multiples of the interval, in intervals. Spread evenly that is
-// 0.25. What is nearer to no interval than to one is as far off as can be.
+// The whole number nearest to a count of intervals, which is never below 0; halves upwards.
+double nearest(double count) {
+    return std::floor(count + 0.5);
+}
+
+// What a spacing adds to the misfit: how far it is from a whole multiple of the interval, in intervals.
+// Spread evenly that is 0.25 on average. What is nearer to no interval than to one is as far off as can be.
+double off_by(double spacing, double per_interval) {
+    const double count = spacing * per_interval;
+    return count < 0.5 ? 0.5 : std::abs(count - nearest(count));
+}
+
 double misfit(const std::vector<double>& spacings, double interval) {
     double sum = 0;
-    for (const double s : spacings) {
-        const double count = s / interval;
-        sum += count < 0.5 ? 0.5 : std::abs(count - std::round(count));
-    }
+    for (const double s : spacings) sum += off_by(s, 1 / interval);
     return sum / static_cast<double>(spacings.size());
 }
 
-std::vector<double> spacings_over(const std::vector<double>& edges, std::size_t distance) {
-    std::vector<double> out;
-    for (std::size_t k = 0; k + distance < edges.size(); ++k) out.push_back(edges[k + distance] - edges[k]);
-    return out;
+// The same of the spacings of edges that are `distance` apart.
+double misfit_over(const std::vector<double>& edges, std::size_t distance, double interval) {
+    double sum = 0;
+    const double per_interval = 1 / interval;
+    for (std::size_t k = 0; k + distance < edges.size(); ++k)
+        sum += off_by(edges[k + distance] - edges[k], per_interval);
+    return sum / static_cast<double>(edges.size() - distance);
 }
 
 // The factor from 2 to 5 that all runs but a hundredth share, though they are not all alike; otherwise 1.
-int shared_factor(const std::vector<double>& spacings, double interval) {
-    const auto share = [&](const auto& holds) {
-        const auto count = std::count_if(spacings.begin(), spacings.end(),
-                                         [&](double s) { return holds(std::lround(s / interval)); });
-        return static_cast<double>(count) / static_cast<double>(spacings.size());
+int shared_factor(const std::vector<double>& edges, double interval) {
+    constexpr std::size_t longest = 61;  // runs from here on count by what they leave divided by 60
+    std::array<std::size_t, longest> runs{};
+    const double per_interval = 1 / interval;
+    const auto length = [&](std::size_t k) {
+        const double count = nearest((edges[k + 1] - edges[k]) * per_interval);
+        return count < longest ? static_cast<std::size_t>(count)
+                               : 60 - (60 - static_cast<std::size_t>(std::min(count, 1e15)) % 60) % 60;
     };
+    for (std::size_t k = 0; k + 1 < edges.size(); ++k) ++runs[length(k)];
+    const auto all = static_cast<double>(edges.size() - 1);
     constexpr double nearly_all = 0.99;
-    for (const long factor : {5L, 4L, 3L, 2L}) {
-        if (share([&](long n) { return n > 0 && n % factor == 0; }) < nearly_all) continue;
-        const long first = std::lround(spacings.front() / interval);
-        const bool alike = share([&](long n) { return n == first; }) > nearly_all;
-        if (!alike) return static_cast<int>(factor);
+    const bool alike = static_cast<double>(runs[length(0)]) > nearly_all * all;
+    for (const std::size_t factor : {5UL, 4UL, 3UL, 2UL}) {
+        std::size_t whole = 0;
+        for (std::size_t n = factor; n < longest; n += factor) whole += runs[n];
+        if (static_cast<double>(whole) >= nearly_all * all && !alike) return static_cast<int>(factor);
     }
     return 1;
 }
 
 void require_fitting(const std::vector<double>& edges, double interval, std::optional<double> found,
                      const ClockSettings& settings) {
-    const auto spacings = spacings_over(edges, 1);
     const bool shorter = found && interval > *found * 1.4;
     const double most = settings.loose ? 0.22 : 0.15;
     // Edges that stand early and late by turns (duty cycle) fit from each to the next of its kind.
     constexpr double most_of_one = 0.45;
-    const double off = misfit(spacings, interval);
-    const bool by_kind = off <= most_of_one && misfit(spacings_over(edges, 2), interval) <= most;
+    const double off = misfit_over(edges, 1, interval);
+    const bool by_kind = off <= most_of_one && misfit_over(edges, 2, interval) <= most;
     const bool fits = off <= most || by_kind;
-    const int factor = fits && !settings.loose ? shared_factor(spacings, interval) : 1;
+    const int factor = fits && !settings.loose ? shared_factor(edges, interval) : 1;
     if (fits && factor == 1 && (!shorter || settings.loose || by_kind)) return;
     const double other = factor > 1 ? 1 / (interval * factor) : found ? 1 / *found : 0;
     fail_signal("the spacings of edges do not fit a symbol rate of " + format({1 / interval, Unit::hertz}) +
@@ -92,7 +107,7 @@ Numbers numbers_of(const std::vector<double>& edges, double interval) {
     double local = interval, phase = edges.front();
     std::uint32_t at = 0;  // number of the clock's phase
     for (std::size_t k = 1; k < edges.size(); ++k) {
-        const double count = std::round((edges[k] - phase) / local);
+        const double count = std::floor((edges[k] - phase) / local + 0.5);
         const double number = at + count;
         if (number <= out.of[k - 1]) {
             out.of[k] = out.of[k - 1] + 1;
