@@ -1,11 +1,15 @@
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/quantity/light.hpp"
+#include "lab/bench/numbers.hpp"
 #include "lab/captures/acquire.hpp"
 #include "lab/captures/ask.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/captures/table_text.hpp"
+#include "lab/model/placeholder.hpp"
 
 namespace rt::lab {
 namespace {
@@ -30,6 +34,27 @@ PowerReading power_of(const CsvTable& csv, const std::string& file) {
     return reading;
 }
 
+// Whether the meter is told a wavelength: one of light.
+bool told_wavelength(const InstrumentRole& meter) {
+    const auto& commands = meter.instrument().dialect.commands;
+    const auto command = commands.find("set_frequency");
+    if (command == commands.end()) return false;
+    const auto holes = parse_command(command->second, Unit::hertz).holes;
+    return std::any_of(holes.begin(), holes.end(), [](const Placeholder& hole) { return hole.wavelength; });
+}
+
+// Why it has not the wavelength that it was told, where it says which it has: in metres, or in nanometres.
+std::optional<std::string> other_wavelength(ScpiSession& session, double wavelength_m) {
+    const auto said = session.ask_if_known("query_frequency");
+    if (!said) return std::nullopt;
+    const auto number = parse_scpi_number(*said);
+    constexpr double tolerance = 1e-4;
+    const auto is = [&](double value) { return number && std::abs(*number - value) <= tolerance * value; };
+    if (is(wavelength_m) || is(wavelength_m * 1e9)) return std::nullopt;
+    return session.instrument().role + " has the wavelength " + *said + ", " +
+           format({wavelength_m, Unit::metre}) + " was asked for";
+}
+
 }  // namespace
 
 PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
@@ -49,9 +74,14 @@ PowerReading read_power(InstrumentRole& meter, const PowerSetup& setup) {
     }
     // It has had during the reading what it has now, whoever changed it before.
     ReadBack back(session);
-    back.number("frequency", "the frequency", setup.frequency_hz, 1e-4 * setup.frequency_hz, Unit::hertz);
+    std::optional<std::string> odd;
+    if (told_wavelength(meter)) {
+        odd = other_wavelength(session, wavelength_of(setup.frequency_hz));
+    } else {
+        back.number("frequency", "the frequency", setup.frequency_hz, 1e-4 * setup.frequency_hz, Unit::hertz);
+    }
     if (meter.instrument().dialect.levels == Unit::none) back.word("unit", "readings in", "DBM");
-    std::optional<std::string> odd = back.distrust();
+    if (!odd) odd = back.distrust();
     const double dbm = level_in(meter.instrument(), *level, Unit::dbm, odd);
     reading.level_dbm = std::round(dbm * 1e4) / 1e4;  // as the kept capture states it
     reading.distrust = read_distrust(session, "lower the power or put an attenuator before the sensor");
@@ -67,7 +97,11 @@ class PowerKind : public KindOf<PowerReading> {
     PowerReading ask(InstrumentRole& role, const PowerSetup& s) const override { return read_power(role, s); }
     double seconds_of(const Instrument&, const PowerSetup& s) const override { return s.averages * 0.01; }
     std::string text_of(const PowerSetup& s) const override {
-        return "power at " + format({s.frequency_hz, Unit::hertz}) + ", sensor " + std::to_string(s.sensor);
+        constexpr double light_hz = 1e12;
+        const std::string at = s.frequency_hz < light_hz
+                                   ? format({s.frequency_hz, Unit::hertz})
+                                   : format({wavelength_of(s.frequency_hz) * 1e9, Unit::none}) + " nm";
+        return "power at " + at + ", sensor " + std::to_string(s.sensor);
     }
     std::optional<Band> band_of(const PowerSetup& s) const override {
         return Band{s.frequency_hz, s.frequency_hz};

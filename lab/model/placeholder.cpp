@@ -9,6 +9,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "core/quantity/light.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt::lab {
@@ -21,7 +22,8 @@ namespace {
 void read_unit(std::string_view hole, std::string_view word, Unit own, Placeholder& out) {
     const auto unit = parse_unit(word);
     if (own == Unit::none) wrong_hole(hole, "has no unit");
-    if (!unit || unit->unit != own)
+    out.wavelength = own == Unit::hertz && unit && unit->unit == Unit::metre;
+    if (!unit || (unit->unit != own && !out.wavelength))
         wrong_hole(hole,
                    "is a value in " + std::string(symbol(own)) + ", which " + in_quotes(word) + " is not");
     out.exponent = unit->exponent;
@@ -78,9 +80,10 @@ Unit unit_of_placeholder(std::string_view name, Unit setting) {
 }
 
 std::string Placeholder::fill(const std::string& value) const {
-    if (exponent == 0 && form == Form::shortest) return value;
-    const auto number = to_double(value);
+    if (exponent == 0 && form == Form::shortest && !wavelength) return value;
+    auto number = to_double(value);
     if (!number) return value;
+    if (wavelength) number = wavelength_of(*number);
     // The factor is a whole power either way: 0.001 s are 1000 us and not a little more.
     const double scaled =
         exponent < 0 ? *number * std::pow(10.0, -exponent) : *number / std::pow(10.0, exponent);

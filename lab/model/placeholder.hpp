@@ -1,4 +1,5 @@
-// What stands in braces in a command: {hz}, {hz in MHz}, {value as 3 decimals}, {level in dBm as integer}.
+// What stands in braces in a command: {hz}, {hz in MHz}, {value as 3 decimals}, {level in dBm as integer},
+// {value in nm} of a frequency.
 #pragma once
 
 #include <optional>
@@ -15,7 +16,8 @@ struct Placeholder {
     enum class Form { shortest, decimals, scientific };
 
     std::string name;
-    int exponent = 0;  // of ten, by which the number is divided
+    int exponent = 0;         // of ten, by which the number is divided
+    bool wavelength = false;  // a frequency in Hz that is written as its wavelength in vacuum
     Form form = Form::shortest;
     int decimals = 0;
 

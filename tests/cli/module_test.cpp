@@ -55,6 +55,48 @@ TEST_CASE("details of the unit that are left out come from its registers, before
                    "NQ-0031"));
 }
 
+TEST_CASE("a meter at the fibre is held against the limits that the module states") {
+    TestFolder folder;
+    const auto demo = std::filesystem::path(RT_SOURCE) / "demo/module";
+    for (const auto& file : std::filesystem::directory_iterator(demo))
+        folder.write(file.path().filename().string(), rt::lab::read_file(file.path()));
+    const auto run = [&](const std::string& old, const std::string& by) {
+        std::string unit = rt::lab::read_file(demo / "simulated-gateway.toml");
+        unit.replace(unit.find(old), old.size(), by);
+        folder.write("simulated-gateway.toml", unit);
+        std::filesystem::remove_all(folder / "run");
+        const Said said = rare_tally(folder.path(), {"run", "campaign.toml", "--out", "run", "--no-live",
+                                                     "--no-report", "--unattended"});
+        INFO(said.err);
+        std::vector<rt::lab::PointRecord> out;
+        for (const auto& point : rt::lab::Tally::open(folder / "run").read().points)
+            if (point.test == "light") out.push_back(point);
+        REQUIRE(out.size() == 2);
+        REQUIRE(out[0].findings.size() == 1);
+        return out[0];
+    };
+    // 0.3 dB of the patch cord are added again.
+    auto point = run("105.59 dBuV", "105.59 dBuV");
+    CHECK(point.findings[0].verdict == rt::Verdict::pass);
+    CHECK(std::abs(*point.findings[0].value + 1.1) < 0.02);
+    CHECK(std::abs(*point.findings[0].limit - 3.4) < 0.01);
+    // 111 dBuV are 4 dBm.
+    CHECK(run("105.59 dBuV", "111 dBuV").findings[0].verdict == rt::Verdict::fail);
+    CHECK(run("105.59 dBuV", "90 dBuV").findings[0].verdict == rt::Verdict::fail);
+    // Limits of a module whose registers cannot be read are none.
+    const std::string image = rt::lab::read_file(demo / "uplink-a.txt");
+    folder.write("uplink-a.txt", image.substr(0, image.find("page 03h")));
+    point = run("105.59 dBuV", "105.59 dBuV");
+    CHECK(point.findings[0].verdict == rt::Verdict::none);
+    // Both ways to say where the sensor is corrected contradict each other.
+    std::string campaign = rt::lab::read_file(demo / "campaign.toml");
+    campaign.replace(campaign.find("wavelength = "), 13, "frequency = \"350 THz\", wavelength = ");
+    folder.write("campaign.toml", campaign);
+    const Said said = rare_tally(folder.path(), {"check", "campaign.toml"});
+    CHECK(said.code == 2);
+    CHECK(contains(said.err, "state one of both"));
+}
+
 TEST_CASE("what is stated must be what the module says: another one ends the run before its first point") {
     Plugged plugged;
     plugged.unit = "[unit]\nmaker = \"northhaven\"\nserial = \"X1\"\nsaid_by = \"module\"\n";

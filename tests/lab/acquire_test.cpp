@@ -116,6 +116,31 @@ TEST_CASE("a power that is no number, or comes with an error, is not taken") {
           "meter overloaded: lower the power or put an attenuator before the sensor");
 }
 
+TEST_CASE("a meter of light is told the wavelength; one that has another is not trusted") {
+    std::string told, has_it;
+    Odd odd("light", "scpi-optical-power-meter", [&](const std::string& line) -> std::string {
+        if (has(line, "READ")) return "-1.25\n";
+        if (has(line, "UNIT:POWer?")) return "DBM\n";
+        if (has(line, "WAVelength?")) return has_it;
+        if (has(line, "WAVelength")) told = line;
+        return "";
+    });
+    auto role = odd.role();
+    const double nm1310 = 299'792'458.0 / 1310e-9;
+    for (const char* answer : {"1.31E-06\n", "1310\n", "1310.0\n"}) {
+        has_it = answer;
+        const auto reading = read_power(role, {nm1310, 1, 1});
+        CHECK_FALSE(reading.distrust);
+        CHECK(reading.level_dbm == -1.25);
+    }
+    CHECK(std::stod(told.substr(told.find(' '))) == doctest::Approx(1.31e-6).epsilon(1e-12));
+    has_it = "8.5E-07\n";
+    const auto distrust = read_power(role, {nm1310, 1, 1}).distrust.value_or("");
+    CHECK_MESSAGE(has(distrust, "light has the wavelength 8.5E-07, 1.31"), distrust);
+    has_it = "many\n";
+    CHECK(read_power(role, {nm1310, 1, 1}).distrust.has_value());
+}
+
 TEST_CASE("an oscilloscope's record of wrong length, step or content is refused") {
     const auto recorded = [](const std::string& step, const std::string& data) {
         Odd odd("scope", "scpi-oscilloscope", [&](const std::string& line) -> std::string {

@@ -52,6 +52,10 @@ constexpr std::array registers_products{
     Product{"bias_to_warning", Unit::ampere, "the lane nearest a warning limit"},
     Product{"tx_power_to_alarm", Unit::db, "the lane nearest an alarm limit of transmitted power"},
     Product{"tx_power_to_warning", Unit::db, "the lane nearest a warning limit"},
+    Product{"tx_power_low_alarm", Unit::dbm, "the alarm limits of transmitted power that the module states"},
+    Product{"tx_power_high_alarm", Unit::dbm, "the higher of both"},
+    Product{"rx_power_low_alarm", Unit::dbm, "those of received power"},
+    Product{"rx_power_high_alarm", Unit::dbm, "the higher of both"},
     Product{"rx_power_to_alarm", Unit::db, "the lane nearest an alarm limit of received power"},
     Product{"rx_power_to_warning", Unit::db, "the lane nearest a warning limit"},
 };
@@ -145,6 +149,10 @@ void add_monitors(Measured measured, const Module& module, const std::set<int>& 
     if (const auto why = module.no_limits.find(measured); why != module.no_limits.end()) {
         for (const char* to : {"_to_alarm", "_to_warning"})
             lack(outcome, base + to, base + ": " + why->second);
+        if (is_power(measured)) {
+            for (const char* end : {"_low_alarm", "_high_alarm"})
+                lack(outcome, base + end, base + ": " + why->second);
+        }
         return;
     }
     double alarm = std::numeric_limits<double>::infinity(), warning = alarm;
@@ -160,6 +168,11 @@ void add_monitors(Measured measured, const Module& module, const std::set<int>& 
     const Known known = nothing ? Known::at_most : Known::exactly;
     outcome.add(product(base + "_to_alarm"), alarm, unit, known);
     outcome.add(product(base + "_to_warning"), warning, unit, known);
+    // Of powers the limits themselves: a meter at the fibre is held against them.
+    if (!is_power(measured)) return;
+    const Four& four = *own.front()->limits;
+    outcome.add(product(base + "_low_alarm"), dbm(four.low_alarm), Unit::dbm);
+    outcome.add(product(base + "_high_alarm"), dbm(four.high_alarm), Unit::dbm);
 }
 
 Table monitor_table(const Module& module, const std::set<int>& lanes) {

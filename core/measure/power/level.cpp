@@ -3,6 +3,7 @@
 #include <array>
 
 #include "core/base/error.hpp"
+#include "core/quantity/light.hpp"
 
 namespace rt {
 
@@ -20,11 +21,24 @@ PowerSetup power_setup(const Parameters& p) {
 
 namespace {
 
-constexpr std::array level_parameters{power_frequency_parameter, sensor_parameter, averages_parameter};
+constexpr std::array level_parameters{
+    power_frequency_parameter,
+    ParameterInfo{"wavelength", ParameterKind::quantity, Unit::metre, "",
+                  "of light, \"1310 nm\", in place of the frequency: in vacuum"},
+    sensor_parameter,
+    averages_parameter,
+};
 constexpr std::array level_products{Product{"power", Unit::dbm, "mean power at the sensor", Trend::rising}};
 
 CaptureSetup level_setup(const Parameters& p) {
-    return power_setup(p);
+    const auto wavelength = p.number("wavelength");
+    if (!wavelength) return power_setup(p);
+    if (p.has("frequency")) fail_input("parameters frequency and wavelength: state one of both");
+    if (!(*wavelength >= 100e-9 && *wavelength <= 100e-6))
+        fail_input("parameter wavelength: 100 nm to 100 um are light");
+    Parameters by_frequency = p;
+    by_frequency.set_quantity("frequency", {frequency_of(*wavelength), Unit::hertz});
+    return power_setup(by_frequency);
 }
 
 Outcome measure_level(Capture capture, const Parameters&) {
@@ -37,17 +51,17 @@ Outcome measure_level(Capture capture, const Parameters&) {
 }  // namespace
 
 Procedure power_level() {
-    return {
-        "power.level",
-        "Mean power",
-        "Takes one averaged reading of a power meter as it is. A sensor that reports an overload gives no "
-        "verdict.",
-        level_parameters,
-        {},
-        level_products,
-        level_setup,
-        measure_level,
-        preset_named};
+    return {"power.level",
+            "Mean power",
+            "Takes one averaged reading of a power meter as it is, of radio frequencies or of light. A "
+            "sensor that reports an overload gives no "
+            "verdict.",
+            level_parameters,
+            {},
+            level_products,
+            level_setup,
+            measure_level,
+            preset_named};
 }
 
 }  // namespace rt

@@ -8,6 +8,7 @@
 #include <numbers>
 
 #include "core/base/text.hpp"
+#include "core/quantity/light.hpp"
 #include "lab/bench/numbers.hpp"
 #include "lab/formats/devices_csv.hpp"
 #include "lab/simulate/random.hpp"
@@ -28,6 +29,14 @@ int channel_of(const ScpiArguments& arguments, int most) {
 SimulatedPowerMeter::SimulatedPowerMeter(std::shared_ptr<Stage> stage, std::string role, std::string end)
     : ScpiInstrument(std::move(stage), "power meter", role), role_(std::move(role)), end_(std::move(end)) {
     number("[SENSe]:FREQuency", frequency_hz_, ScpiUnit::hertz, {9e3, 110e9, 50e6});
+    // Meters of light have the other name for the same.
+    tree_.on(
+        "[SENSe]:POWer:WAVelength",
+        [this](const ScpiArguments& a) {
+            frequency_hz_ =
+                frequency_of(scpi_number(only_argument(a), ScpiUnit::plain, {300e-9, 2e-6, 850e-9}));
+        },
+        [this](const auto&) { return exact(wavelength_of(frequency_hz_)); });
     word("UNIT:POWer", unit_, {"DBM", "W"});
     number("[SENSe]:AVERage:COUNt", averages_, ScpiUnit::plain, {1, 1024, 4});
     tree_.on_command("CALibration:ZERO", [this](const auto&) {
