@@ -26,6 +26,10 @@ __attribute__((no_sanitize_coverage, no_sanitize("address", "undefined"))) void 
     ++counters[(place * 0x9E3779B97F4A7C15U) >> 47];
 }
 
+// GCC tells of comparisons of real numbers too, which libFuzzer does not know.
+void __sanitizer_cov_trace_cmpf(float, float) {}
+void __sanitizer_cov_trace_cmpd(double, double) {}
+
 int LLVMFuzzerInitialize(int*, char***) {
     const char* name = std::getenv("RT_READER");
     reader = fuzz::find_reader(name ? name : "");

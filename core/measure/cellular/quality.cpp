@@ -12,31 +12,56 @@ struct Fitted {
     Complex carrier, image;
 };
 
+// Over the symbols, by subcarrier: received times conjugate of what should be, the line at the carrier times
+// the same, power of what should be.
+struct Sums {
+    std::vector<Complex> received, line;
+    std::vector<double> power;
+};
+
+Sums sums_of(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, const UplinkFormat& format,
+             const SlotSettings& settings, const Fitted& by) {
+    const std::size_t first = format.first_subcarrier(), count = format.allocated();
+    Sums out{std::vector<Complex>(count), std::vector<Complex>(count), std::vector<double>(count)};
+    for (std::size_t l = 0; l < rows.size(); ++l) {
+        const Complex* row = rows[l].data() + first;
+        for (std::size_t k = 0; k < count; ++k) {
+            const Complex r = std::conj(wanted[l][k]);
+            out.received[k] += row[k] * r;
+            out.line[k] += equaliser.carrier_at(l, k) * r;
+            out.power[k] += std::norm(r);
+        }
+        if (!settings.remove_image) continue;
+        for (std::size_t k = 0; k < count; ++k)
+            out.received[k] -=
+                by.image * equaliser.image_at(l, k, wanted, by.gains) * std::conj(wanted[l][k]);
+    }
+    return out;
+}
+
 // One gain for each subcarrier by least squares over all symbols, without what stands at the carrier and
 // without the image. The subcarrier at the carrier itself carries both: a fit of two.
-void fit_gains(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, const UplinkFormat& format,
-               const SlotSettings& settings, Fitted& out) {
+void fit_gains(const Sums& sums, const Rows& rows, const Rows& wanted, const Equaliser& equaliser,
+               const UplinkFormat& format, const SlotSettings& settings, Fitted& out) {
     const std::size_t first = format.first_subcarrier();
+    const auto image_before = out.gains;
     for (std::size_t k = 0; k < format.allocated(); ++k) {
-        Complex sum, with, carried;
-        double power = 0, line = 0;
+        const double power = sums.power[k];
+        if (!(power > 0)) continue;
+        out.gains[k] = (sums.received[k] - out.carrier * sums.line[k]) / power;
+        if (!equaliser.at_carrier(k)) continue;
+        Complex carried;
+        double line = 0;
         for (std::size_t l = 0; l < rows.size(); ++l) {
-            const Complex r = std::conj(wanted[l][k]), at = equaliser.carrier_at(l, k);
+            const Complex at = equaliser.carrier_at(l, k);
             Complex y = rows[l][first + k];
-            if (settings.remove_image) y -= out.image * equaliser.image_at(l, k, wanted, out.gains);
-            sum += y * r, power += std::norm(r);
-            with += at * r;
-            if (!equaliser.at_carrier(k)) continue;
+            if (settings.remove_image) y -= out.image * equaliser.image_at(l, k, wanted, image_before);
             carried += y * std::conj(at), line += std::norm(at);
         }
-        if (!(power > 0)) continue;
-        const double det = power * line - std::norm(with);
-        if (equaliser.at_carrier(k) && det > 1e-9 * power * line) {
-            out.gains[k] = (sum * line - carried * with) / det;
-            out.carrier = (carried * power - sum * std::conj(with)) / det;
-        } else {
-            out.gains[k] = (sum - out.carrier * with) / power;
-        }
+        const double det = power * line - std::norm(sums.line[k]);
+        if (!(det > 1e-9 * power * line)) continue;
+        out.gains[k] = (sums.received[k] * line - carried * sums.line[k]) / det;
+        out.carrier = (carried * power - sums.received[k] * std::conj(sums.line[k])) / det;
     }
 }
 
@@ -47,6 +72,7 @@ Fitted fit(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, con
     Fitted out = before;
     constexpr int most_rounds = 8;
     constexpr double settled = 1e-9;  // of the power of a subcarrier
+    Sums sums;
     for (int round = 0; round < most_rounds; ++round) {
         const Complex carrier = out.carrier, image = out.image;
         if (settings.reference_only) {
@@ -60,7 +86,9 @@ Fitted fit(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, con
             }
             out.gains = equaliser.by_reference(left);
         } else {
-            fit_gains(rows, wanted, equaliser, format, settings, out);
+            if (round == 0 || settings.remove_image)
+                sums = sums_of(rows, wanted, equaliser, format, settings, out);
+            fit_gains(sums, rows, wanted, equaliser, format, settings, out);
         }
         if (settings.reference_only || !equaliser.carrier_is_allocated())
             out.carrier =
