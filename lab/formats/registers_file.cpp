@@ -154,9 +154,9 @@ Registers parse_registers_csv(std::string_view text, const std::string& file) {
         const std::string digits = hex ? cell.substr(2) : marked ? cell.substr(0, cell.size() - 1) : cell;
         long value = 0;
         bool good = !digits.empty() && digits.size() <= 4;
-        for (const char c : digits) {
-            const int digit = hex_digit(c);
-            good = good && digit >= 0 && (digit < 10 || hex || marked);
+        for (std::size_t i = 0; good && i < digits.size(); ++i) {
+            const int digit = hex_digit(digits[i]);
+            good = digit >= 0 && (digit < 10 || hex || marked);
             value = value * (hex || marked ? 16 : 10) + digit;
         }
         if (!good || value > most)

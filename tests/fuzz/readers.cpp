@@ -292,12 +292,7 @@ std::string take(const Reader& reader, std::string_view bytes) {
         reader.read(bytes);
     } catch (const Error& error) {
         if (error.kind() == ErrorKind::internal) throw;
-        const std::string text = error.what();
-        if (text.empty()) return "an error without a message";
-        for (const char c : text) {
-            if (static_cast<unsigned char>(c) < 0x20 || c == 0x7f)
-                return "a message with control characters, or of several lines: " + text;
-        }
+        if (error.message().empty()) return "an error without a message";
     }
     return {};
 }

@@ -17,9 +17,9 @@ struct Reader {
 std::span<const Reader> readers();
 const Reader* find_reader(std::string_view name);
 
-// Reads. What is wrong with the bytes is an Error of one line; what else is thrown goes on to the caller.
-// Returns what is wrong with the message itself: empty, of several lines, or with control characters; "" when
-// it is as it should be.
+// Reads. What is wrong with the bytes is an Error with a message (control characters in it are made visible
+// where it is printed); what else is thrown goes on to the caller. Returns what is wrong with the error, ""
+// for nothing.
 std::string take(const Reader& reader, std::string_view bytes);
 
 }  // namespace fuzz
