@@ -221,7 +221,7 @@ class Readable {
         while (at < text_.size() && (text_[at] == ' ' || text_[at] == '\t')) ++at;
         if (at == text_.size()) return;  // told below
         const auto c = static_cast<unsigned char>(text_[at]);
-        if (std::isalnum(c) || std::string_view("-_\"'][").find(text_[at]) != std::string_view::npos) return;
+        if (std::isalnum(c) || std::string_view("-_\"']").find(text_[at]) != std::string_view::npos) return;
         fail("not valid TOML: a section's name is expected behind [");
     }
 
