@@ -24,11 +24,6 @@ const Kind& kind_of(Modulation modulation) {
     return kinds[static_cast<std::size_t>(modulation)];
 }
 
-double nearest_level(double x, std::size_t per_axis) {
-    const double most = static_cast<double>(per_axis) - 1;
-    return std::clamp(2 * std::floor(x / 2) + 1, -most, most);
-}
-
 // One axis: signs and magnitudes are folded bit by bit (Gray).
 double level_of(std::span<const std::uint8_t> bits, std::size_t first) {
     double magnitude = 1;
@@ -59,6 +54,11 @@ std::size_t bits_of(Modulation modulation) {
     return kind_of(modulation).bits;
 }
 
+Grid::Grid(Modulation modulation)
+    : step_(kind_of(modulation).scale),
+      per_step_(1 / step_),
+      most_(static_cast<double>(std::size_t{1} << (kind_of(modulation).bits / 2)) - 1) {}
+
 std::complex<double> nearest(Modulation modulation, std::complex<double> x, std::size_t place) {
     if (modulation == Modulation::bpsk) {
         const auto turn = quarter_turns(place);
@@ -66,10 +66,7 @@ std::complex<double> nearest(Modulation modulation, std::complex<double> x, std:
         const double s = (upright.real() + upright.imag() >= 0 ? 1 : -1) / std::numbers::sqrt2;
         return std::complex<double>(s, s) * turn;
     }
-    const auto& kind = kind_of(modulation);
-    const std::size_t per_axis = std::size_t{1} << (kind.bits / 2);
-    return {nearest_level(x.real() / kind.scale, per_axis) * kind.scale,
-            nearest_level(x.imag() / kind.scale, per_axis) * kind.scale};
+    return Grid(modulation).nearest(x);
 }
 
 std::complex<double> point_of(Modulation modulation, std::span<const std::uint8_t> bits, std::size_t place) {

@@ -1,6 +1,8 @@
 // Constellations of cellular uplinks, of unit mean power.
 #pragma once
 
+#include <algorithm>
+#include <cmath>
 #include <complex>
 #include <cstddef>
 #include <cstdint>
@@ -17,6 +19,21 @@ const char* name(Modulation modulation);  // "pi/2-bpsk", "qpsk", "16qam"
 // Throws Error(input) for another name.
 Modulation modulation_named(std::string_view name);
 std::size_t bits_of(Modulation modulation);
+
+// Points on a square grid, as all but pi/2-BPSK are: the distance from one to the next is two steps.
+class Grid {
+  public:
+    explicit Grid(Modulation modulation);
+    std::complex<double> nearest(std::complex<double> x) const {
+        return {on_axis(x.real()), on_axis(x.imag())};
+    }
+
+  private:
+    double on_axis(double x) const {
+        return std::clamp(2 * std::floor(x * per_step_ / 2) + 1, -most_, most_) * step_;
+    }
+    double step_, per_step_, most_;
+};
 
 // The point nearest to `x`. pi/2-BPSK turns by a quarter with each symbol: `place` is its number.
 std::complex<double> nearest(Modulation modulation, std::complex<double> x, std::size_t place);

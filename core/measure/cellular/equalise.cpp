@@ -220,8 +220,15 @@ std::vector<Complex> Equaliser::wanted(std::span<const Complex> symbol, std::siz
         return out;
     }
     std::vector<Complex> out = references_[number];
+    if (format_.modulation == Modulation::bpsk) {
+        for (std::size_t k = 0; k < out.size(); ++k)
+            if (format_.is_data(number, k)) out[k] = nearest(format_.modulation, symbol[k], k);
+        return out;
+    }
+    const Grid grid(format_.modulation);
+    const bool mixed = format_.is_reference(number);
     for (std::size_t k = 0; k < out.size(); ++k)
-        if (format_.is_data(number, k)) out[k] = nearest(format_.modulation, symbol[k], k);
+        if (!mixed || format_.is_data(number, k)) out[k] = grid.nearest(symbol[k]);
     return out;
 }
 

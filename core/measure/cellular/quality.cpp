@@ -115,11 +115,13 @@ struct Unbiased {
 
     Unbiased(const Rows& wanted, const UplinkFormat& format, bool needed)
         : data(format.allocated(), 1), reference(format.allocated(), 1) {
+        std::vector<bool> mixed(wanted.size());
+        for (std::size_t l = 0; l < wanted.size(); ++l) mixed[l] = format.is_reference(l);
         for (std::size_t k = 0; needed && k < format.allocated(); ++k) {
             double of_data = 0, of_reference = 0, data_count = 0, reference_count = 0;
             for (std::size_t l = 0; l < wanted.size(); ++l) {
                 const double power = std::norm(wanted[l][k]);
-                if (format.is_data(l, k)) {
+                if (!mixed[l] || format.is_data(l, k)) {
                     of_data += power, data_count += 1;
                 } else if (power > 0) {
                     of_reference += power, reference_count += 1;
@@ -189,13 +191,15 @@ SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, con
         const auto inverse = inverse_of(with.gains);
         for (std::size_t l = 0; l < symbols; ++l) {
             double here = 0, count = 0;
+            const bool mixed = format.is_reference(l);
             for (std::size_t k = 0; k < allocated; ++k) {
+                const bool data = !mixed || format.is_data(l, k);
                 Complex y = received[l][first + k] - with.carrier * by.carrier_at(l, k);
                 if (settings.remove_image) y -= with.image * by.image_at(l, k, wanted, with.gains);
                 symbol[k] = y * inverse[k];
-                const double off = std::norm(symbol[k] - wanted[l][k]) *
-                                   (format.is_data(l, k) ? unbiased.data[k] : unbiased.reference[k]);
-                if (format.is_data(l, k)) {
+                const double off =
+                    std::norm(symbol[k] - wanted[l][k]) * (data ? unbiased.data[k] : unbiased.reference[k]);
+                if (data) {
                     here += off, count += 1, power += std::norm(wanted[l][k]);
                     by_subcarrier[k] += off, data_of[k] += 1;
                 } else if (wanted[l][k] != 0.0) {
