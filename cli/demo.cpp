@@ -165,6 +165,7 @@ ExitCode perform_demo(const Call& call) {
                   "module/campaign.toml",
                   "module/bench.toml",
                   "module/gateway-control.toml",
+                  "module/limits.toml",
                   "module/simulated-gateway.toml",
                   "module/uplink-a.txt",
                   "module/uplink-b.txt",

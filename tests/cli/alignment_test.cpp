@@ -190,7 +190,7 @@ TEST_CASE("check refuses tables that nobody makes") {
         ShippedCampaign::replace(module.campaign, old, by);
         const Said said = module.tell({"check", "campaign.toml"});
         CHECK(said.code == 2);
-        CHECK(lines(said.err) == 1);
+        CHECK(lines(said.err) >= 1);
         return said.err;
     };
     CHECK(contains(refused("provides = \"tx-table\"\n", ""), "provides the calibration \"tx-table\""));

@@ -134,7 +134,7 @@ TEST_CASE("the demo's modules: one in order, one with a weak lane and a dark one
     const Said said = rare_tally(folder.path(), {"demo", "module", "--out", "demo"});
     CHECK_MESSAGE(said.code == 1, said.err);
     const auto run = rt::lab::Tally::open(folder / "demo/module-run").read();
-    REQUIRE(run.points.size() == 4);
+    REQUIRE(run.points.size() == 6);
     std::set<std::string> failed;
     for (const auto& point : run.points)
         for (const auto& finding : point.findings) {

@@ -137,7 +137,7 @@ TEST_CASE("check refuses what cannot be switched while a record runs") {
         Gateway::replace(gateway.campaign, old, by);
         const Said said = gateway.tell({"check", "campaign.toml"});
         CHECK(said.code == 2);
-        CHECK(lines(said.err) == 1);
+        CHECK(lines(said.err) >= 1);
         return said.err;
     };
     CHECK(contains(refused("\"interferer.output\" = \"OFF\"\n", ""), "what is it before the record?"));
