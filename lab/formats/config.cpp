@@ -179,6 +179,9 @@ class Readable {
         if (remark_) return;
         if (quote_) return look_in_text(c);
         if (c == '"' || c == '\'') {
+            // In the middle of a word it begins no text, and what stands behind it is none.
+            if (at_ > 0 && std::string_view(" \t\n=,[{.\xBF").find(text_[at_ - 1]) == std::string_view::npos)
+                fail("not valid TOML: a quotation mark where no text can begin");
             quote_ = c;
             long_ = text_.substr(at_, 3) == std::string(3, c);
             if (long_) at_ += 2;
