@@ -190,14 +190,18 @@ class Readable {
         } else if (static_cast<unsigned char>(c) >= 0x80) {
             fail("not valid TOML: letters beyond ASCII stand in quotes: name = \"Mühle\"");
         }
-        if (c == '[' && begins_ && depth_ == 0) require_name();
+        if (c == '[' && begins_ && open_.empty()) require_name();
         if (c == '.') ++dots_;
         if (c == '=' || c == ',') dots_ = 0;
-        if (c == '[' || c == '{') ++depth_;
-        if ((c == ']' || c == '}') && depth_ > 0) --depth_;
+        if (c == '[' || c == '{') open_ += c;
+        if ((c == ']' || c == '}') && !open_.empty()) {
+            if (open_.back() != (c == ']' ? '[' : '{'))
+                fail("not valid TOML: " + std::string(1, c) + " ends what begins with " + open_.back());
+            open_.pop_back();
+        }
         if (c != ' ' && c != '\t' && c != '\n' && c != '\r') begins_ = false;
         constexpr int most = 64;
-        if (dots_ > most || depth_ > most) {
+        if (dots_ > most || open_.size() > most) {
             fail("more than " + std::to_string(most) +
                  (dots_ > most ? " parts of a key" : " brackets in one another") +
                  ": no such file has so many");
@@ -236,7 +240,8 @@ class Readable {
     std::string_view text_;
     const std::string& file_;
     std::size_t at_ = 0;
-    int line_ = 1, dots_ = 0, depth_ = 0;
+    int line_ = 1, dots_ = 0;
+    std::string open_;  // brackets that have not ended
     char quote_ = 0;
     bool long_ = false, remark_ = false, begins_ = true;
 };
