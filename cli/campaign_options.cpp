@@ -61,9 +61,11 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
         loaded.campaign =
             read_campaign(campaign, loaded.library, loaded.procedures, files, std::move(profile));
     });
-    // Who has to mend the campaign hears of the bench in the same go.
-    if (const auto beside = bench.empty() ? bench_named(campaign, files) : bench; !read && !beside.empty())
-        errors.at([&] { read_bench(beside, files); });
+    if (!read) {
+        // Who has to mend the campaign hears of the bench in the same go.
+        const auto beside = bench.empty() ? bench_named(campaign, files) : bench;
+        if (!beside.empty()) errors.at([&] { read_bench(beside, files); });
+    }
     errors.finish();
     apply_defaults(defaults, files, loaded.campaign);
     const auto bench_path = bench.empty() ? loaded.campaign.bench : bench;

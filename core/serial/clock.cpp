@@ -16,7 +16,7 @@ namespace {
 
 using std::numbers::pi;
 
-// The whole number nearest to a count of intervals, which is never below 0; halves upwards.
+// The whole number nearest to a count of intervals; halves upwards.
 double nearest(double count) {
     return std::floor(count + 0.5);
 }
@@ -107,7 +107,7 @@ Numbers numbers_of(const std::vector<double>& edges, double interval) {
     double local = interval, phase = edges.front();
     std::uint32_t at = 0;  // number of the clock's phase
     for (std::size_t k = 1; k < edges.size(); ++k) {
-        const double count = std::floor((edges[k] - phase) / local + 0.5);
+        const double count = nearest((edges[k] - phase) / local);
         const double number = at + count;
         if (number <= out.of[k - 1]) {
             out.of[k] = out.of[k - 1] + 1;

@@ -44,20 +44,24 @@ Sums sums_of(const Rows& rows, const Rows& wanted, const Equaliser& equaliser, c
 void fit_gains(const Sums& sums, const Rows& rows, const Rows& wanted, const Equaliser& equaliser,
                const UplinkFormat& format, const SlotSettings& settings, Fitted& out) {
     const std::size_t first = format.first_subcarrier();
-    const auto image_before = out.gains;
     for (std::size_t k = 0; k < format.allocated(); ++k) {
         const double power = sums.power[k];
         if (!(power > 0)) continue;
-        out.gains[k] = (sums.received[k] - out.carrier * sums.line[k]) / power;
-        if (!equaliser.at_carrier(k)) continue;
+        const Complex alone = (sums.received[k] - out.carrier * sums.line[k]) / power;
+        if (!equaliser.at_carrier(k)) {
+            out.gains[k] = alone;
+            continue;
+        }
+        // The carrier is its own mirror: its image needs the gain from before.
         Complex carried;
         double line = 0;
         for (std::size_t l = 0; l < rows.size(); ++l) {
             const Complex at = equaliser.carrier_at(l, k);
             Complex y = rows[l][first + k];
-            if (settings.remove_image) y -= out.image * equaliser.image_at(l, k, wanted, image_before);
+            if (settings.remove_image) y -= out.image * equaliser.image_at(l, k, wanted, out.gains);
             carried += y * std::conj(at), line += std::norm(at);
         }
+        out.gains[k] = alone;
         const double det = power * line - std::norm(sums.line[k]);
         if (!(det > 1e-9 * power * line)) continue;
         out.gains[k] = (sums.received[k] * line - carried * sums.line[k]) / det;
