@@ -33,6 +33,8 @@ bool has(const std::string& line, const char* part) {
 // An instrument with a shipped dialect whose answers come from `special` first, then from what is usual.
 struct Odd {
     std::function<std::string(const std::string&)> special;
+    Remembered set;
+    bool forgets = false;  // what is set is not told
     FakeInstrument fake;
     Instrument instrument;
 
@@ -54,10 +56,10 @@ struct Odd {
         if (!own.empty()) return own;
         if (has(line, "*IDN?")) return "made,up,1,1\n";
         if (has(line, "OPC?")) return "1\n";
-        if (has(line, "QUES")) return "0\n";
+        if (has(line, "ESR?") || has(line, "QUES")) return "0\n";
         if (has(line, "CORRection")) return "1\n";
         if (has(line, "ERRor")) return "0,\"No error\"\n";
-        return "";
+        return forgets ? "" : set.reply(line);
     }
 };
 
@@ -161,8 +163,9 @@ TEST_CASE("an oscilloscope's record of wrong length, step or content is refused"
 
 TEST_CASE("network data of wrong length or content is refused") {
     const auto scanned = [](const std::string& data) {
-        Odd odd("vna", "scpi-network-analyser",
-                [&](const std::string& line) { return has(line, "TRACe") ? data : ""; });
+        Odd odd("vna", "scpi-network-analyser", [&](const std::string& line) {
+            return has(line, "TRACe") ? data : has(line, "SOURce") ? "0\n" : "";
+        });
         auto role = odd.role();
         return error_text(ErrorKind::bench, [&] { scan_network(role, {1e9, 2e9, 2, 1000}); });
     };
@@ -184,7 +187,7 @@ TEST_CASE("a setting that an instrument refuses is named, and so is a movement t
     Odd stuck("table", "scpi-positioner", [](const std::string& line) -> std::string {
         return has(line, "ARRived") ? " " : "";  // never answers
     });
-    stuck.instrument.longest_move_s = 0.2;
+    stuck.instrument.longest_move_s = 0.2, stuck.instrument.timeout_s = 0.3;
     auto table = stuck.role();
     CHECK(error_text(ErrorKind::bench, [&] {
               table.set("angle", "10 deg");
@@ -225,15 +228,20 @@ TEST_CASE("what an analyser has set is read back, and numbers of another byte or
     setup.start_hz = 1e6, setup.stop_hz = 2e6, setup.points = 4, setup.resolution_bandwidth_hz = 9e3;
     setup.dwell_s = 1e-3, setup.unit = Unit::dbuv;
     std::vector<double> levels{20, 21, 45, 20.5};
+    bool forgets = false;
     const auto trouble = [&](const char* question, const std::string& answer) {
         Odd odd("analyser", "scpi-analyser", [&](const std::string& line) -> std::string {
             if (has(line, question)) return answer;
             return has(line, "TRACe:DATA?") ? block(levels) : "";
         });
+        odd.forgets = forgets, odd.instrument.timeout_s = forgets ? 0.3 : 10;
         auto role = odd.role();
         return sweep(role, setup).distrust.value_or("");
     };
+    CHECK(trouble("nothing", "").empty());
+    forgets = true;
     CHECK(trouble("nothing", "").empty());  // one that cannot be asked is believed
+    forgets = false;
     CHECK(trouble("UNIT:POWer?", "DBUV\n").empty());
     CHECK(trouble("UNIT:POWer?", "DBM\n") == "analyser has levels in \"DBM\", DBUV was asked for");
     CHECK(trouble("FUNCtion?", "POS\n").empty());

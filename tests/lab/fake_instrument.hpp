@@ -5,8 +5,10 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <functional>
+#include <map>
 #include <string>
 #include <thread>
 #include <tuple>
@@ -34,6 +36,31 @@ inline std::pair<int, std::uint16_t> loopback_listener() {
     return {listener, ntohs(address.sin_port)};
 }
 
+// What lines of SCPI have set, told when it is asked for: "POWer -30" makes "POWer?" answer "-30".
+class Remembered {
+  public:
+    // Of a line of several commands, the answer of the last question.
+    std::string reply(const std::string& line) {
+        std::string answer;
+        for (std::size_t at = 0; at < line.size();) {
+            const auto end = std::min(line.find(";:", at), line.size());
+            const std::string one = line.substr(at, end - at);
+            const auto header = one.substr(0, one.find_first_of(" ?"));
+            if (one == header + "?" && values_.contains(header)) answer = values_[header] + "\n";
+            // A switch is answered as a number (SCPI 1999, 7.3).
+            if (one.starts_with(header + " ")) {
+                const std::string value = one.substr(header.size() + 1);
+                values_[header] = value == "ON" ? "1" : value == "OFF" ? "0" : value;
+            }
+            at = end + 2;
+        }
+        return answer;
+    }
+
+  private:
+    std::map<std::string, std::string> values_;
+};
+
 class FakeInstrument {
   public:
     // `answer` gets each line; what it returns is sent as it is, "" sends nothing, "\xFF" closes.
@@ -50,8 +77,9 @@ class FakeInstrument {
     }
     std::string port() const { return std::to_string(port_); }
 
-    // An entry for it in a bench, with the shipped analyser dialect and a short time-out.
-    rt::lab::Instrument instrument() const {
+    // An entry for it in a bench, with the shipped analyser dialect. What answers is waited for long: a busy
+    // machine is no fault; what never does may be given up soon.
+    rt::lab::Instrument instrument(double timeout_s = 10) const {
         rt::lab::Instrument out;
         out.role = "analyser";
         out.name = "fake";
@@ -59,7 +87,7 @@ class FakeInstrument {
         out.place = rt::lab::parse_address(out.address);
         out.dialect =
             rt::lab::read_dialect(std::filesystem::path(RT_SOURCE) / "dialects" / "scpi-analyser.toml");
-        out.timeout_s = 0.3;
+        out.timeout_s = timeout_s;
         out.impedance_ohm = 50;
         out.scan_bandwidth_hz = 1e9;
         return out;

@@ -25,6 +25,7 @@ struct Foreign {
     TestFolder folder;
     std::function<std::string(const std::string&)> special;
     std::vector<std::string> heard;
+    Remembered set;
     FakeInstrument fake;
     Instrument instrument;
 
@@ -55,7 +56,7 @@ struct Foreign {
         if (has(line, "OPC?")) return "1\n";
         if (has(line, "ERRor")) return "0,\"No error\"\n";
         if (has(line, "TIME:STEP")) return "1E-6\n";
-        return "";
+        return set.reply(line);
     }
 };
 

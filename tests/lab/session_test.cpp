@@ -140,15 +140,15 @@ TEST_CASE("over HiSLIP an analyser gives the trace that it gives over a raw sock
 TEST_CASE("HiSLIP: device clear, status byte and service request") {
     TestFolder folder;
     const auto server = analyser_over(folder, Transport::hislip);
-    HislipSession session("127.0.0.1", server.port(), "hislip0", milliseconds(2000));
+    HislipSession session("127.0.0.1", server.port(), "hislip0", milliseconds(10000));
     session.write("*IDN?\n");
     session.clear();  // the answer that nobody read is gone, and the counting of messages begins again
     session.write("*OPC?\n");
-    CHECK(session.read_until('\n', milliseconds(2000)) == "1");
+    CHECK(session.read_until('\n', milliseconds(10000)) == "1");
     // An answer that was not read does not stand before the next one.
     session.write("*IDN?\n");
     session.write("SYST:VERS?\n");
-    CHECK(session.read_until('\n', milliseconds(2000)) == "1999.0");
+    CHECK(session.read_until('\n', milliseconds(10000)) == "1999.0");
     CHECK(session.status() == 0);
     CHECK_FALSE(session.service_requested());
     // Command errors (bit 5 of the event register) are to request service.
@@ -159,15 +159,15 @@ TEST_CASE("HiSLIP: device clear, status byte and service request") {
     CHECK(session.service_requested());
     CHECK_FALSE(session.service_requested());
     session.write("SYST:ERR?\n");
-    CHECK(session.read_until('\n', milliseconds(2000)) == "-113,\"Undefined header\"");
+    CHECK(session.read_until('\n', milliseconds(10000)) == "-113,\"Undefined header\"");
 }
 
 TEST_CASE("over HiSLIP the end of a message decides, not a line feed") {
     LateEnd server;
-    HislipSession session("127.0.0.1", server.port(), "hislip0", milliseconds(2000));
+    HislipSession session("127.0.0.1", server.port(), "hislip0", milliseconds(10000));
     for (const char* word : {"A", "B", "C"}) {
         session.write(std::string(word) + "?\n");
-        CHECK(session.read_until('\n', milliseconds(2000)) == word);
+        CHECK(session.read_until('\n', milliseconds(10000)) == word);
     }
 }
 
@@ -209,12 +209,12 @@ TEST_CASE("a serial line and a character device exchange lines and blocks") {
     }
     for (const std::string& address : {"serial:" + far.name() + ",115200,8N1", "device:" + far.name()}) {
         CAPTURE(address);
-        const auto session = open_session(parse_address(address), milliseconds(1000));
+        const auto session = open_session(parse_address(address), milliseconds(10000));
         session->write("*IDN?\n");
-        CHECK(session->read_until('\n', milliseconds(1000)) == "Maker,Line,7,1");
+        CHECK(session->read_until('\n', milliseconds(10000)) == "Maker,Line,7,1");
         session->write("BLOCK?\n");
-        CHECK(session->read_exactly(8, milliseconds(1000)) == "#15a\nb\x01\x7f");
-        CHECK(session->read_until('\n', milliseconds(1000)).empty());
+        CHECK(session->read_exactly(8, milliseconds(10000)) == "#15a\nb\x01\x7f");
+        CHECK(session->read_until('\n', milliseconds(10000)).empty());
         session->write("SILENCE?\n");
         CHECK(error_text(ErrorKind::bench, [&] {
                   session->read_until('\n', milliseconds(200));

@@ -142,8 +142,8 @@ TEST_CASE("a question that nobody answers leaves a session usable where it says 
         if (!session->discards_late() && session->clears()) session->clear();
         CHECK(ask(*session, "ECHO? next") == "next");
         session->write("ECHO? come\n");
-        CHECK(session->answers(milliseconds(2000)));
-        CHECK(session->read_until('\n', milliseconds(1000)) == "come");
+        CHECK(session->answers(milliseconds(10000)));
+        CHECK(session->read_until('\n', milliseconds(10000)) == "come");
     }
 }
 
@@ -189,7 +189,7 @@ TEST_CASE(
         CAPTURE(static_cast<int>(transport));
         Peer peer(transport);
         const auto mine = peer.session(), other = peer.session(milliseconds(300));
-        mine->lock("", milliseconds(100));
+        mine->lock("", milliseconds(5000));
         CHECK(error_text(ErrorKind::bench, [&] {
                   other->lock("", milliseconds(100));
               }).find("locked by somebody else") != std::string::npos);
@@ -197,19 +197,19 @@ TEST_CASE(
         CHECK_THROWS_AS(ask(*other, "ECHO? other", milliseconds(300)), Error);
         mine->unlock();
         const auto third = peer.session();
-        third->lock("", milliseconds(500));
+        third->lock("", milliseconds(5000));
         CHECK(ask(*third, "ECHO? third") == "third");
         third->unlock();
     }
     Peer peer(Transport::hislip);
     const auto one = peer.session(), two = peer.session(), three = peer.session();
-    one->lock("team", milliseconds(100));
-    two->lock("team", milliseconds(100));
+    one->lock("team", milliseconds(5000));
+    two->lock("team", milliseconds(5000));
     CHECK(ask(*one, "ECHO? 1") == "1");
     CHECK(ask(*two, "ECHO? 2") == "2");
     CHECK_THROWS_AS(three->lock("others", milliseconds(50)), Error);
     one->unlock(), two->unlock();
-    three->lock("others", milliseconds(500));
+    three->lock("others", milliseconds(5000));
     CHECK(ask(*three, "ECHO? 3") == "3");
     Peer vxi(Transport::vxi11);
     const auto alone = vxi.session();
@@ -220,9 +220,9 @@ TEST_CASE("a lock ends with its connection") {
     for (const Transport transport : {Transport::hislip, Transport::vxi11}) {
         CAPTURE(static_cast<int>(transport));
         Peer peer(transport);
-        peer.session()->lock("", milliseconds(100));
+        peer.session()->lock("", milliseconds(5000));
         const auto next = peer.session();
-        next->lock("", milliseconds(2000));
+        next->lock("", milliseconds(5000));
         CHECK(ask(*next, "ECHO? free") == "free");
     }
 }
@@ -293,8 +293,8 @@ TEST_CASE("serial lines and character devices carry the same, within what a line
         session->write("NOTHING?\n");
         CHECK_FALSE(session->answers(milliseconds(50)));
         session->write("ECHO? here\n");
-        CHECK(session->answers(milliseconds(2000)));
-        CHECK(session->read_until('\n', milliseconds(1000)) == "here");
+        CHECK(session->answers(milliseconds(10000)));
+        CHECK(session->read_until('\n', milliseconds(10000)) == "here");
         session->write("NOTHING?\n");
         CHECK(error_text(ErrorKind::bench, [&] {
                   session->read_until('\n', milliseconds(100));
