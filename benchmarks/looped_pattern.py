@@ -2,9 +2,9 @@
 """Bit errors of a looped-back record in numpy: edges, clock, bits, errors against the sequence, as serial.pattern finds them.
 
 Takes a file of 32-bit numbers, its sample rate and the symbol rate; says the seconds, bits and errors, first with the same
-steps (levels from every eighth piece, a band of hysteresis, crossings of the band-limited signal by a windowed sinc), then
-with straight lines between samples and no hysteresis. Either way the clock is simpler than serial.pattern's: spacings rounded
-to symbols and added up, not a clock that follows the edges.
+steps (levels from every eighth piece, a band of hysteresis, crossings of the band-limited signal by a windowed sinc, a clock
+that follows the edges one by one, which numpy has no word for), then with the same edges and spacings rounded to symbols and
+added up in place of such a clock, then with straight lines between samples and no hysteresis besides.
 """
 import sys
 import time
@@ -84,6 +84,26 @@ def same_steps(volts):
     return edges, rises
 
 
+def following(edges, interval):
+    """Edge numbers from a clock that follows edges by half of what they are off, and their rate by a hundredth."""
+    numbers = [0]
+    local, phase, most = interval, float(edges[0]), 0.02 * interval
+    for edge in edges[1:].tolist():
+        count = int((edge - phase) / local + 0.5)
+        numbers.append(numbers[-1] + max(1, count))
+        if count < 1:
+            continue
+        off = edge - (phase + count * local)
+        phase += count * local + 0.5 * off
+        if count <= 8:
+            local += 0.01 * min(max(off / count, -most), most)
+    return np.array(numbers)
+
+
+def added_up(edges, interval):
+    return np.concatenate([[0], np.cumsum(np.maximum(1, np.rint(np.diff(edges) / interval)))])
+
+
 def straight_lines(volts):
     low, high = np.percentile(volts[::101], [2, 98])
     level = (low + high) / 2
@@ -95,11 +115,15 @@ def straight_lines(volts):
 def main():
     volts = np.fromfile(sys.argv[1], np.float32)
     rate, symbol_rate = float(sys.argv[2]), float(sys.argv[3])
-    for name, edges_of in (("the same steps", same_steps), ("straight lines, no hysteresis", straight_lines)):
+    for name, edges_of, numbers_of in (
+        ("the same steps", same_steps, following),
+        ("spacings added up", same_steps, added_up),
+        ("straight lines, no hysteresis", straight_lines, added_up),
+    ):
         begun = time.perf_counter()
         edges, rises = edges_of(volts)
         # Symbols between edges, then the line through all of them.
-        number = np.concatenate([[0], np.cumsum(np.maximum(1, np.rint(np.diff(edges) * symbol_rate / rate)))])
+        number = numbers_of(edges, rate / symbol_rate)
         slope, first = np.polyfit(number, edges, 1)
         late = edges - (first + slope * number)
         bits = np.repeat(rises[:-1], np.diff(number).astype(np.int64)).astype(np.int8)

@@ -9,6 +9,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/base/simd.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
@@ -35,23 +36,31 @@ double misfit(const std::vector<double>& spacings, double interval) {
 }
 
 // The same of the spacings of edges that are `distance` apart.
-double misfit_over(const std::vector<double>& edges, std::size_t distance, double interval) {
-    double sum = 0;
+RT_SIMD double misfit_over(const std::vector<double>& edges, std::size_t distance, double interval) {
+    constexpr std::size_t lanes = 8;
+    double sums[lanes] = {};
     const double per_interval = 1 / interval;
-    for (std::size_t k = 0; k + distance < edges.size(); ++k)
-        sum += off_by(edges[k + distance] - edges[k], per_interval);
-    return sum / static_cast<double>(edges.size() - distance);
+    const double *near = edges.data(), *far = near + distance;
+    const std::size_t count = edges.size() - distance;
+    std::size_t k = 0;
+    for (; k + lanes <= count; k += lanes) {
+        for (std::size_t j = 0; j < lanes; ++j) sums[j] += off_by(far[k + j] - near[k + j], per_interval);
+    }
+    double sum = 0;
+    for (; k < count; ++k) sum += off_by(far[k] - near[k], per_interval);
+    for (const double s : sums) sum += s;
+    return sum / static_cast<double>(count);
 }
 
 // The factor from 2 to 5 that all runs but a hundredth share, though they are not all alike; otherwise 1.
-int shared_factor(const std::vector<double>& edges, double interval) {
-    constexpr std::size_t longest = 61;  // runs from here on count by what they leave divided by 60
+RT_SIMD int shared_factor(const std::vector<double>& edges, double interval) {
+    constexpr std::int64_t longest = 61;  // runs from here on count by what they leave divided by 60
     std::array<std::size_t, longest> runs{};
     const double per_interval = 1 / interval;
     const auto length = [&](std::size_t k) {
-        const double count = nearest((edges[k + 1] - edges[k]) * per_interval);
-        return count < longest ? static_cast<std::size_t>(count)
-                               : 60 - (60 - static_cast<std::size_t>(std::min(count, 1e15)) % 60) % 60;
+        const auto count =
+            static_cast<std::int64_t>(std::min(nearest((edges[k + 1] - edges[k]) * per_interval), 1e15));
+        return static_cast<std::size_t>(count < longest ? count : 60 - (60 - count % 60) % 60);
     };
     for (std::size_t k = 0; k + 1 < edges.size(); ++k) ++runs[length(k)];
     const auto all = static_cast<double>(edges.size() - 1);
@@ -59,7 +68,7 @@ int shared_factor(const std::vector<double>& edges, double interval) {
     const bool alike = static_cast<double>(runs[length(0)]) > nearly_all * all;
     for (const std::size_t factor : {5UL, 4UL, 3UL, 2UL}) {
         std::size_t whole = 0;
-        for (std::size_t n = factor; n < longest; n += factor) whole += runs[n];
+        for (std::size_t n = factor; n < runs.size(); n += factor) whole += runs[n];
         if (static_cast<double>(whole) >= nearly_all * all && !alike) return static_cast<int>(factor);
     }
     return 1;
@@ -100,14 +109,15 @@ struct Numbers {
 
 // Edge numbers in intervals, each from a clock that follows the edges, so that neither a slow drift of the
 // rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number.
-Numbers numbers_of(const std::vector<double>& edges, double interval) {
+RT_SIMD Numbers numbers_of(const std::vector<double>& edges, double interval) {
     Numbers out;
     out.of.resize(edges.size());
     constexpr double follow = 0.5;
-    double local = interval, phase = edges.front();
+    constexpr std::array<double, 9> part{0, 1, 1.0 / 2, 1.0 / 3, 1.0 / 4, 1.0 / 5, 1.0 / 6, 1.0 / 7, 1.0 / 8};
+    double local = interval, per_local = 1 / interval, phase = edges.front();
     std::uint32_t at = 0;  // number of the clock's phase
     for (std::size_t k = 1; k < edges.size(); ++k) {
-        const double count = nearest((edges[k] - phase) / local);
+        const double count = nearest((edges[k] - phase) * per_local);
         const double number = at + count;
         if (number <= out.of[k - 1]) {
             out.of[k] = out.of[k - 1] + 1;
@@ -119,7 +129,10 @@ Numbers numbers_of(const std::vector<double>& edges, double interval) {
         phase += count * local + follow * off;
         at = out.of[k];
         // A rate that wanders (spread spectrum) is followed at a hundredth a time.
-        if (count <= 8) local += 0.01 * std::clamp(off / count, -0.02 * interval, 0.02 * interval);
+        if (count > 8) continue;
+        local +=
+            0.01 * std::clamp(off * part[static_cast<std::size_t>(count)], -0.02 * interval, 0.02 * interval);
+        per_local *= 2 - local * per_local;  // a step of Newton's: the rate moves by 0.02 % at most
     }
     return out;
 }

@@ -36,7 +36,7 @@ class Record {
     double at(double t) const {
         const double place = t / step_;
         const auto k = static_cast<std::size_t>(place);
-        return real_value_between(v_.data() + (k + 1 - reach), place - static_cast<double>(k));
+        return real_value_between(v_.data() + (k + 1 - reach), place - static_cast<double>(k)).value;
     }
     double slope(double t) const {
         const double h = step_ / 4;

@@ -33,8 +33,13 @@ constexpr auto sequences = [] {
     return out;
 }();
 
+// Whether a number has an odd count of ones. (Without a processor's own instruction std::popcount is a call.)
+constexpr bool odd(std::uint64_t bits) {
+    return __builtin_parityll(bits) != 0;
+}
+
 bool next_bit(const Known& k, std::uint64_t state) {
-    return std::popcount(state & k.taps) % 2 == 1;
+    return odd(state & k.taps);
 }
 
 // The same sequence from its end: b(n) of b(n + k) in place of b(n - k).
@@ -54,15 +59,14 @@ class Follower {
     // False when the lock is lost: more than a quarter of the last 64 bits are wrong. They are no errors
     // then.
     bool compare(bool bit, std::uint64_t number) {
-        const bool expected = std::popcount(state_ & taps_) % 2 == 1;
+        const bool expected = odd(state_ & taps_);
         const bool wrong = expected != (bit != inverted_);
         state_ = state_ << 1 | expected;
         recent_ = recent_ << 1 | wrong;
         ++compared;
-        if (wrong) {
-            ++errors;
-            if (error_bits.size() < most_listed + 64) error_bits.push_back(number);
-        }
+        if (!wrong) return true;  // what was not too many before is not now
+        ++errors;
+        if (error_bits.size() < most_listed + 64) error_bits.push_back(number);
         constexpr int lost = 16;
         const auto wrong_now = static_cast<std::uint64_t>(std::popcount(recent_));
         if (wrong_now <= lost) return true;

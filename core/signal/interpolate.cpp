@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 #include <vector>
 
@@ -41,30 +42,43 @@ const std::vector<double>& weights() {
 }
 
 // Where a place behind a sample stands in the table.
+template <typename Number>
 struct Row {
-    const double* before;  // and the next row behind it
-    double share;
+    const Number* before;  // and the next row behind it
+    Number share;
 };
-Row row_for(double fraction) {
+template <typename Number>
+Row<Number> row_of(const std::vector<Number>& weights, double fraction) {
     const double place = fraction * interpolation_phases;
     const auto row = std::min(static_cast<std::size_t>(place), interpolation_phases - 1);
-    return {weights().data() + row * 2 * half, place - static_cast<double>(row)};
+    return {weights.data() + row * 2 * half, static_cast<Number>(place - static_cast<double>(row))};
 }
 
-// Both neighbouring rows at once, in lanes that the compiler keeps side by side.
-RT_SIMD double weighed(const float* samples, const double* weights, double share) {
+// The same weights for real samples, whose own numbers hold no more digits.
+const std::vector<float>& real_weights() {
+    static const std::vector<float> made(weights().begin(), weights().end());
+    return made;
+}
+
+// Both neighbouring rows at once, in lanes side by side.
+inline ValueAndSlope weighed(const float* samples, const float* weights, float share) {
     constexpr std::size_t lanes = 8;
-    double before[lanes] = {}, behind[lanes] = {};
+    using Lanes = float __attribute__((vector_size(lanes * sizeof(float))));
+    Lanes before{}, behind{};
     for (std::size_t k = 0; k < 2 * half; k += lanes) {
-        for (std::size_t j = 0; j < lanes; ++j) {
-            const auto v = static_cast<double>(samples[k + j]);
-            before[j] += weights[k + j] * v;
-            behind[j] += weights[2 * half + k + j] * v;
-        }
+        Lanes v, w, next;
+        std::memcpy(&v, samples + k, sizeof v);
+        std::memcpy(&w, weights + k, sizeof w);
+        std::memcpy(&next, weights + 2 * half + k, sizeof next);
+        before += w * v;
+        behind += next * v;
     }
-    double a = 0, b = 0;
-    for (std::size_t j = 0; j < lanes; ++j) a += before[j], b += behind[j];
-    return a + share * (b - a);
+    const auto sum = [](const Lanes& of) {
+        return ((of[0] + of[4]) + (of[1] + of[5])) + ((of[2] + of[6]) + (of[3] + of[7]));
+    };
+    const float rise = sum(behind - before);
+    return {static_cast<double>(sum(before) + share * rise),
+            static_cast<double>(rise) * interpolation_phases};
 }
 
 // The same of complex samples: real and imaginary parts side by side, two samples at once.
@@ -86,21 +100,32 @@ RT_SIMD void weighed_pairs(const double* pairs, const double* weights, double sh
 }  // namespace
 
 std::vector<double> weights_between(double fraction) {
-    const Row row = row_for(fraction);
+    const auto row = row_of(weights(), fraction);
     std::vector<double> out(2 * half);
     for (std::size_t k = 0; k < out.size(); ++k)
         out[k] = row.before[k] + row.share * (row.before[2 * half + k] - row.before[k]);
     return out;
 }
 
-double real_value_between(const float* samples, double fraction) {
-    const Row row = row_for(fraction);
-    return weighed(samples, row.before, row.share);
+RT_SIMD void real_values_between(const float* samples, std::span<const std::uint32_t> first,
+                                 std::span<const double> fraction, std::span<ValueAndSlope> out) {
+    const auto& table = real_weights();
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        const auto row = row_of(table, fraction[i]);
+        out[i] = weighed(samples + first[i], row.before, row.share);
+    }
+}
+
+ValueAndSlope real_value_between(const float* samples, double fraction) {
+    constexpr std::uint32_t first = 0;
+    ValueAndSlope out;
+    real_values_between(samples, {&first, 1}, {&fraction, 1}, {&out, 1});
+    return out;
 }
 
 std::complex<double> value_between(std::span<const std::complex<double>> signal, double at) {
     const double whole = std::floor(at);
-    const auto [a, share] = row_for(at - whole);
+    const auto [a, share] = row_of(weights(), at - whole);
     const auto first = static_cast<std::ptrdiff_t>(whole) - half + 1;
     const auto size = static_cast<std::ptrdiff_t>(signal.size());
     if (first >= 0 && first + 2 * half <= size) {

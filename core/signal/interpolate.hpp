@@ -3,6 +3,7 @@
 
 #include <complex>
 #include <cstddef>
+#include <cstdint>
 #include <span>
 #include <vector>
 
@@ -16,7 +17,13 @@ std::complex<double> value_between(std::span<const std::complex<double>> signal,
 // the sample interpolation_reach - 1 before it, in all there are 2 interpolation_reach.
 inline constexpr std::ptrdiff_t interpolation_reach = 16;
 std::vector<double> weights_between(double fraction);
-// The same of 2 interpolation_reach real samples, between the two in the middle.
-double real_value_between(const float* samples, double fraction);
+// The same of 2 interpolation_reach real samples, between the two in the middle; the slope is per sample.
+struct ValueAndSlope {
+    double value = 0, slope = 0;
+};
+ValueAndSlope real_value_between(const float* samples, double fraction);
+// Of many places: each in the middle of the samples that begin at its `first`.
+void real_values_between(const float* samples, std::span<const std::uint32_t> first,
+                         std::span<const double> fraction, std::span<ValueAndSlope> out);
 
 }  // namespace rt

@@ -24,7 +24,7 @@ double between(const std::vector<Sample>& turn, double at, Value value) {
         sample = value(turn[static_cast<std::size_t>(k)]);
         if (++k == size) k = 0;
     }
-    return real_value_between(around.data(), at - whole);
+    return real_value_between(around.data(), at - whole).value;
 }
 
 inline double between(const std::vector<float>& turn, double at) {

@@ -101,10 +101,13 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
     if (few.size() > looked_at) few.resize(looked_at);
     if (const auto period = repetition(few, longest))
         outcome.add("repeats_after", static_cast<double>(*period), Unit::count);
-    std::size_t ones = 0, changes = 0;
-    for (std::size_t i = 0; i < bits.size(); ++i) {
-        ones += bits[i];
-        changes += i > 0 && bits[i] != bits[i - 1];
+    // A run of bits goes from edge to edge.
+    std::size_t ones = 0, changes = 0, seen = 0;
+    for (std::size_t k = 0; k + 1 < clock.bit.size() && seen < bits.size(); ++k) {
+        const std::size_t run = std::min<std::size_t>(clock.bit[k + 1] - clock.bit[k], bits.size() - seen);
+        if (source.edges.rises(k)) ones += run;
+        changes += k > 0 && source.edges.rises(k) != source.edges.rises(k - 1);
+        seen += run;
     }
     outcome.add("ones", 100 * static_cast<double>(ones) / n, Unit::percent);
     outcome.add("transitions", 100 * static_cast<double>(changes) / n, Unit::percent);
