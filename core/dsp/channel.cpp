@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
 #include <numbers>
 #include <optional>
 
@@ -34,7 +35,17 @@ class ChannelSamples : public IqSamples {
 
   protected:
     float fetch(std::uint64_t first, std::span<std::complex<float>> out) const override {
-        if (!spectrum_.empty()) return fetch_blocks(first, out);
+        if (!spectrum_.empty()) {
+            // What is short is computed once, however often it is read.
+            if (size() > most_kept) return fetch_blocks(first, out);
+            std::call_once(once_, [&] {
+                std::vector<std::complex<float>> all(static_cast<std::size_t>(size()));
+                fetch_blocks(0, all);
+                kept_ = std::move(all);
+            });
+            std::copy_n(kept_.begin() + static_cast<std::ptrdiff_t>(first), out.size(), out.begin());
+            return largest_component(out);
+        }
         const std::uint64_t reach = taps_.size() / 2;
         const std::uint64_t from = first > reach ? first - reach : 0;
         const std::uint64_t to = std::min(size(), first + out.size() + reach);
@@ -74,6 +85,7 @@ class ChannelSamples : public IqSamples {
     }
 
     static constexpr std::size_t long_filter = 64;
+    static constexpr std::uint64_t most_kept = 1 << 20;  // samples
 
     void turn(std::vector<std::complex<double>>& x, std::uint64_t from) const {
         const double step = -shift_hz_ / record_.sample_rate_hz;
@@ -97,6 +109,8 @@ class ChannelSamples : public IqSamples {
     // Of long filters.
     std::optional<Fft<double>> forward_, backward_;
     std::vector<std::complex<double>> spectrum_;
+    mutable std::once_flag once_;
+    mutable std::vector<std::complex<float>> kept_;
 };
 
 }  // namespace

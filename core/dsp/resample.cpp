@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <numbers>
 
 #include "core/base/error.hpp"
@@ -39,19 +40,22 @@ struct Run {
     std::size_t taps;
 };
 
-// Sums with weights between two rows of the table.
+// Sums with weights between two rows of the table, which has each weight twice: for both parts of a sample.
 inline std::complex<float> weighed(const float* values, const float* row, std::size_t taps, float share) {
-    float sums[2 * lanes] = {};
-    for (std::size_t k = 0; k < taps; k += lanes) {
-        for (std::size_t i = 0; i < lanes; ++i) {
-            const float weight = row[k + i] + share * (row[taps + k + i] - row[k + i]);
-            sums[2 * i] += weight * values[2 * (k + i)];
-            sums[2 * i + 1] += weight * values[2 * (k + i) + 1];
+    using Lanes = float __attribute__((vector_size(lanes * sizeof(float))));
+    const auto get = [](const float* from, Lanes& to) { std::memcpy(&to, from, sizeof to); };
+    Lanes sums[2] = {};
+    for (std::size_t k = 0; k < 2 * taps; k += 2 * lanes) {
+        for (std::size_t i = 0; i < 2; ++i) {
+            Lanes value, weight, next;
+            get(values + k + i * lanes, value);
+            get(row + k + i * lanes, weight);
+            get(row + 2 * taps + k + i * lanes, next);
+            sums[i] += (weight + share * (next - weight)) * value;
         }
     }
-    float real = 0, imag = 0;
-    for (std::size_t i = 0; i < lanes; ++i) real += sums[2 * i], imag += sums[2 * i + 1];
-    return {real, imag};
+    const Lanes sum = sums[0] + sums[1];
+    return {(sum[0] + sum[4]) + (sum[2] + sum[6]), (sum[1] + sum[5]) + (sum[3] + sum[7])};
 }
 
 RT_SIMD void resample(const Run& run, std::complex<float>* edge, std::complex<float>* out,
@@ -71,7 +75,7 @@ RT_SIMD void resample(const Run& run, std::complex<float>* edge, std::complex<fl
             values = edge;
         }
         out[i] =
-            weighed(reinterpret_cast<const float*>(values), run.table + part * run.taps, run.taps, share);
+            weighed(reinterpret_cast<const float*>(values), run.table + part * 2 * run.taps, run.taps, share);
     }
 }
 
@@ -84,7 +88,7 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
     const double needed = (down_db - 7.95) / (14.36 * transition) + 1;
     taps_ = std::max<std::size_t>(lanes, lanes * static_cast<std::size_t>(std::ceil(needed / lanes)));
     const double half = static_cast<double>(taps_) / 2;
-    table_.resize((parts + 1) * taps_);
+    table_.resize((parts + 1) * 2 * taps_);
     for (std::size_t part = 0; part <= parts; ++part) {
         const double fraction = static_cast<double>(part) / parts;
         double sum = 0;
@@ -97,7 +101,8 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
             row[k] = (std::abs(x) < 1e-9 ? 1 : std::sin(x) / x) * window;
             sum += row[k];
         }
-        for (std::size_t k = 0; k < taps_; ++k) table_[part * taps_ + k] = static_cast<float>(row[k] / sum);
+        for (std::size_t k = 0; k < 2 * taps_; ++k)
+            table_[part * 2 * taps_ + k] = static_cast<float>(row[k / 2] / sum);
     }
 }
 

@@ -22,8 +22,9 @@ class Resampler {
     std::size_t reach() const { return taps_ / 2; }
 
   private:
-    std::size_t taps_;          // even
-    std::vector<float> table_;  // a row of weights for each part of a sample, and one for a whole sample
+    std::size_t taps_;  // even
+    std::vector<float>
+        table_;  // a row of weights, each twice, for each part of a sample, and one for a whole sample
 };
 
 }  // namespace rt

@@ -35,7 +35,7 @@ SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const
     while (!format.is_reference(first)) ++first;
     // The channel by the first reference symbol; others are met on the way.
     const Complex carrier = equaliser.carrier_by_reference(rows, first, first);
-    const auto gains = equaliser.by_reference(equaliser.without_carrier(rows, carrier), first, first);
+    const auto gains = equaliser.by_reference(rows, first, first, carrier);
     SlotClocks out;
     out.middle_hz = middle_of(format);
     std::vector<Drift> drifts(symbols);

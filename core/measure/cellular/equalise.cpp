@@ -31,6 +31,15 @@ Complex smoothed(const std::vector<Spot>& spots, std::size_t from, std::size_t t
     return (sy * sxx - sxy * sx) / across;
 }
 
+// exp(j `ramp` k): a turn at a time, exact again every 64.
+std::vector<Complex> turns_of(double ramp, std::size_t count) {
+    std::vector<Complex> out(count);
+    const Complex step = std::polar(1.0, ramp);
+    for (std::size_t k = 0; k < count; ++k)
+        out[k] = k % 64 == 0 ? std::polar(1.0, ramp * static_cast<double>(k)) : out[k - 1] * step;
+    return out;
+}
+
 void transform(std::vector<Complex>& values, Fft<double>::Direction direction) {
     kept_transform(values.size(), direction)(values.data());
     const double scale = 1 / std::sqrt(static_cast<double>(values.size()));
@@ -85,18 +94,31 @@ Equaliser Equaliser::moved(const GridReader& reader, double back_s) const {
     return out;
 }
 
-std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first, std::size_t last) const {
+std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first, std::size_t last,
+                                             Complex carrier) const {
+    return by_reference(rows, first, last, carrier, 0, format_.allocated());
+}
+
+std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first, std::size_t last,
+                                             Complex carrier, std::size_t wanted_from,
+                                             std::size_t wanted_to) const {
     const std::size_t allocated = format_.allocated(), at = format_.first_subcarrier();
-    std::vector<Spot> spots;
-    for (std::size_t k = 0; k < allocated; ++k) {
-        Complex sum;
-        double power = 0;
-        for (std::size_t l = first; l <= last; ++l) {
+    std::vector<Complex> sums(allocated);
+    std::vector<double> power(allocated);
+    for (std::size_t l = first; l <= last; ++l) {
+        if (!format_.is_reference(l)) continue;
+        for (std::size_t k = 0; k < allocated; ++k) {
             const Complex r = references_[l][k];
-            sum += rows[l][at + k] * std::conj(r), power += std::norm(r);
+            sums[k] += rows[l][at + k] * std::conj(r), power[k] += std::norm(r);
         }
-        if (power > 0 && !at_carrier(k)) spots.push_back({k, sum / power});
+        // What stands at the carrier is left out.
+        for (std::size_t k = std::max(near_first_, at); k <= near_last_ && k < at + allocated; ++k)
+            sums[k - at] -= carrier * line_[k] * turned_back_[l] * std::conj(references_[l][k - at]);
     }
+    std::vector<Spot> spots;
+    spots.reserve(allocated);
+    for (std::size_t k = 0; k < allocated; ++k)
+        if (power[k] > 0 && !at_carrier(k)) spots.push_back({k, sums[k] / power[k]});
     // Without their common delay they change slowly.
     Complex step;
     for (std::size_t i = 1; i < spots.size(); ++i) {
@@ -104,15 +126,15 @@ std::vector<Complex> Equaliser::by_reference(const Rows& rows, std::size_t first
             step += spots[i].gain * std::conj(spots[i - 1].gain);
     }
     const double ramp = std::arg(step) / static_cast<double>(spots[1].element - spots[0].element);
-    for (auto& spot : spots) spot.gain *= std::polar(1.0, -ramp * static_cast<double>(spot.element));
+    const auto turns = turns_of(ramp, allocated);
+    for (auto& spot : spots) spot.gain *= std::conj(turns[spot.element]);
     std::vector<Complex> out(allocated);
     std::size_t near = 0;
     const std::size_t width = std::min(spots.size(), 2 * neighbours + 1);
-    for (std::size_t k = 0; k < allocated; ++k) {
+    for (std::size_t k = wanted_from; k < wanted_to; ++k) {
         while (near + 1 < spots.size() && spots[near + 1].element <= k) ++near;
         const std::size_t from = std::min(near - std::min(near, neighbours), spots.size() - width);
-        out[k] = smoothed(spots, from, from + width, static_cast<double>(k)) *
-                 std::polar(1.0, ramp * static_cast<double>(k));
+        out[k] = smoothed(spots, from, from + width, static_cast<double>(k)) * turns[k];
     }
     return out;
 }
@@ -124,9 +146,11 @@ double Equaliser::delay_of(std::span<const Complex> gains) const {
     const double ramp = std::arg(neighbour), middle = static_cast<double>(gains.size() - 1) / 2;
     Complex sum, leaning;
     double weight = 0;
+    const auto turns = turns_of(-ramp, gains.size());
+    const Complex to_middle = std::polar(1.0, ramp * middle);
     for (std::size_t k = 0; k < gains.size(); ++k) {
         const double place = static_cast<double>(k) - middle;
-        const Complex flat = gains[k] * std::polar(std::abs(gains[k]), -ramp * place);
+        const Complex flat = gains[k] * std::sqrt(std::norm(gains[k])) * turns[k] * to_middle;
         sum += flat, leaning += place * flat, weight += place * place * std::norm(gains[k]);
     }
     const double left = weight > 0 ? (leaning * std::polar(1.0, -std::arg(sum))).imag() / weight : 0;
@@ -150,10 +174,12 @@ Complex Equaliser::image_on(std::size_t symbol, std::size_t subcarrier, const Ro
 
 Complex Equaliser::carrier_by_reference(const Rows& rows, std::size_t first, std::size_t last) const {
     const std::size_t at = format_.first_subcarrier(), allocated = format_.allocated();
+    // Only the gains where a line reaches are looked at.
+    const auto element = [&](std::size_t k) { return std::clamp(k, at, at + allocated) - at; };
     Complex out;
-    Rows left = rows;
     for (int round = 0; round < 3; ++round) {
-        const auto gains = by_reference(left, first, last);
+        const auto gains =
+            by_reference(rows, first, last, out, element(near_first_), element(near_last_ + 1));
         Complex sum;
         double power = 0;
         for (std::size_t l = first; l <= last; ++l) {
@@ -163,21 +189,13 @@ Complex Equaliser::carrier_by_reference(const Rows& rows, std::size_t first, std
                 if (inside && format_.is_data(l, k - at)) continue;
                 const Complex line = line_[k] * turned_back_[l];
                 const Complex known = inside ? gains[k - at] * references_[l][k - at] : 0.0;
-                sum += std::conj(line) * (left[l][k] - known), power += std::norm(line);
+                sum += std::conj(line) * (rows[l][k] - out * line - known), power += std::norm(line);
             }
         }
         if (!(power > 0)) break;
         out += sum / power;
-        left = without_carrier(rows, out);
     }
     return out;
-}
-
-Rows Equaliser::without_carrier(Rows rows, Complex carrier) const {
-    for (std::size_t l = 0; l < rows.size(); ++l)
-        for (std::size_t k = near_first_; k <= near_last_; ++k)
-            rows[l][k] -= carrier * line_[k] * turned_back_[l];
-    return rows;
 }
 
 Complex Equaliser::carrier_of(const Rows& rows, const Rows& wanted, std::span<const Complex> gains,

@@ -45,14 +45,15 @@ class Equaliser {
 
     // Gains of the allocation by its reference signals, smoothed over neighbours.
     std::vector<Complex> by_reference(const Rows& rows) const {
-        return by_reference(rows, 0, format_.symbols() - 1);
+        return by_reference(rows, 0, format_.symbols() - 1, 0);
     }
-    std::vector<Complex> by_reference(const Rows& rows, std::size_t first, std::size_t last) const;
+    // By those of some symbols, without what stands at the carrier.
+    std::vector<Complex> by_reference(const Rows& rows, std::size_t first, std::size_t last,
+                                      Complex carrier) const;
     // Their delay, in seconds.
     double delay_of(std::span<const Complex> gains) const;
     // What stands at the carrier, by reference signals alone.
     Complex carrier_by_reference(const Rows& rows, std::size_t first, std::size_t last) const;
-    Rows without_carrier(Rows rows, Complex carrier) const;
     // By all elements, wherever the model leaves something.
     Complex carrier_of(const Rows& rows, const Rows& wanted, std::span<const Complex> gains,
                        Complex image) const;
@@ -66,6 +67,9 @@ class Equaliser {
     std::vector<Complex> points(std::span<const Complex> symbol, std::size_t number) const;
 
   private:
+    // Of some elements only.
+    std::vector<Complex> by_reference(const Rows& rows, std::size_t first, std::size_t last, Complex carrier,
+                                      std::size_t wanted_from, std::size_t wanted_to) const;
     Complex image_on(std::size_t symbol, std::size_t subcarrier, const Rows& wanted,
                      std::span<const Complex> gains) const;
     Complex modelled(std::size_t symbol, std::size_t subcarrier, const Rows& wanted,

@@ -163,7 +163,7 @@ SlotQuality quality_of(const GridReader& reader, const UplinkFormat& format, con
     SlotQuality out;
     Fitted fitted;
     fitted.carrier = equaliser.carrier_by_reference(rows, 0, symbols - 1);
-    fitted.gains = equaliser.by_reference(equaliser.without_carrier(rows, fitted.carrier));
+    fitted.gains = equaliser.by_reference(rows, 0, symbols - 1, fitted.carrier);
     Rows wanted(symbols, std::vector<Complex>(allocated));
     // Whether anything was decided otherwise than before.
     const auto decide = [&](const Fitted& by) {

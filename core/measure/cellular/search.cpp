@@ -51,12 +51,12 @@ Timing prefix_timing(std::span<const std::complex<float>> x, const UplinkFormat&
             if (n >= places) break;
             sum += product[n], all += energy[n];
         }
-        if (std::abs(sum) > strongest) strongest = std::abs(sum), best = sum, at = d, best_energy = all;
+        if (std::norm(sum) > strongest) strongest = std::norm(sum), best = sum, at = d, best_energy = all;
     }
     // With subcarriers half a spacing off, a prefix repeats with the other sign.
     if (format.lte()) best = -best;
     return {static_cast<double>(at) / rate, period / rate, std::arg(best) / two_pi * format.spacing_hz,
-            best_energy > 0 ? strongest / best_energy : 0};
+            best_energy > 0 ? std::sqrt(strongest) / best_energy : 0};
 }
 
 struct Candidate {
