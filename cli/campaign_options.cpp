@@ -54,8 +54,8 @@ std::filesystem::path bench_named(const std::filesystem::path& campaign, const I
 
 // `loaded->library` holds its rulebooks already.
 void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const std::filesystem::path& bench,
-          const InputFiles& files, const std::vector<std::string>& only, Profile profile,
-          const Defaults& defaults, ReferenceOf reference) {
+          const InputFiles& files, const InputFiles& bench_files, const std::vector<std::string>& only,
+          Profile profile, const Defaults& defaults, ReferenceOf reference) {
     lab::Gathered errors;
     const bool read = errors.at([&] {
         loaded.campaign =
@@ -64,7 +64,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
     if (!read) {
         // Who has to mend the campaign hears of the bench in the same go.
         const auto beside = bench.empty() ? bench_named(campaign, files) : bench;
-        if (!beside.empty()) errors.at([&] { read_bench(beside, files); });
+        if (!beside.empty()) errors.at([&] { read_bench(beside, bench_files); });
     }
     errors.finish();
     apply_defaults(defaults, files, loaded.campaign);
@@ -73,7 +73,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
         fail_input(campaign.string(),
                    "the campaign names no bench: add bench = \"FILE\" to [campaign] or use --bench");
     }
-    loaded.bench = read_bench(bench_path, files);
+    loaded.bench = read_bench(bench_path, bench_files);
     state_reference(loaded.campaign, loaded.bench, reference);
     loaded.plan = make_plan(loaded.campaign, loaded.bench, chosen_tests(loaded.campaign, only));
 }
@@ -112,12 +112,14 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
                                               const std::filesystem::path& bench) {
     auto loaded = std::make_unique<LoadedCampaign>(Loaded::to_carry_on);
     loaded->library = load_rules(call);
-    load(*loaded, campaign, bench, DiskFiles(share_folder() / "dialects"), call.texts("only"),
-         profile_of(call), defaults_of_today(), ReferenceOf::new_run);
+    const DiskFiles files(share_folder() / "dialects");
+    load(*loaded, campaign, bench, files, files, call.texts("only"), profile_of(call), defaults_of_today(),
+         ReferenceOf::new_run);
     return loaded;
 }
 
-std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what) {
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what,
+                                                   const std::filesystem::path& bench) {
     auto loaded = std::make_unique<LoadedCampaign>(what);
     const RunRecord record = Tally::open(run).read();
     const KeptFiles files(run, record.files);
@@ -126,8 +128,13 @@ std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& 
     if (files.has("profile")) profile = read_profile(files.find("profile", "", ""));
     Defaults defaults;
     if (files.has("defaults")) defaults = read_defaults({files.find("defaults", "", "")});
-    load(*loaded, files.campaign(), files.find("bench", "", ""), files, record.head.selection,
-         std::move(profile), defaults, ReferenceOf::kept_run);
+    const auto kept_bench = files.find("bench", "", "");
+    const DiskFiles beside(share_folder() / "dialects");
+    const bool corrected = !bench.empty();
+    load(*loaded, files.campaign(), corrected ? bench : kept_bench, files,
+         corrected ? static_cast<const InputFiles&>(beside) : files, record.head.selection,
+         std::move(profile), defaults, corrected ? ReferenceOf::new_run : ReferenceOf::kept_run);
+    if (corrected) loaded->corrected = read_bench(kept_bench, files);
     if (what == Loaded::to_look_at) return loaded;  // no program is started
     for (const auto& own : loaded->campaign.analyses) {
         const Analysis& analysis = own->analysis;

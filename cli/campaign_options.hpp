@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 
 #include "cli/command.hpp"
 #include "lab/analysis/ask.hpp"
@@ -29,6 +30,7 @@ struct LoadedCampaign {
     ProcedureLibrary procedures;
     Campaign campaign;
     Bench bench;
+    std::optional<Bench> corrected;  // what a kept run has in place of `bench`
     Plan plan;
 };
 
@@ -36,8 +38,9 @@ struct LoadedCampaign {
 std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::filesystem::path& campaign,
                                               const std::filesystem::path& bench);
 
-// The same from the inputs that a run keeps.
-std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what);
+// The same from the inputs that a run keeps, with another bench when `bench` is not empty.
+std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what,
+                                                   const std::filesystem::path& bench = {});
 
 // Prints every point (at most `most`), what it takes and what is missing.
 void print_plan(const Call& call, const LoadedCampaign& loaded, std::size_t most);

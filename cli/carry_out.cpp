@@ -97,6 +97,7 @@ ExitCode run_and_report(const Call& call, const LoadedCampaign& loaded, const st
     options.ask_at_failure = call.flag("ask-at-failure");
     options.redo = call.texts("redo");
     options.answers = std::move(replies.answers);
+    if (loaded.corrected) options.corrected = &*loaded.corrected;
     RunEnd end;
     try {
         end = resume ? carry_on(loaded.plan, folder, listener, options)

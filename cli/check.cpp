@@ -5,6 +5,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/profile_file.hpp"
+#include "lab/run/movements.hpp"
 
 namespace rt::cli {
 namespace {
@@ -13,10 +14,12 @@ void print_json(const Call& call, const LoadedCampaign& loaded) {
     using Json = nlohmann::ordered_json;
     auto warnings = loaded.plan.warnings;
     warnings.insert(warnings.end(), loaded.plan.hints.begin(), loaded.plan.hints.end());
+    const Movements moves = movements_of(loaded.plan);
     Json json{{"schema", 1},
               {"points", loaded.plan.captures()},
               {"at_most", loaded.plan.at_most()},
               {"seconds", loaded.plan.seconds()},
+              {"movements", {{"count", moves.count}, {"untimed", moves.untimed}, {"seconds", moves.seconds}}},
               {"warnings", warnings},
               {"tests", Json::array()}};
     for (const auto& planned : loaded.plan.tests) {

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <map>
 #include <set>
 
@@ -5,6 +6,8 @@
 #include "core/base/text.hpp"
 #include "lab/captures/kind.hpp"
 #include "lab/report/connection_diagram.hpp"
+#include "lab/run/movements.hpp"
+#include "lab/run/soaks.hpp"
 
 namespace rt::cli {
 namespace {
@@ -223,16 +226,34 @@ std::size_t print_order(const Console& console, const Plan& plan) {
     return asked;
 }
 
+double untimed_most(const Plan& plan, const Movements& moves) {
+    double longest = 0;
+    for (const auto& instrument : plan.bench->instruments)
+        if (instrument.is("positioner")) longest = std::max(longest, instrument.longest_move_s);
+    return 0.1 * longest * static_cast<double>(moves.untimed);
+}
+
 // People take between half a minute and three for what they are asked; searches may end after half their
-// trials; instruments need up to a third more than what is known of them.
+// trials; instruments need up to a third more than what is known of them. A movement whose speed nobody
+// states takes from no time to a tenth of the longest.
 std::string estimate(const Plan& plan, std::size_t asked) {
-    const double measuring = plan.seconds();
-    const double least = (plan.at_most() ? 0.5 : 1) * measuring + 30 * static_cast<double>(asked);
-    const double most = 1.33 * measuring + 180 * static_cast<double>(asked);
-    if (asked == 0 && !plan.at_most()) return "estimated measuring time " + duration_text(measuring);
-    return "estimated time " + duration_text(least) + " to " + duration_text(most) + ": measuring " +
-           (plan.at_most() ? "at most " : "") + duration_text(measuring) +
-           (asked > 0 ? ", " + count_text(asked, "prompt", "prompts") : "");
+    const Movements moves = movements_of(plan);
+    const double measuring = plan.seconds(), prompts = static_cast<double>(asked);
+    const bool instant = rehearsed(*plan.bench);
+    const double moving = instant ? 0 : moves.seconds, maybe = instant ? 0 : untimed_most(plan, moves);
+    const double least = (plan.at_most() ? 0.5 : 1) * (measuring + moving) + 30 * prompts;
+    const double most = 1.33 * (measuring + moving) + maybe + 180 * prompts;
+    const bool counted = moves.count > 0 && !instant;
+    if (asked == 0 && !plan.at_most() && !counted)
+        return "estimated measuring time " + duration_text(measuring);
+    std::string out = "estimated time " + duration_text(least) + " to " + duration_text(most) +
+                      ": measuring " + (plan.at_most() ? "at most " : "") + duration_text(measuring);
+    if (asked > 0) out += ", " + count_text(asked, "prompt", "prompts");
+    if (!counted) return out;
+    out += ", " + count_text(moves.count, "movement", "movements");
+    if (moves.seconds > 0) out += " of " + duration_text(moves.seconds);
+    if (moves.untimed > 0) out += " (state turn_time and lift_time in the bench for a closer one)";
+    return out;
 }
 
 }  // namespace

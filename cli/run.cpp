@@ -22,16 +22,17 @@ ExitCode perform_run(const Call& call) {
         fail_input("run needs one campaign file, or --resume and a run folder: rare-tally run CAMPAIGN");
     }
     if (!resume.empty() &&
-        (call.flag("out") || call.flag("bench") || call.flag("rulebook") || call.flag("only") ||
-         call.flag("profile") || call.flag("published") || call.flag("set") || call.flag("dry-run"))) {
+        (call.flag("out") || call.flag("rulebook") || call.flag("only") || call.flag("profile") ||
+         call.flag("published") || call.flag("set") || call.flag("dry-run"))) {
         fail_input(
-            "--resume takes everything from the run folder: leave out --out, --bench, --rulebook, --only, "
-            "--profile, --published, --set and --dry-run");
+            "--resume takes everything from the run folder, but for a bench that was corrected: leave out "
+            "--out, "
+            "--rulebook, --only, --profile, --published, --set and --dry-run");
     }
     if (resume.empty() && call.flag("redo"))
         fail_input("--redo goes with --resume: it measures points of a run again");
     const auto loaded = resume.empty() ? load_campaign(call, files.front(), call.text("bench"))
-                                       : load_kept_campaign(resume, Loaded::to_carry_on);
+                                       : load_kept_campaign(resume, Loaded::to_carry_on, call.text("bench"));
     if (call.flag("driven") && (call.flag("unattended") || call.flag("json") || call.flag("ask-at-failure")))
         fail_input("--driven goes with neither --unattended nor --json nor --ask-at-failure");
     if (call.flag("dry-run")) {
@@ -51,10 +52,13 @@ ExitCode perform_run(const Call& call) {
 Command run_command() {
     return {
         "run",
-        "CAMPAIGN [--bench FILE] [--out DIR] | --resume RUN",
+        "CAMPAIGN [--bench FILE] [--out DIR] | --resume RUN [--bench FILE]",
         "carry a campaign out: measure, judge, keep, report",
         "rare-tally run campaign.toml --bench bench.toml --out first-run",
-        {bench_option,
+        {{"bench", "FILE",
+          "bench file, instead of the campaign's; with --resume, the one that was corrected: what was "
+          "measured with "
+          "what is another now is measured again"},
          only_option,
          rulebook_option,
          {"out", "DIR", "run folder; without it, named after campaign and time"},

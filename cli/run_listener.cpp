@@ -123,6 +123,7 @@ ConsoleListener::~ConsoleListener() {
 void ConsoleListener::begun(const std::filesystem::path& folder, const std::string& unit,
                             const VerdictCounts& earlier) {
     counts_ = earlier;
+    folder_ = folder, unit_ = unit;
     if (!json_) {
         console_.out(console_.tinted(printable(loaded_.campaign.title), Tone::strong));
         console_.out("unit " + printable(unit) + "; bench " + printable(loaded_.bench.name));
@@ -252,14 +253,21 @@ void ConsoleListener::event(const EventRecord& event) {
 }
 
 RunListener::Reply ConsoleListener::ask(const Request& request) {
-    if (live_) live_->say("waiting for the operator: " + request.text);
-    return asked(request);
+    std::string drawing;
+    if (person_ && request.kind == Request::Kind::prompt && !replies_.contains(request.name)) {
+        hide_status();
+        drawing = show_wiring(request.name);
+    }
+    if (live_) live_->ask(request.text, drawing);
+    const Reply reply = asked(request);
+    if (live_) live_->say("");
+    return reply;
 }
 
 // How the instruments of a test are connected, and what is measured first.
-void ConsoleListener::show_wiring(const std::string& name) const {
+std::string ConsoleListener::show_wiring(const std::string& name) const {
     const PlannedTest* planned = loaded_.plan.find(name);
-    if (!planned || !planned->instrument) return;
+    if (!planned || !planned->instrument) return "";
     const Test& test = *planned->test;
     std::set<std::string> roles{planned->instrument->role};
     const auto take_in = [&](const TextPairs& settings) {
@@ -272,15 +280,20 @@ void ConsoleListener::show_wiring(const std::string& name) const {
         if (!take.instrument.empty()) roles.insert(take.instrument);
         take_in(take.settings);
     }
-    for (const auto& line : diagram_text(connections(loaded_.bench, roles)))
-        console_.progress("       " + printable(line));
-    if (planned->points.empty() || !test.measures()) return;
+    const auto list = connections(loaded_.bench, roles);
+    for (const auto& line : diagram_text(list)) console_.progress("       " + printable(line));
+    const auto file = folder_ / ("connections-" + slug(test.name) + ".svg");
+    const std::string drawing = diagram_svg(list, unit_, test.title.empty() ? test.name : test.title);
+    write_file(file, drawing);
+    console_.progress("       drawn in " + file.string());
+    if (planned->points.empty() || !test.measures()) return drawing;
     try {
         const CaptureSetup setup = test.setup_at(planned->points.front());
         console_.progress("       measured then: " + printable(kind_of(setup).describe(setup)));
     } catch (const Error&) {
         // What it still lacks comes from an earlier test.
     }
+    return drawing;
 }
 
 RunListener::Reply ConsoleListener::asked(const Request& request) {
@@ -289,7 +302,6 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
     if (const auto known = replies_.find(request.name); !decides && known != replies_.end()) {
         return known->second == "skip" ? Reply::skip : known->second == "stop" ? Reply::stop : Reply::go;
     }
-    if (person_ && request.kind == Request::Kind::prompt) show_wiring(request.name);
     if (!person_) {
         // --unattended says that everything is in place; an unexpected signal is worth another look.
         return request.kind == Request::Kind::unexpected && request.may_redo ? Reply::redo : Reply::go;
@@ -318,7 +330,7 @@ RunListener::Reply ConsoleListener::asked(const Request& request) {
 std::optional<std::string> ConsoleListener::read(const Request& request) {
     if (!person_) return std::nullopt;
     hide_status();
-    if (live_) live_->say("waiting for the operator: " + request.text);
+    if (live_) live_->ask(request.text, "");
     for (;;) {
         const std::string typed = read_line(request.name + ": " + request.text + "  [or skip or stop] ");
         if (interrupted) return "stop";

@@ -53,7 +53,8 @@ class ConsoleListener : public Teller {
 
   private:
     Reply asked(const Request& request);
-    void show_wiring(const std::string& name) const;
+    // Tells it, draws it into the run's folder, and gives the drawing.
+    std::string show_wiring(const std::string& name) const;
     void say_progress();
     void show_status();
     void hide_status();
@@ -63,6 +64,8 @@ class ConsoleListener : public Teller {
     const Console& console_;
     const LoadedCampaign& loaded_;
     Answers replies_;
+    std::filesystem::path folder_;
+    std::string unit_;
     bool json_, stop_at_failure_, person_;
     VerdictCounts counts_;
     bool failed_ = false;  // a point of this part of the run

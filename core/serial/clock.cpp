@@ -10,6 +10,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/simd.hpp"
+#include "core/dsp/parallel.hpp"
 #include "core/quantity/quantity.hpp"
 
 namespace rt {
@@ -104,28 +105,30 @@ double refined(const std::vector<double>& spacings, double interval) {
 
 struct Numbers {
     std::vector<std::uint32_t> of;
-    std::size_t too_close = 0;  // edges nearer to a number that is taken than to the next
+    std::vector<std::size_t> too_close;  // edges nearer to a number that is taken than to the next
 };
 
 // Edge numbers in intervals, each from a clock that follows the edges, so that neither a slow drift of the
-// rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number.
-RT_SIMD Numbers numbers_of(const std::vector<double>& edges, double interval) {
+// rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number. Of
+// edges `from` to `to`, with 0 for the first.
+RT_SIMD Numbers numbers_of(const std::vector<double>& edges, std::size_t from, std::size_t to,
+                           double interval) {
     Numbers out;
-    out.of.resize(edges.size());
+    out.of.resize(to - from);
     constexpr double follow = 0.5;
     constexpr std::array<double, 9> part{0, 1, 1.0 / 2, 1.0 / 3, 1.0 / 4, 1.0 / 5, 1.0 / 6, 1.0 / 7, 1.0 / 8};
-    double local = interval, per_local = 1 / interval, phase = edges.front();
+    double local = interval, per_local = 1 / interval, phase = edges[from];
     std::uint32_t at = 0;  // number of the clock's phase
-    for (std::size_t k = 1; k < edges.size(); ++k) {
-        const double count = nearest((edges[k] - phase) * per_local);
+    for (std::size_t k = 1; k < out.of.size(); ++k) {
+        const double here = edges[from + k], count = nearest((here - phase) * per_local);
         const double number = at + count;
         if (number <= out.of[k - 1]) {
             out.of[k] = out.of[k - 1] + 1;
-            ++out.too_close;
+            out.too_close.push_back(from + k);
             continue;
         }
         out.of[k] = static_cast<std::uint32_t>(number);
-        const double off = edges[k] - (phase + count * local);
+        const double off = here - (phase + count * local);
         phase += count * local + follow * off;
         at = out.of[k];
         // A rate that wanders (spread spectrum) is followed at a hundredth a time.
@@ -133,6 +136,35 @@ RT_SIMD Numbers numbers_of(const std::vector<double>& edges, double interval) {
         local +=
             0.01 * std::clamp(off * part[static_cast<std::size_t>(count)], -0.02 * interval, 0.02 * interval);
         per_local *= 2 - local * per_local;  // a step of Newton's: the rate moves by 0.02 % at most
+    }
+    return out;
+}
+
+// The same of all edges. Very many go in four parts at once, each of which begins well before the one in
+// front ends: its clock has found the edges by then, and both must agree on how far apart they are. Where
+// they do not, all go in one.
+Numbers numbers_of(const std::vector<double>& edges, double interval) {
+    constexpr std::size_t many = 400'000, parts = 4, run_in = 512, shared = 256;
+    if (edges.size() < many) return numbers_of(edges, 0, edges.size(), interval);
+    std::array<Numbers, parts> piece;
+    const auto begin = [&](std::size_t p) { return edges.size() * p / parts; };
+    const auto from = [&](std::size_t p) { return p == 0 ? 0 : begin(p) - run_in; };
+    in_parallel(parts, [&](std::size_t p) {
+        const std::size_t to = p + 1 < parts ? begin(p + 1) + shared : edges.size();
+        piece[p] = numbers_of(edges, from(p), to, interval);
+    });
+    Numbers out = std::move(piece[0]);
+    for (std::size_t p = 1; p < parts; ++p) {
+        const Numbers& next = piece[p];
+        const auto apart = [&](std::size_t k) { return out.of[k] - next.of[k - from(p)]; };
+        for (std::size_t k = begin(p); k < begin(p) + shared; ++k)
+            if (apart(k) != apart(begin(p))) return numbers_of(edges, 0, edges.size(), interval);
+        const std::uint32_t more = apart(begin(p));
+        out.of.reserve(edges.size());
+        for (std::size_t i = begin(p) + shared - from(p); i < next.of.size(); ++i)
+            out.of.push_back(next.of[i] + more);
+        for (const auto k : next.too_close)
+            if (k >= begin(p) + shared) out.too_close.push_back(k);
     }
     return out;
 }
@@ -231,16 +263,19 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
         fail_signal(
             "the spacings of edges fit no symbol rate: give symbol_rate, or check threshold and signal");
     }
-    if (settings.rate_hz) require_fitting(edges, interval, found, settings);
     Clock out;
-    Numbers numbers = numbers_of(edges, interval);
+    Numbers numbers;
+    in_parallel(2, [&](std::size_t part) {
+        if (part == 0) numbers = numbers_of(edges, interval);
+        if (part == 1 && settings.rate_hz) require_fitting(edges, interval, found, settings);
+    });
     constexpr double most_too_close = 0.01;
-    if (static_cast<double>(numbers.too_close) > most_too_close * static_cast<double>(edges.size()) &&
+    if (static_cast<double>(numbers.too_close.size()) > most_too_close * static_cast<double>(edges.size()) &&
         !settings.loose) {
         fail_signal(
             fmt::format("{} of {} edges lie closer than half a symbol to the one before: noise or glitches "
                         "beyond the hysteresis",
-                        numbers.too_close, edges.size()));
+                        numbers.too_close.size(), edges.size()));
     }
     out.bit = std::move(numbers.of);
     const Line line = fitted(out.bit, edges);

@@ -42,59 +42,86 @@ RT_SIMD std::size_t first_below(const float* v, std::size_t at, std::size_t end,
     return end;
 }
 
+// Crossings as they are looked for, all at once: the samples around each, without the level, and where it is.
+struct Crossings {
+    std::vector<std::uint32_t> first;               // of the samples that are interpolated
+    std::vector<double> before, low, high, behind;  // the four around it
+    std::vector<double> place;                      // behind the sample before it
+    std::vector<double> open;                       // 1 while the place is not settled
+    std::vector<ValueAndSlope> seen;                // at the place
+
+    void resize(std::size_t count) {
+        first.resize(count), seen.resize(count);
+        for (auto* all : {&before, &low, &high, &behind, &place, &open}) all->resize(count);
+    }
+};
+
+// The crossing of the straight line, and from there one step along the cubic through four samples.
+RT_SIMD void begin(Crossings& c) {
+    const double *p = c.before.data(), *a = c.low.data(), *b = c.high.data(), *s = c.behind.data();
+    double *place = c.place.data(), *open = c.open.data();
+    for (std::size_t i = 0; i < c.place.size(); ++i) {
+        const double rise = b[i] - a[i], x = rise == 0 ? 0.5 : -a[i] / rise;
+        // A step of one sample is no band-limited signal: ringing would be made up.
+        const bool step = std::max(std::abs(a[i] - p[i]), std::abs(s[i] - b[i])) < 0.3 * std::abs(rise);
+        const bool settled = step || rise == 0;
+        const double c1 = b[i] - p[i] / 3 - a[i] / 2 - s[i] / 6, c2 = (p[i] + b[i]) / 2 - a[i];
+        const double c3 = (s[i] - p[i]) / 6 + (a[i] - b[i]) / 2;
+        const double off = a[i] + x * (c1 + x * (c2 + x * c3));
+        const double next = x - off / (c1 + x * (2 * c2 + x * 3 * c3));
+        place[i] = !settled && next > 0 && next < 1 ? next : x;
+        open[i] = settled ? 0 : 1;
+    }
+}
+
+// What a tangent misses is the square of its step, with the curvature that the band allows.
+constexpr double short_step = 0.01;
+
+// One tangent for all that are open; those with a short step are settled.
+RT_SIMD void step(Crossings& c, double level) {
+    double *place = c.place.data(), *open = c.open.data();
+    const ValueAndSlope* seen = c.seen.data();
+    for (std::size_t i = 0; i < c.place.size(); ++i) {
+        const double next = place[i] - (seen[i].value - level) / seen[i].slope;
+        const bool settles = open[i] > 0 && next >= 0 && next <= 1 && std::abs(next - place[i]) < short_step;
+        place[i] = settles ? next : place[i];
+        open[i] = settles ? 0 : open[i];
+    }
+}
+
 // The band-limited signal between samples of a block.
 class Between {
   public:
     explicit Between(std::span<const float> values) : v_(values) {}
 
-    // Where it crosses `level` between sample k and the next.
-    double crossing(std::size_t k, double level) const {
-        const auto at = started(k, level);
-        return at.done ? at.place : finished(k, level, at.place, interpolated(k, at.place));
-    }
-
-    // Of all k, in samples from `offset`: the first tangents all at once, which is most of the work.
+    // Where it crosses `level` between each of these samples and the next, in samples from `offset`.
     void crossings(const std::vector<std::uint32_t>& all, double level, double offset,
                    std::vector<double>& out) const {
-        std::vector<std::uint32_t> first(all.size());
-        std::vector<double> place(all.size());
-        std::vector<ValueAndSlope> seen(all.size());
-        std::vector<bool> done(all.size());
+        static thread_local Crossings c;
+        c.resize(all.size());
         for (std::size_t i = 0; i < all.size(); ++i) {
-            const auto [at, is_done] = started(all[i], level);
-            place[i] = at, done[i] = is_done;
-            first[i] = whole(all[i]) ? all[i] + 1 - reach : 0;
+            const std::uint32_t k = all[i];
+            const double a = value(k) - level, b = value(k + 1) - level;
+            c.low[i] = a, c.high[i] = b;
+            // Beyond the ends the straight line goes on.
+            c.before[i] = k > 0 ? value(k - 1) - level : 2 * a - b;
+            c.behind[i] = k + 2 < v_.size() ? value(k + 2) - level : 2 * b - a;
+            c.first[i] = whole(k) ? k + 1 - reach : 0;
         }
-        if (v_.size() >= std::size_t{2} * reach) real_values_between(v_.data(), first, place, seen);
+        begin(c);
+        if (v_.size() >= std::size_t{2} * reach) real_values_between(v_.data(), c.first, c.place, c.seen);
+        for (std::size_t i = 0; i < all.size(); ++i)
+            if (!whole(all[i])) c.seen[i] = interpolated(all[i], c.place[i]);
+        step(c, level);
+        out.resize(all.size());
         for (std::size_t i = 0; i < all.size(); ++i) {
-            const std::size_t k = all[i];
-            if (!whole(k)) seen[i] = interpolated(k, place[i]);
-            out.push_back(offset + static_cast<double>(k) +
-                          (done[i] ? place[i] : finished(k, level, place[i], seen[i])));
+            if (c.open[i] > 0) c.place[i] = finished(all[i], level, c.place[i], c.seen[i]);
+            out[i] = offset + static_cast<double>(all[i]) + c.place[i];
         }
     }
 
   private:
     double value(std::size_t k) const { return static_cast<double>(v_[k]); }
-
-    struct Start {
-        double place;
-        bool done;
-    };
-    Start started(std::size_t k, double level) const {
-        const double a = value(k) - level, b = value(k + 1) - level;
-        if (a == b) return {0.5, true};
-        const double straight = a / (a - b);
-        if (k == 0 || k + 2 >= v_.size()) return {straight, false};
-        const double p = value(k - 1) - level, s = value(k + 2) - level;
-        // A step of one sample is no band-limited signal: ringing would be made up.
-        if (std::max(std::abs(a - p), std::abs(s - b)) < 0.3 * std::abs(b - a)) return {straight, true};
-        // One step along the cubic through four samples.
-        const double c1 = b - p / 3 - a / 2 - s / 6, c2 = (p + b) / 2 - a, c3 = (s - p) / 6 + (a - b) / 2;
-        const double x = straight, off = a + x * (c1 + x * (c2 + x * c3));
-        const double next = x - off / (c1 + x * (2 * c2 + x * 3 * c3));
-        return {next > 0 && next < 1 ? next : x, false};
-    }
 
     // Tangents within a bracket, from what is seen at a place.
     double finished(std::size_t k, double level, double at, ValueAndSlope seen) const {
@@ -103,8 +130,6 @@ class Between {
         for (int round = 0;; ++round) {
             ((seen.value < level) == rises ? low : high) = at;
             const double next = at - (seen.value - level) / seen.slope;
-            // What a tangent misses is the square of its step, with the curvature that the band allows.
-            constexpr double short_step = 0.01;
             constexpr int most = 8;
             const bool inside = next >= low && next <= high;
             if (inside && std::abs(next - at) < short_step) return next;
@@ -129,14 +154,9 @@ class Between {
 
 // What one piece of the record tells, whatever came before it.
 struct Piece {
-    std::vector<float> values;     // of the piece, and some to both sides
-    std::size_t from = 0, to = 0;  // the piece itself
-    double offset = 0;             // of the first value in the record
-    std::vector<std::uint32_t>
-        before;              // the samples before crossings after the first one outside of the band
-    std::vector<double> at;  // those crossings
-    bool known = false;      // whether there is such a sample
-    std::size_t first_outside = 0;
+    std::vector<double> at;           // crossings after the first sample outside of the band
+    bool known = false;               // whether there is such a sample
+    std::uint64_t first_outside = 0;  // its place in the record
     bool begins_high = false, ends_high = false;
     Extent extent;
 };
@@ -154,32 +174,33 @@ class Search {
         const std::uint64_t ahead = std::min<std::uint64_t>(first, margin);
         const std::uint64_t count = std::min<std::uint64_t>(block, size - first);
         const std::uint64_t after = std::min<std::uint64_t>(margin, size - first - count);
-        piece.values.resize(static_cast<std::size_t>(ahead + count + after));
-        samples_.read(first - ahead, piece.values);
-        piece.offset = static_cast<double>(first - ahead);
-        piece.from = static_cast<std::size_t>(ahead), piece.to = piece.from + static_cast<std::size_t>(count);
-        piece.at.clear(), piece.before.clear();
-        piece.extent = extent_of(std::span(piece.values).subspan(piece.from, piece.to - piece.from));
-        const float* v = piece.values.data();
-        std::size_t at = piece.from;
-        while (at < piece.to && v[at] <= high_ && v[at] >= low_) ++at;
-        piece.known = at < piece.to;
+        static thread_local std::vector<float> values;          // of the piece, and some to both sides
+        static thread_local std::vector<std::uint32_t> before;  // samples before crossings
+        values.resize(static_cast<std::size_t>(ahead + count + after));
+        samples_.read(first - ahead, values);
+        const auto from = static_cast<std::size_t>(ahead), to = from + static_cast<std::size_t>(count);
+        piece.at.clear(), before.clear();
+        piece.extent = extent_of(std::span(values).subspan(from, to - from));
+        const float* v = values.data();
+        std::size_t at = from;
+        while (at < to && v[at] <= high_ && v[at] >= low_) ++at;
+        piece.known = at < to;
         if (!piece.known) return;
-        piece.first_outside = at;
+        piece.first_outside = first - ahead + at;
         bool is_high = v[at] > high_;
         piece.begins_high = is_high;
-        while (at < piece.to) {
-            at = is_high ? first_below(v, at, piece.to, low_) : first_above(v, at, piece.to, high_);
-            if (at == piece.to) break;
+        while (at < to) {
+            at = is_high ? first_below(v, at, to, low_) : first_above(v, at, to, high_);
+            if (at == to) break;
             // The last crossing before the signal leaves the band on the other side.
             std::size_t last = at;
             while (is_high ? v[last - 1] < threshold_ : v[last - 1] > threshold_) --last;
-            piece.before.push_back(static_cast<std::uint32_t>(last - 1));
+            before.push_back(static_cast<std::uint32_t>(last - 1));
             is_high = !is_high;
         }
         piece.ends_high = is_high;
-        Between(piece.values)
-            .crossings(piece.before, static_cast<double>(threshold_), piece.offset, piece.at);
+        Between(values).crossings(before, static_cast<double>(threshold_), static_cast<double>(first - ahead),
+                                  piece.at);
     }
 
     // The last crossing before `place`, where the signal has just left the band upwards or downwards.
@@ -195,8 +216,10 @@ class Search {
             while (last > 0 && (upwards ? values[last - 1] > threshold_ : values[last - 1] < threshold_))
                 --last;
             if (last > 0) {
-                return static_cast<double>(from + last - 1) +
-                       Between(values).crossing(last - 1, static_cast<double>(threshold_));
+                std::vector<double> out;
+                Between(values).crossings({static_cast<std::uint32_t>(last - 1)},
+                                          static_cast<double>(threshold_), static_cast<double>(from), out);
+                return out[0];
             }
             if (from == 0) return 0;
             place = from + 1;
@@ -215,7 +238,9 @@ Edges find_edges(const WaveSamples& samples, const EdgeSettings& settings) {
     Edges out;
     const Search search(samples, settings);
     const std::uint64_t size = samples.size();
-    std::vector<Piece> pieces(32);
+    // Many at a time, so that no core waits long for another; enough of one go to know how many edges are to
+    // come.
+    std::vector<Piece> pieces(256);
     bool known = false, is_high = false;
     for (std::uint64_t at = 0; at < size && out.size() < settings.most; at += pieces.size() * block) {
         const auto count =
@@ -228,14 +253,17 @@ Edges find_edges(const WaveSamples& samples, const EdgeSettings& settings) {
             if (!piece.known) continue;
             if (!known) out.first_rises = !piece.begins_high;
             if (known && is_high != piece.begins_high) {
-                const auto place = static_cast<std::uint64_t>(piece.offset) +
-                                   static_cast<std::uint64_t>(piece.first_outside);
-                out.at.push_back(search.crossing_before(place, piece.begins_high));
+                out.at.push_back(search.crossing_before(piece.first_outside, piece.begins_high));
             }
             out.at.insert(out.at.end(), piece.at.begin(), piece.at.end());
             known = true;
             is_high = piece.ends_high;
         }
+        if (at == 0 && size > out.searched)
+            out.at.reserve(std::min(
+                settings.most,
+                static_cast<std::size_t>(1.1 * static_cast<double>(out.size()) * static_cast<double>(size) /
+                                         static_cast<double>(out.searched))));
     }
     if (out.size() > settings.most) out.at.resize(settings.most);
     return out;

@@ -51,6 +51,20 @@ std::uint64_t backward_taps(const Known& k) {
     return out;
 }
 
+// Whether each of the 64 bits from `from` on is what the sequence makes of those before it, which must be
+// there.
+bool fit(const BitRow& bits, const Known& k, std::size_t from, bool inverted) {
+    std::uint64_t check = bits.word(from);
+    int terms = 1;
+    for (int tap = 1; tap <= k.sequence.length; ++tap) {
+        if (!(k.taps & at(tap))) continue;
+        check ^= bits.word(from - static_cast<std::size_t>(tap));
+        ++terms;
+    }
+    // Inverted an odd number of times: every bit of the sum is.
+    return check == (inverted && terms % 2 == 1 ? ~std::uint64_t{0} : 0);
+}
+
 // A free-running register that bits are held against, loaded with those it is given first.
 class Follower {
   public:
@@ -79,6 +93,14 @@ class Follower {
         return false;
     }
 
+    // Whether the register holds the very bits that came last.
+    bool in_step() const { return compared >= 64 && recent_ == 0; }
+    // 64 bits that all fit.
+    void pass(std::uint64_t bits) {
+        state_ = inverted_ ? ~bits : bits;
+        compared += 64;
+    }
+
     static constexpr std::size_t most_listed = 1000;
     std::uint64_t compared = 0, errors = 0;
     std::vector<std::uint64_t> error_bits;
@@ -97,20 +119,27 @@ void append(PatternLock& out, const Follower& seen) {
 }
 
 // Compares from `from` on with a register loaded there; returns where the lock was lost, or the end.
-std::size_t follow(const Known& k, const std::vector<bool>& bits, std::size_t from, bool inverted,
-                   PatternLock& out) {
+std::size_t follow(const Known& k, const BitRow& bits, std::size_t from, bool inverted, PatternLock& out) {
     const auto length = static_cast<std::size_t>(k.sequence.length);
     Follower follower(k.taps, inverted);
     for (std::size_t i = from; i < from + length; ++i) follower.load(bits[i]);
     std::size_t i = from + length;
     bool held = true;
-    for (; i < bits.size() && held; ++i) held = follower.compare(bits[i], i);
+    while (i < bits.size() && held) {
+        if (follower.in_step() && i + 64 <= bits.size() && fit(bits, k, i, inverted)) {
+            follower.pass(bits.word(i));
+            i += 64;
+        } else {
+            held = follower.compare(bits[i], i);
+            ++i;
+        }
+    }
     append(out, follower);
     return held ? bits.size() : from + length + static_cast<std::size_t>(follower.compared);
 }
 
 // Compares from before `from` down with a register loaded from there on; returns the first bit that holds.
-std::size_t follow_back(const Known& k, const std::vector<bool>& bits, std::size_t from, bool inverted,
+std::size_t follow_back(const Known& k, const BitRow& bits, std::size_t from, bool inverted,
                         PatternLock& out) {
     const auto length = static_cast<std::size_t>(k.sequence.length);
     Follower follower(backward_taps(k), inverted);
@@ -124,8 +153,8 @@ std::size_t follow_back(const Known& k, const std::vector<bool>& bits, std::size
 }
 
 // The next place from which the sequence holds without an error for long enough.
-std::optional<std::pair<std::size_t, bool>> find_lock(const Known& k, const std::vector<bool>& bits,
-                                                      std::size_t from, std::size_t searched) {
+std::optional<std::pair<std::size_t, bool>> find_lock(const Known& k, const BitRow& bits, std::size_t from,
+                                                      std::size_t searched) {
     const auto length = static_cast<std::size_t>(k.sequence.length);
     const std::size_t needed = stretch_for_lock(length);
     // The sequence's own check sum of each bit: constant 0 when it holds, constant 1 (with an odd number of
@@ -148,7 +177,7 @@ std::optional<std::pair<std::size_t, bool>> find_lock(const Known& k, const std:
     return std::nullopt;
 }
 
-std::optional<PatternLock> lock_to(const Known& k, const std::vector<bool>& bits) {
+std::optional<PatternLock> lock_to(const Known& k, const BitRow& bits) {
     constexpr std::size_t first_search = 1 << 20;
     auto found = find_lock(k, bits, 0, first_search);
     if (!found) return std::nullopt;
@@ -180,7 +209,7 @@ std::size_t stretch_for_lock(std::size_t stages) {
     return std::max<std::size_t>(4 * stages, 64);
 }
 
-std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name) {
+std::optional<PatternLock> lock_pattern(const BitRow& bits, std::string_view name) {
     for (const auto& k : known) {
         if (!name.empty() && name != k.sequence.name) continue;
         if (auto lock = lock_to(k, bits)) return lock;
@@ -188,19 +217,12 @@ std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::stri
     return std::nullopt;
 }
 
-std::optional<std::size_t> repetition(const std::vector<bool>& bits, std::size_t longest) {
+std::optional<std::size_t> repetition(const BitRow& bits, std::size_t longest) {
     const std::size_t most = std::min(longest, bits.size() / 2);
-    // Packed, so that 64 bits are compared at once.
-    std::vector<std::uint64_t> words(bits.size() / 64 + 2);
-    for (std::size_t i = 0; i < bits.size(); ++i) words[i / 64] |= std::uint64_t{bits[i]} << (i % 64);
-    const auto word_at = [&](std::size_t i) {
-        const std::size_t shift = i % 64;
-        return shift == 0 ? words[i / 64] : words[i / 64] >> shift | words[i / 64 + 1] << (64 - shift);
-    };
     for (std::size_t period = 1; period <= most; ++period) {
         std::size_t wrong = 0, compared = 0;
         for (std::size_t i = 0; i + 64 + period <= bits.size(); i += 64) {
-            wrong += static_cast<std::size_t>(std::popcount(words[i / 64] ^ word_at(i + period)));
+            wrong += static_cast<std::size_t>(std::popcount(bits.word(i) ^ bits.word(i + period)));
             compared += 64;
             if (wrong * 100 > compared + 1000) break;
         }

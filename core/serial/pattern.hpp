@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/serial/bit_row.hpp"
+
 namespace rt {
 
 // A sequence in which each bit is the exclusive or of two earlier ones: x^length + x^tap + 1 (ITU-T O.150 and
@@ -38,11 +40,11 @@ std::size_t stretch_for_lock(std::size_t stages);
 // 4 x length (at least 64) bits without error; it is lost at more than a quarter wrong among 64 and searched
 // again from there. From the first lock the register also runs backwards, to the beginning or until it is
 // lost. Nothing when it never locks. `name` of a sequence, or "" for whichever locks first, the shortest.
-std::optional<PatternLock> lock_pattern(const std::vector<bool>& bits, std::string_view name);
+std::optional<PatternLock> lock_pattern(const BitRow& bits, std::string_view name);
 
 // The shortest period, at most half of the bits, after which at least 99 % of them repeat; nothing when there
 // is none.
-std::optional<std::size_t> repetition(const std::vector<bool>& bits, std::size_t longest);
+std::optional<std::size_t> repetition(const BitRow& bits, std::size_t longest);
 
 // The bits of one period of a sequence from the register of all ones.
 std::vector<bool> sequence_bits(std::string_view name, std::size_t count);

@@ -18,7 +18,8 @@ constexpr std::size_t interpolation_phases = 512;
 std::vector<double> make_weights() {
     constexpr double beta = 9;
     std::vector<double> out((interpolation_phases + 1) * 2 * half);
-    for (std::size_t p = 0; p <= interpolation_phases; ++p) {
+    // A place and the one as far from the next sample have the same weights the other way round.
+    for (std::size_t p = 0; p <= interpolation_phases / 2; ++p) {
         const double fraction = static_cast<double>(p) / interpolation_phases;
         double sum = 0;
         double* row = out.data() + p * 2 * half;
@@ -32,6 +33,7 @@ std::vector<double> make_weights() {
             sum += row[k];
         }
         for (std::ptrdiff_t k = 0; k < 2 * half; ++k) row[k] /= sum;
+        std::reverse_copy(row, row + 2 * half, out.data() + (interpolation_phases - p) * 2 * half);
     }
     return out;
 }
@@ -73,12 +75,21 @@ inline ValueAndSlope weighed(const float* samples, const float* weights, float s
         before += w * v;
         behind += next * v;
     }
-    const auto sum = [](const Lanes& of) {
-        return ((of[0] + of[4]) + (of[1] + of[5])) + ((of[2] + of[6]) + (of[3] + of[7]));
+    // Both sums at once: lanes are added pairwise until one is left of each.
+    const Lanes rises = behind - before;
+    using Half = float __attribute__((vector_size(lanes * sizeof(float) / 2)));
+    const auto folded = [](const Lanes& of, Half& out) {
+        Half low, high;
+        std::memcpy(&low, &of, sizeof low);
+        std::memcpy(&high, reinterpret_cast<const char*>(&of) + sizeof low, sizeof high);
+        out = low + high;
     };
-    const float rise = sum(behind - before);
-    return {static_cast<double>(sum(before) + share * rise),
-            static_cast<double>(rise) * interpolation_phases};
+    Half values, slopes;
+    folded(before, values), folded(rises, slopes);
+    const Half both = __builtin_shufflevector(values, slopes, 0, 4, 1, 5) +
+                      __builtin_shufflevector(values, slopes, 2, 6, 3, 7);
+    const float value = both[0] + both[2], rise = both[1] + both[3];
+    return {static_cast<double>(value + share * rise), static_cast<double>(rise) * interpolation_phases};
 }
 
 // The same of complex samples: real and imaginary parts side by side, two samples at once.

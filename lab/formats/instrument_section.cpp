@@ -55,6 +55,10 @@ constexpr std::array instrument_keys{
     KeyInfo{"longest_move", Key::quantity, false,
             "of a turntable or mast: after this time a movement counts as failed; 2 min without it",
             Unit::second},
+    KeyInfo{"turn_time", Key::quantity, false, "of a turntable: how long a full turn takes, for estimates",
+            Unit::second},
+    KeyInfo{"lift_time", Key::quantity, false, "of a mast: how long a metre takes, for estimates",
+            Unit::second},
     KeyInfo{"angle_tolerance", Key::quantity, false,
             "of a turntable: farther from where it was sent no point gets a verdict; 1 deg without it",
             Unit::degree},
@@ -255,6 +259,13 @@ Instrument read_instrument(const ConfigSection& section, const std::filesystem::
     }
     instrument.off_time_s = section.quantity_or("off_time", instrument.off_time_s);
     instrument.longest_move_s = section.quantity_or("longest_move", instrument.longest_move_s);
+    for (const auto& [key, to] : {std::pair{"turn_time", &Instrument::turn_time_s},
+                                  std::pair{"lift_time", &Instrument::lift_time_s}}) {
+        const auto time = section.quantity(key);
+        if (!time) continue;
+        if (!(time->value > 0)) section.fail(key, "must be above 0 s");
+        instrument.*to = time->value;
+    }
     instrument.angle_tolerance_deg = section.quantity_or("angle_tolerance", instrument.angle_tolerance_deg);
     instrument.height_tolerance_m = section.quantity_or("height_tolerance", instrument.height_tolerance_m);
     if (const auto width = section.quantity("scan_bandwidth")) instrument.scan_bandwidth_hz = width->value;

@@ -40,6 +40,7 @@ struct Instrument {
     bool zero = false;                // zeroed and calibrated when a run begins
     double off_time_s = 1;
     double longest_move_s = 120;
+    std::optional<double> turn_time_s, lift_time_s;             // of a full turn, and of a metre
     double angle_tolerance_deg = 1, height_tolerance_m = 0.02;  // of where a turntable or mast must be
     std::optional<double> impedance_ohm;
     std::optional<double> scan_bandwidth_hz;  // spectrum that is measured at once; one point without it

@@ -125,6 +125,7 @@ struct FileRecord {
     std::string file;  // relative to the run folder
     std::string kind, sha256;
     std::string reference;  // as the file that needs it names it
+    int correction = 0;     // of the bench that it came with; 0 for what the run began with
 };
 
 struct RunRecord {

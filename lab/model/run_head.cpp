@@ -1,7 +1,11 @@
 #include "lab/model/run_head.hpp"
 
+#include <fmt/core.h>
+
 #include <algorithm>
 #include <array>
+#include <optional>
+#include <string_view>
 
 #include "core/base/text.hpp"
 #include "lab/model/record.hpp"
@@ -71,6 +75,24 @@ std::string RunHead::detail(const std::string& wanted) const {
     return at == unit.end() ? "" : at->second;
 }
 
+static constexpr std::string_view corrected_fact = "file.";
+
+std::pair<std::string, std::string> fact_of(const FileRecord& file, std::size_t number) {
+    return {fmt::format("{}{:02}.{:03}", corrected_fact, file.correction, number),
+            file.kind + "\n" + file.sha256 + "\n" + file.reference + "\n" + file.file};
+}
+
+// The other way round; nothing for another fact.
+static std::optional<FileRecord> corrected_file(const std::string& fact, const std::string& value) {
+    if (!fact.starts_with(corrected_fact)) return std::nullopt;
+    const auto number =
+        to_double(fact.substr(corrected_fact.size(), fact.rfind('.') - corrected_fact.size()));
+    const auto parts = split(std::string_view(value), '\n');
+    if (!number || parts.size() != 4) return std::nullopt;
+    return FileRecord{std::string(parts[3]), std::string(parts[0]), std::string(parts[1]),
+                      std::string(parts[2]), static_cast<int>(*number)};
+}
+
 RunHead::Texts facts_of(const RunRecord& run) {
     const RunHead& head = run.head;
     RunHead::Texts out = head.further;
@@ -109,12 +131,17 @@ void take_fact(RunRecord& run, const std::string& fact, const std::string& value
         }
         return;
     }
+    if (const auto file = corrected_file(fact, value)) return run.files.push_back(*file);
     const auto dot = fact.find('.');
     const std::string group = fact.substr(0, dot),
                       rest = dot == std::string::npos ? "" : fact.substr(dot + 1);
     if (dot != std::string::npos) {
         for (const auto& row : head_groups) {
-            if (group == row.name) return void((head.*row.texts)[rest] = value);
+            // A budget that a corrected bench has no more is empty.
+            if (group == row.name) {
+                if (!value.empty() || row.texts != &RunHead::budgets) (head.*row.texts)[rest] = value;
+                return;
+            }
         }
         for (const auto& row : test_texts) {
             const auto named = [&](const TestRecord& test) { return test.name == rest; };

@@ -3,6 +3,7 @@
 
 #include <map>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "core/rules/finding.hpp"
@@ -41,9 +42,12 @@ struct RunHead {
 };
 
 struct RunRecord;
+struct FileRecord;
 
 // The head as names and texts, as a tally keeps it and patterns and templates name it: "unit.serial".
 RunHead::Texts facts_of(const RunRecord& run);
+// A file that came with a correction of the bench, the `number`th of it: name and text.
+std::pair<std::string, std::string> fact_of(const FileRecord& file, std::size_t number);
 // One of them taken in; the tests of the run are known already.
 void take_fact(RunRecord& run, const std::string& name, const std::string& value);
 

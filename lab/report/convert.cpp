@@ -54,41 +54,6 @@ void state_columns(std::string& text) {
     }
 }
 
-// Drawings with very many marks, such as constellations, are pictures on paper: printing each mark takes
-// longer than all the rest. They stay drawings where nobody can make pictures of them.
-void draw_marks_as_pictures(std::string& text, const std::filesystem::path& scratch) {
-    constexpr std::size_t most_marks = 300;
-    const std::string mark = "data:image/svg+xml;base64,";
-    std::string out;
-    std::size_t kept = 0, number = 0;
-    for (std::size_t at = 0; (at = text.find(mark, at)) != std::string::npos;) {
-        const auto begin = at + mark.size(), end = text.find('"', begin);
-        if (end == std::string::npos) break;
-        const std::string svg = from_base64(std::string_view(text).substr(begin, end - begin));
-        std::size_t marks = 0;
-        for (auto use = svg.find("<use "); use != std::string::npos; use = svg.find("<use ", use + 5))
-            ++marks;
-        const auto next = end;
-        if (marks > most_marks) {
-            auto file = scratch;
-            file += "." + std::to_string(++number) + ".svg";
-            write_file(file, svg);
-            std::error_code ignored;
-            try {
-                const std::string png = png_of(file, scratch.parent_path());
-                out.append(text, kept, at - kept);
-                out += "data:image/png;base64," + base64(png);
-                kept = end;
-            } catch (const Error&) {
-                number = 0;
-            }
-            std::filesystem::remove(file, ignored);
-        }
-        at = next;
-    }
-    text = out.append(text, kept, std::string::npos);
-}
-
 // The page without its scripts, beside it: what paper does not need would only take converters' time. For
 // documents also without bars of margins, and without pictures in a form (BMP) that they cannot hold.
 class PaperPage {
@@ -97,7 +62,6 @@ class PaperPage {
         file_ += ".paper.html";
         std::string text = read_file(html);
         take_out(text, "<script", "</script>");
-        if (!document) draw_marks_as_pictures(text, file_);
         if (document) {
             take_out(text, "<th scope=\"col\" class=\"bars\"", "</th>");
             take_out(text, "<td class=\"bars", "</td>");

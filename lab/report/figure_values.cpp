@@ -79,13 +79,18 @@ std::string figure_values(const Figure& figure) {
     std::size_t limits = 0;
     for (std::size_t i = 0; i < figure.curves.size(); ++i) {
         const Curve& curve = figure.curves[i];
+        if (curve.role == CurveRole::grid) continue;  // stands last: what is behind the others
         const char* colour = curve.role == CurveRole::limit   ? limit_colour(limits++)
                              : curve.role == CurveRole::spots ? spot_colour
                              : curve.role == CurveRole::sweep || curve.role == CurveRole::companion
                                  ? sweep_colour(i)
                                  : trace_colour;
         out += (i ? ",{\"name\":" : "{\"name\":") + json_text(curve.name) + ",\"role\":\"" +
-               role_name(curve.role) + "\",\"colour\":\"" + colour + "\",\"x\":";
+               role_name(curve.role) + "\",\"colour\":\"" + colour + "\"";
+        const char* dashes = screen_dashes[i % std::size(screen_dashes)];
+        if (curve.role == CurveRole::sweep && *dashes != '\0')
+            out += std::string(",\"dash\":[") + dashes + "]";
+        out += ",\"x\":";
         const auto same =
             std::find_if(figure.curves.begin(), figure.curves.begin() + static_cast<std::ptrdiff_t>(i),
                          [&](const Curve& earlier) { return earlier.x == curve.x; });

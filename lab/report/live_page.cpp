@@ -26,7 +26,7 @@ LivePage::LivePage(std::filesystem::path folder, std::string title, std::string 
 
 void LivePage::point(const PointRecord& point, const Progress& progress) {
     progress_ = progress;
-    doing_.clear();
+    doing_.clear(), drawing_.clear();
     for (const auto& finding : point.findings) counts_.add(finding.verdict);
     if (!points_.empty() && points_.front().test != point.test && point.kind != PointKind::check)
         points_.clear();
@@ -43,7 +43,12 @@ void LivePage::event(const EventRecord& event) {
 }
 
 void LivePage::say(const std::string& what) {
-    doing_ = what;
+    doing_ = what, drawing_.clear();
+    renew(true);
+}
+
+void LivePage::ask(const std::string& what, const std::string& drawing) {
+    doing_ = "waiting for the operator: " + what, drawing_ = drawing;
     renew(true);
 }
 
@@ -51,7 +56,7 @@ void LivePage::finish(const std::string& state, bool with_report) {
     state_ = state;
     with_report_ = with_report;
     progress_.at_most = false;
-    doing_.clear();
+    doing_.clear(), drawing_.clear();
     draw_curves();
     write_file(folder_ / live_file, page(false));
 }
@@ -107,6 +112,8 @@ std::string LivePage::page(bool renewing) const {
     page.set("none", std::to_string(counts_.none));
     page.set("doing", doing_);
     page.set("has_doing", !doing_.empty());
+    page.set("drawing", base64(drawing_));
+    page.set("has_drawing", !drawing_.empty());
     Data points{Data::type::list}, events{Data::type::list}, curves{Data::type::list}, axes{Data::type::list};
     for (auto at = last_.rbegin(); at != last_.rend(); ++at) {
         const auto add = [&](const Finding* finding) {

@@ -21,7 +21,9 @@ class LivePage {
 
     void point(const PointRecord& point, const Progress& progress);
     void event(const EventRecord& event);
-    void say(const std::string& what);  // "waiting for the operator: ..."
+    void say(const std::string& what);
+    // What the operator is asked for, with a drawing of what is connected where (SVG; "" for none).
+    void ask(const std::string& what, const std::string& drawing);
     // The last one, which no longer renews itself.
     void finish(const std::string& state, bool with_report);
 
@@ -32,7 +34,7 @@ class LivePage {
     void draw_curves();
 
     std::filesystem::path folder_;
-    std::string title_, unit_, state_ = "running", doing_;
+    std::string title_, unit_, state_ = "running", doing_, drawing_;
     Progress progress_;
     VerdictCounts counts_;
     std::vector<PointRecord> points_;  // of the test under way

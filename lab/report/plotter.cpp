@@ -18,6 +18,7 @@
 #include "lab/report/figure_style.hpp"
 #include "lab/report/plain_text.hpp"
 #include "lab/report/svg_colours.hpp"
+#include "lab/report/svg_marks.hpp"
 
 namespace rt::lab {
 namespace {
@@ -254,9 +255,11 @@ std::string style_of(const Figure& figure, const Curve& curve, std::size_t index
             return coloured(std::string("lines lw 2.2 dt ") + limit_dashes[k], limit_colours[k]);
         }
         case CurveRole::sweep: {
-            // Told apart by the shape of their points as well as by colour.
+            // Told apart by dashes and by the shape of their points as well as by colour.
             const char* size = curve.x.size() > 60 ? "0.3" : figure.polar ? "0.7" : "1.1";
-            return coloured(std::string("linespoints lw 1.8 pt ") + sweep_shapes[of_sweep] + " ps " + size,
+            return coloured(std::string("linespoints lw 1.8 dt ") +
+                                sweep_dashes[index % std::size(sweep_dashes)] + " pt " +
+                                sweep_shapes[of_sweep] + " ps " + size,
                             sweep_colours[of_sweep]);
         }
         case CurveRole::companion:
@@ -476,7 +479,8 @@ void Plotter::finish() {
     const auto drawn = std::exchange(state_->drawn, {});
     if (code != 0) throw Error(ErrorKind::output, "gnuplot", "ended with code " + std::to_string(code));
     for (const auto& file : drawn) {
-        if (file.extension() == ".svg") write_figure(file, with_plain_colours(read_file(file)));
+        if (file.extension() == ".svg")
+            write_figure(file, with_joined_marks(with_plain_colours(read_file(file))));
     }
 }
 

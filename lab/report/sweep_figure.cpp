@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <set>
 
 #include "lab/clock.hpp"
 #include "lab/report/axes.hpp"
@@ -98,6 +99,36 @@ void add_bounds(Figure& figure, const SweptResult& swept, const FindRule& rules,
     }
 }
 
+// More curves than these nobody tells apart.
+constexpr std::size_t most_curves = 6;
+
+// The least margin of a curve's findings; nothing where it has none.
+std::optional<double> least_margin(const std::vector<const PointRecord*>& points) {
+    std::optional<double> out;
+    for (const auto* point : points)
+        for (const auto& finding : point->findings)
+            if (finding.margin) out = std::min(out.value_or(*finding.margin), *finding.margin);
+    return out;
+}
+
+bool judged(const SweptResult& swept) {
+    return std::any_of(swept.points.begin(), swept.points.end(),
+                       [](const auto& points) { return least_margin(points).has_value(); });
+}
+
+// Which curves are drawn in colour, by number: all, or those with the least margins; the first ones where
+// nothing is judged.
+std::set<std::size_t> nearest_to_limits(const SweptResult& swept) {
+    std::vector<std::pair<double, std::size_t>> order;
+    for (std::size_t c = 0; c < swept.curves.size(); ++c)
+        order.emplace_back(least_margin(swept.points[c]).value_or(std::numeric_limits<double>::infinity()),
+                           c);
+    std::sort(order.begin(), order.end());
+    std::set<std::size_t> out;
+    for (std::size_t i = 0; i < std::min(most_curves, order.size()); ++i) out.insert(order[i].second);
+    return out;
+}
+
 }  // namespace
 
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
@@ -121,15 +152,29 @@ std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points
     figure.log_x = swept->x_unit == Unit::hertz && least_x > 0 && largest_x >= 10 * least_x;
     figure.x_label = axis_label(swept->axis, sx.unit);
     figure.y_label = axis_label(swept->result, sy.unit);
-    constexpr std::size_t most_curves = 10;
-    for (const auto& each : swept->curves) {
-        if (figure.curves.size() == most_curves) break;
+    const auto shown = nearest_to_limits(*swept);
+    Curve others{"", CurveRole::grid, {}, {}};
+    std::size_t left = 0;
+    for (std::size_t c = 0; c < swept->curves.size(); ++c) {
+        const auto& each = swept->curves[c];
+        const bool own = shown.contains(c);
         Curve curve{each.name, CurveRole::sweep, {}, {}};
         for (const auto& p : each.points)
             curve.x.push_back(p.x * sx.factor), curve.y.push_back(p.y * sy.factor);
-        figure.curves.push_back(std::move(curve));
+        if (own) {
+            figure.curves.push_back(std::move(curve));
+            continue;
+        }
+        ++left;
+        others.x.insert(others.x.end(), curve.x.begin(), curve.x.end());
+        others.y.insert(others.y.end(), curve.y.begin(), curve.y.end());
+        others.x.push_back(others.x.back()), others.y.push_back(std::numeric_limits<double>::quiet_NaN());
     }
     if (rules) add_bounds(figure, *swept, rules, sx, sy);
+    if (left > 0) {
+        others.name = std::to_string(left) + (judged(*swept) ? " more, farther from their limits" : " more");
+        figure.curves.push_back(std::move(others));
+    }
     return figure;
 }
 

@@ -17,10 +17,10 @@ namespace rt::lab {
 using FindRule = std::function<RuleRef(const std::string&)>;
 
 // `result` of the points (the first one without it) against the last axis whose values are quantities or
-// channels, with at most ten curves. Bounds of that result among `rules` are drawn over the points that they
-// judge; limits that differ from point to point (tables) as a line through those of the findings.
-// Frequencies over a decade and more stand on a logarithmic axis. Nothing for points without such an axis or
-// with fewer than two of its values.
+// channels, with at most six curves, those nearest to their limits; others are grey. Bounds of that result
+// among `rules` are drawn over the points that they judge; limits that differ from point to point (tables) as
+// a line through those of the findings. Frequencies over a decade and more stand on a logarithmic axis.
+// Nothing for points without such an axis or with fewer than two of its values.
 std::optional<Figure> sweep_figure(const std::vector<const PointRecord*>& points, const std::string& title,
                                    const FindRule& rules = {}, const std::string& result = "",
                                    Swept what = Swept::measured);

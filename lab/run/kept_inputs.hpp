@@ -15,6 +15,10 @@ namespace rt::lab {
 std::vector<FileRecord> keep_inputs(const Plan& plan, const RuleLibrary& library,
                                     const std::filesystem::path& folder);
 
+// The same of a bench that takes the place of the one that the run began with: into a folder of its own.
+std::vector<FileRecord> keep_corrected(const Bench& bench, int correction,
+                                       const std::filesystem::path& folder);
+
 // Finds files among the copies of a run, whatever has become of the originals.
 class KeptFiles : public InputFiles {
   public:

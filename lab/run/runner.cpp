@@ -2,7 +2,9 @@
 
 #include <fmt/core.h>
 
+#include <algorithm>
 #include <optional>
+#include <set>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -10,6 +12,7 @@
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/run/conductor.hpp"
+#include "lab/run/corrected_bench.hpp"
 #include "lab/run/instruments.hpp"
 #include "lab/run/kept_inputs.hpp"
 #include "lab/run/unit_identity.hpp"
@@ -18,6 +21,15 @@
 
 namespace rt::lab {
 namespace {
+
+RunHead::Texts budgets_of(const Bench& bench) {
+    RunHead::Texts out;
+    for (const Budget& budget : bench.budgets) {
+        const std::string number = std::to_string(out.size() + 1);
+        out[std::string(number.size() < 2 ? 1 : 0, '0') + number] = budget_text(budget);
+    }
+    return out;
+}
 
 RunRecord head_of(const Plan& plan, const Answers& answers) {
     const Campaign& campaign = *plan.campaign;
@@ -49,10 +61,7 @@ RunRecord head_of(const Plan& plan, const Answers& answers) {
         run.tests.push_back({t.name, "Recheck of " + recheck.result, t.procedure->name, t.instrument, "", 0});
     }
     head.decision = campaign.judging.decision;
-    for (const Budget& budget : plan.bench->budgets) {
-        const std::string number = std::to_string(head.budgets.size() + 1);
-        head.budgets[std::string(number.size() < 2 ? 1 : 0, '0') + number] = budget_text(budget);
-    }
+    head.budgets = budgets_of(*plan.bench);
     if (campaign.table) head.table = std::filesystem::absolute(campaign.table->file).string();
     for (const auto& [name, value] : campaign.report.texts) head.report[name] = value;
     head.profile = campaign.profile.title;
@@ -98,6 +107,45 @@ std::vector<std::size_t> chosen_again(const RunRecord& run, const std::vector<st
             (number ? "no point of this number" : "no point of such a test" + suggestion(wanted, names)));
     }
     return positions;
+}
+
+// The bench of the plan takes the place of the one that the run has: what is another now is told, and what
+// was measured with it is measured again.
+void correct_bench(const Plan& plan, const Bench& before, const std::filesystem::path& folder,
+                   RunListener& listener, Tally& tally) {
+    const auto parts = changed_parts(before, *plan.bench);
+    if (parts.empty() && before.text == plan.bench->text) return;
+    const RunRecord run = tally.read();
+    const auto affected = tests_with(parts, plan);
+    Tally::Correction correction;
+    std::set<std::string> again;
+    for (const auto& point : run.points) {
+        if (!affected.contains(point.test)) continue;
+        correction.again.push_back(point.position);
+        again.insert(point.test);
+    }
+    std::string text = "the bench was corrected: ";
+    for (const auto& part : parts) text += (&part == parts.data() ? "" : ", ") + part.text();
+    if (parts.empty()) text += "nothing that a number depends on";
+    if (again.empty()) {
+        text += "; no point was measured with it";
+    } else {
+        std::string names;
+        for (const auto& name : again) names += (names.empty() ? "" : ", ") + name;
+        const auto count = correction.again.size();
+        text += fmt::format("; {} of {} {} measured again",
+                            count == 1 ? "1 point" : std::to_string(count) + " points", names,
+                            count == 1 ? "is" : "are");
+    }
+    int number = 1;
+    for (const auto& file : run.files) number = std::max(number, file.correction + 1);
+    correction.files = keep_corrected(*plan.bench, number, folder);
+    correction.event = {utc_now(), "bench", text};
+    correction.facts["bench"] = plan.bench->name;
+    for (const auto& [name, value] : run.head.budgets) correction.facts["budget." + name] = "";
+    for (const auto& [name, value] : budgets_of(*plan.bench)) correction.facts["budget." + name] = value;
+    tally.correct(correction, "the bench was corrected");
+    listener.event(correction.event);
 }
 
 // Before anything is measured: what the unit says of itself becomes part of the run, or ends it.
@@ -164,6 +212,7 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
                 const RunOptions& wishes) {
     RunOptions options = wishes;
     Tally tally = Tally::open_to_write(folder);
+    if (options.corrected) correct_bench(plan, *options.corrected, folder, listener, tally);
     if (!options.redo.empty()) {
         tally.supersede(chosen_again(tally.read(), options.redo), "chosen to be measured again");
     }

@@ -18,6 +18,9 @@ struct RunOptions {
     bool ask_at_failure = false;    // the operator decides what happens after a point that failed
     TextPairs unit = {};            // details of the unit, by name; filled by the run
     std::vector<std::string> redo;  // tests by name, or points by number, measured again by carry_on
+    // What the run was measured with so far, where carry_on() is to go on with a bench that was corrected:
+    // the plan's. Tests that have measured with what is another now are measured again.
+    const Bench* corrected = nullptr;
 };
 
 struct RunEnd {

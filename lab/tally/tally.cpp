@@ -320,6 +320,21 @@ void Tally::add(const std::vector<SampleRecord>& samples) {
     state_->commit(transaction);
 }
 
+void Tally::correct(const Correction& what, const std::string& reason) {
+    Transaction transaction(state_->database);
+    for (std::size_t i = 0; i < what.files.size(); ++i) {
+        const auto [name, value] = fact_of(what.files[i], i + 1);
+        state_->put_fact(name, value);
+    }
+    for (const auto& [name, value] : what.facts) state_->put_fact(name, value);
+    for (const auto position : what.again)
+        state_->put_standing(position, Standing::superseded, Cause::again, reason);
+    state_->w().add_event->run(what.event.time, what.event.kind, what.event.text,
+                               std::optional(what.event.seconds));
+    state_->w().chain.link("event", state_->last_row());
+    state_->commit(transaction);
+}
+
 void Tally::add(const EventRecord& event) {
     Transaction transaction(state_->database);
     state_->w().add_event->run(event.time, event.kind, event.text, std::optional(event.seconds));

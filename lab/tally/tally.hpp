@@ -40,6 +40,15 @@ class Tally {
     void void_points(const std::vector<std::size_t>& positions, Cause cause, const std::string& reason);
     // Sets these points (by position) aside: the run measures them again.
     void supersede(const std::vector<std::size_t>& positions, const std::string& reason);
+    // The bench is another one from here on: its files, the event that says so, what the head says of it, and
+    // the points that are measured again for it, all or nothing.
+    struct Correction {
+        std::vector<FileRecord> files;
+        EventRecord event;
+        RunHead::Texts facts;
+        std::vector<std::size_t> again;  // positions
+    };
+    void correct(const Correction& what, const std::string& reason);
     void add(const EventRecord& event);
     // Who answered; replaces what was known of a role.
     void put_instruments(const std::vector<InstrumentRecord>& instruments);

@@ -134,8 +134,9 @@ TEST_CASE("the live page shows where a run is, renews itself while it goes on, a
     CHECK(page().find("FAIL 1") != std::string::npos);
     CHECK(page().find("-1.50 dB") != std::string::npos);
     CHECK(page().find("<b>high") == std::string::npos);
-    live.say("waiting for the operator: connect the cable");
+    live.ask("connect the cable", "<svg>wires</svg>");
     CHECK(page().find("waiting for the operator: connect the cable") != std::string::npos);
+    CHECK(page().find("base64,PHN2Zz53aXJlczwvc3ZnPg==") != std::string::npos);
     point.axes[0].second = "-80 dBm";
     live.point(point, {2, 4, true, 60});
     live.finish("stopped", true);
@@ -143,6 +144,7 @@ TEST_CASE("the live page shows where a run is, renews itself while it goes on, a
     CHECK(page().find("report/report.html") != std::string::npos);
     CHECK(page().find("data:image/svg+xml;base64,") != std::string::npos);  // two points make a curve
     CHECK(page().find("waiting for the operator") == std::string::npos);
+    CHECK(page().find("PHN2Zz53aXJlczwvc3ZnPg==") == std::string::npos);
 }
 
 TEST_CASE("a timing is drawn as a bar between its ends, each limit as one from where it begins") {

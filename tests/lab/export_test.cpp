@@ -7,6 +7,7 @@
 #include "lab/report/junit.hpp"
 #include "lab/report/plain_text.hpp"
 #include "lab/report/svg_colours.hpp"
+#include "lab/report/svg_marks.hpp"
 #include "lab/report/workbook.hpp"
 #include "tests/about.hpp"
 #include "tests/lab/facts.hpp"
@@ -92,6 +93,36 @@ TEST_CASE("point signs of figures say their colours themselves") {
     CHECK(plain.find("stroke='red' fill='red'/>") != std::string::npos);
     CHECK(plain.find("stroke='gray'") != std::string::npos);
     CHECK(with_plain_colours("<svg") == "<svg");
+}
+
+TEST_CASE("marks that stand together become one path, others stay") {
+    const auto mark = [](int sign, const char* place, const char* look = "stroke='red' fill='none'") {
+        return "<use xlink:href='#gpPt" + std::to_string(sign) + "' transform='translate(" + place +
+               ") scale(2.00)' " + look + "/>";
+    };
+    CHECK(with_joined_marks(mark(3, "10.00,20.00") + "\n\t" + mark(3, "30.00,20.00")) ==
+          "<path stroke='red' fill='none' stroke-width='0.410' "
+          "d='M8.00,18.00L12.00,18.00L12.00,22.00L8.00,22.00z"
+          "M28.00,18.00L32.00,18.00L32.00,22.00L28.00,22.00z'/>");
+    // Another colour or shape, or a line between, begins another path.
+    const std::string mixed =
+        with_joined_marks("<g>" + mark(6, "1.00,1.00") + mark(6, "2.00,2.00", "stroke='blue' fill='blue'") +
+                          mark(0, "3.00,3.00") + "<path d='M0,0'/>" + mark(0, "4.00,4.00") + "</g>");
+    CHECK(std::count(mixed.begin(), mixed.end(), '<') == 7);
+    CHECK(mixed.find("<use") == std::string::npos);
+    CHECK(mixed.find("M-1.00,1.00a2.00,2.00 0 1,0 4.00,0a2.00,2.00 0 1,0 -4.00,0z") != std::string::npos);
+    CHECK(mixed.find("d='M1.00,3.00L5.00,3.00M3.00,1.00L3.00,5.00'") != std::string::npos);
+    // What it does not know, and what is cut off, is left as it is.
+    for (const std::string& other :
+         {mark(40, "1.00,1.00"), std::string("<use xlink:href='#gpPt3' id='gpPt4'/>"), mark(3, "x,1.00"),
+          mark(3, "1.00,2.00").substr(0, 60), std::string("<use xlink:href='#gpPt"), std::string()})
+        CHECK(with_joined_marks(other) == other);
+    // Very many circles are drawn as octagons.
+    std::string many;
+    for (int i = 0; i < 301; ++i) many += mark(6, "1.00,1.00");
+    const std::string joined = with_joined_marks(many);
+    CHECK(std::count(joined.begin(), joined.end(), 'L') == 301 * 7);
+    CHECK(std::count(joined.begin(), joined.end(), '<') == 1);
 }
 
 TEST_CASE("repeatability of a few values") {

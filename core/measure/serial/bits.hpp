@@ -1,6 +1,7 @@
 // Bits out of edges and their clock.
 #pragma once
 
+#include "core/serial/bit_row.hpp"
 #include "core/serial/clock.hpp"
 #include "core/serial/edges.hpp"
 
@@ -8,5 +9,8 @@ namespace rt {
 
 // One for each symbol from the first edge on: true above the threshold. At most `most`.
 std::vector<bool> bits_of(const Edges& edges, const Clock& clock, std::size_t most);
+
+// The same, packed.
+BitRow bit_row_of(const Edges& edges, const Clock& clock, std::size_t most);
 
 }  // namespace rt

@@ -45,7 +45,7 @@ constexpr std::array pattern_products{
 Outcome measure_pattern(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.pattern", p);
     const Clock clock = clock_of(source, p);
-    const auto bits = bits_of(source.edges, clock, std::size_t{1} << 30);
+    const BitRow bits = bit_row_of(source.edges, clock, std::size_t{1} << 30);
     Outcome outcome;
     const std::string wanted = p.text("sequence");
     const auto lock = lock_pattern(bits, wanted == "any" ? "" : wanted);
@@ -97,18 +97,9 @@ Outcome measure_pattern(Capture any, const Parameters& p) {
         outcome.notes.push_back("the bits are none of the known sequences");
     }
     constexpr std::size_t longest = 65536, looked_at = std::size_t{1} << 20;
-    auto few = bits;
-    if (few.size() > looked_at) few.resize(looked_at);
-    if (const auto period = repetition(few, longest))
+    if (const auto period = repetition(bits.first(looked_at), longest))
         outcome.add("repeats_after", static_cast<double>(*period), Unit::count);
-    // A run of bits goes from edge to edge.
-    std::size_t ones = 0, changes = 0, seen = 0;
-    for (std::size_t k = 0; k + 1 < clock.bit.size() && seen < bits.size(); ++k) {
-        const std::size_t run = std::min<std::size_t>(clock.bit[k + 1] - clock.bit[k], bits.size() - seen);
-        if (source.edges.rises(k)) ones += run;
-        changes += k > 0 && source.edges.rises(k) != source.edges.rises(k - 1);
-        seen += run;
-    }
+    const std::size_t ones = bits.ones(), changes = bits.changes();
     outcome.add("ones", 100 * static_cast<double>(ones) / n, Unit::percent);
     outcome.add("transitions", 100 * static_cast<double>(changes) / n, Unit::percent);
     note_clock(source, clock, p, outcome);

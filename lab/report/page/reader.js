@@ -54,6 +54,7 @@
       var s = { label: c.name, stroke: c.colour, width: c.role === "limit" ? 2 : 1.2, spanGaps: c.role !== "limit" || false,
                 value: function (u, v) { return number(v); }, points: { show: c.role === "spots" || c.role === "sweep", size: 6, fill: c.colour } };
       if (c.role === "companion") s.dash = [4, 3];
+      if (c.dash) s.dash = c.dash;
       if (c.role === "spots") s.width = 0;
       if (c.role === "bars") { s.paths = bars; s.fill = c.colour; }
       return s;

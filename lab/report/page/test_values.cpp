@@ -111,6 +111,23 @@ PageData point_values(const PageRuns& runs, const PlacedPoint& placed, const Rep
     return data;
 }
 
+// What a report without its appendix says of a point: what was judged; of others the first results.
+std::string few_words(const PageRuns& runs, const PlacedPoint& placed) {
+    const PointRecord& point = *placed.point;
+    std::set<std::string> judged;
+    for (const auto& finding : point.findings)
+        judged.insert(runs[placed.part]->rules().find(finding.rule).rule->applies_to);
+    constexpr std::size_t first = 2;
+    PointRecord few;
+    for (const auto& result : point.results)
+        if (judged.contains(result.name)) few.results.push_back(result);
+    if (few.results.empty())
+        few.results.assign(
+            point.results.begin(),
+            point.results.begin() + static_cast<std::ptrdiff_t>(std::min(first, point.results.size())));
+    return result_words(few) + (few.results.size() < point.results.size() ? "; …" : "");
+}
+
 // A line for points that are one number or a few.
 PageData row_values(const PageRuns& runs, const PlacedPoint& placed, bool drawn) {
     const PointRecord& point = *placed.point;
@@ -119,6 +136,7 @@ PageData row_values(const PageRuns& runs, const PlacedPoint& placed, bool drawn)
     data.set("place", page_place(runs, placed.part, point.position));
     data.set("label", point.label);
     data.set("results", result_words(point));
+    data.set("few", few_words(runs, placed));
     std::string notes = point.attempt > 1 ? "attempt " + std::to_string(point.attempt) : "";
     for (const auto& note : point.notes) notes += (notes.empty() ? "" : "; ") + note;
     data.set("notes", notes);
