@@ -251,8 +251,9 @@ std::string estimate(const Plan& plan, std::size_t asked) {
     if (asked > 0) out += ", " + count_text(asked, "prompt", "prompts");
     if (!counted) return out;
     out += ", " + count_text(moves.count, "movement", "movements");
-    if (moves.seconds > 0) out += " of " + duration_text(moves.seconds);
-    if (moves.untimed > 0) out += " (state turn_time and lift_time in the bench for a closer one)";
+    if (moves.seconds > 0) out += " (" + duration_text(moves.seconds) + ")";
+    if (moves.untimed > 0)
+        out += ", how long they take is not known: state turn_time and lift_time in the bench";
     return out;
 }
 

@@ -14,17 +14,21 @@ class Tracker {
   public:
     explicit Tracker(const Bench& bench) : bench_(bench) {}
 
-    void go(const std::string& target, const std::string& axis, const std::optional<Quantity>& place) {
+    // To a value of an axis, which may be a mere word.
+    void go(const std::string& target, const std::string& axis, const AxisValue& value) {
+        if (value.quantity) return go(target, axis, *value.quantity);
+        if (!moves(setting_target(target, axis)) || !setting_calibration(value.text).empty()) return;
+        go(target, axis, parse_quantity(value.text));
+    }
+    void go(const std::string& target, const std::string& axis, const Quantity& place) {
         const auto setting = setting_target(target, axis);
-        if (!setting || !place) return;
+        if (!moves(setting)) return;
         const Instrument* instrument = bench_.find(setting->role);
-        if (!instrument || !instrument->is("positioner")) return;
         const bool turns = setting->setting == "angle";
-        if (!turns && setting->setting != "height") return;
-        const auto [at, first] = places_.try_emplace(setting->role + "." + setting->setting, place->value);
-        const double way = std::abs(place->value - at->second);
+        const auto [at, first] = places_.try_emplace(setting->role + "." + setting->setting, place.value);
+        const double way = std::abs(place.value - at->second);
         if (!first && way == 0) return;
-        at->second = place->value;
+        at->second = place.value;
         ++out.count;
         if (first) return;
         const auto& pace = turns ? instrument->turn_time_s : instrument->lift_time_s;
@@ -35,12 +39,18 @@ class Tracker {
         }
     }
     void go(const TextPairs& settings) {
-        for (const auto& [target, value] : settings) go(target, "", parse_quantity(value));
+        for (const auto& [target, value] : settings) go(target, "", word_value(value));
     }
 
     Movements out;
 
   private:
+    bool moves(const std::optional<SettingTarget>& setting) const {
+        if (!setting || (setting->setting != "angle" && setting->setting != "height")) return false;
+        const Instrument* instrument = bench_.find(setting->role);
+        return instrument && instrument->is("positioner");
+    }
+
     const Bench& bench_;
     std::map<std::string, double> places_;
 };
@@ -68,7 +78,7 @@ Movements movements_of(const Plan& plan) {
                  ++a) {
                 const Axis& axis = test.sweep.axes[a];
                 for (const auto& target : axis.sets)
-                    tracker.go(target, axis.name, planned.points[i].value(test.sweep, a).quantity);
+                    tracker.go(target, axis.name, planned.points[i].value(test.sweep, a));
             }
             if (test.maximise) maximise(tracker, *test.maximise);
         }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <nlohmann/json.hpp>
 
 #include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
@@ -154,4 +155,42 @@ TEST_CASE("wrong keys of a maximisation are named") {
         std::string::npos);
     CHECK(replace("detector = \"peak\", dwell = \"100 us\" }\nmax", "detektor = \"peak\" }\nmax")
               .find("detektor") != std::string::npos);
+}
+
+TEST_CASE(
+    "movements count in the estimate: by the bench's speeds, or up to a part of the longest where it states "
+    "none") {
+    Stand stand;
+    stand.tests = Stand::scanning(
+        "scan",
+        Stand::axis("angle", "sets = [\"table.angle\"]\nvalues = [\"0 deg\", \"90 deg\", \"180 deg\"]"));
+    const auto movements = [&] {
+        const Said said = stand.call({"check", "campaign.toml", "--json"});
+        REQUIRE_MESSAGE(said.code == 0, said.err);
+        return nlohmann::json::parse(said.out)["movements"];
+    };
+    // Where it stands before is not known: two ways of a quarter turn, and one without time.
+    CHECK(movements() == nlohmann::json{{"count", 3}, {"untimed", 2}, {"seconds", 0.0}});
+    stand.instrument_keys["table"] = "turn_time = \"36 s\"\nlift_time = \"5 s\"\n";
+    CHECK(movements() == nlohmann::json{{"count", 3}, {"untimed", 0}, {"seconds", 18.0}});
+    // A rehearsal moves nothing; instruments of the lab do.
+    CHECK_FALSE(contains(stand.call({"check", "campaign.toml"}).out, "movements"));
+    stand.addresses["table"] = "tcp://127.0.0.1:9";
+    CHECK(contains(stand.call({"check", "campaign.toml"}).out, "3 movements (18.0 s)"));
+    stand.instrument_keys["table"] = "turn_time = \"0 s\"\n";
+    CHECK(contains(stand.call({"check", "campaign.toml"}).err,
+                   "key \"turn_time\" in [[instrument]]: must be above 0 s"));
+    // To and fro over height and angle: a grid of 3 by 2, then fine steps.
+    stand.instrument_keys["table"] = "turn_time = \"36 s\"\nlift_time = \"5 s\"\n";
+    stand.tests = Stand::scanning(
+        "scan",
+        "maximise_result = \"highest_level\"\n[[test.maximise]]\naxis = \"azimuth\"\nsets = "
+        "[\"table.angle\"]\n"
+        "from = \"0 deg\"\nto = \"90 deg\"\ncoarse = \"45 deg\"\nfine = \"45 deg\"\n[[test.maximise]]\n"
+        "axis = \"height\"\nsets = [\"table.height\"]\nfrom = \"1 m\"\nto = \"2 m\"\ncoarse = \"1 m\"\nfine "
+        "= \"1 m\"\n");
+    const auto grid = movements();
+    CHECK(grid["count"] >= 6);
+    CHECK(grid["seconds"] >= 3 * 5.0 + 9.0);
+    CHECK(grid["untimed"] == 0);
 }
