@@ -281,7 +281,15 @@ std::string ConsoleListener::show_wiring(const std::string& name) const {
         take_in(take.settings);
     }
     const auto list = connections(loaded_.bench, roles);
-    for (const auto& line : diagram_text(list)) console_.progress("       " + printable(line));
+    constexpr std::size_t indent = 7;
+    const std::size_t columns = console_.width();
+    for (const auto& line : diagram_text(list)) {
+        const std::string text = printable(line);
+        const bool fits = columns <= 2 * indent || text.size() <= columns - indent;
+        const auto parts = fits ? std::vector{text} : wrapped(text, columns - 2 * indent);
+        for (std::size_t i = 0; i < parts.size(); ++i)
+            console_.progress(std::string(i == 0 ? indent : 2 * indent, ' ') + parts[i]);
+    }
     const auto file = folder_ / ("connections-" + slug(test.name) + ".svg");
     const std::string drawing = diagram_svg(list, unit_, test.title.empty() ? test.name : test.title);
     write_file(file, drawing);

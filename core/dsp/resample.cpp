@@ -40,10 +40,18 @@ struct Run {
     std::size_t taps;
 };
 
+using Lanes = float __attribute__((vector_size(lanes * sizeof(float))));
+
+inline void get(const float* from, Lanes& to) {
+    std::memcpy(&to, from, sizeof to);
+}
+
+inline std::complex<float> summed(const Lanes& sum) {
+    return {(sum[0] + sum[4]) + (sum[2] + sum[6]), (sum[1] + sum[5]) + (sum[3] + sum[7])};
+}
+
 // Sums with weights between two rows of the table, which has each weight twice: for both parts of a sample.
 inline std::complex<float> weighed(const float* values, const float* row, std::size_t taps, float share) {
-    using Lanes = float __attribute__((vector_size(lanes * sizeof(float))));
-    const auto get = [](const float* from, Lanes& to) { std::memcpy(&to, from, sizeof to); };
     Lanes sums[2] = {};
     for (std::size_t k = 0; k < 2 * taps; k += 2 * lanes) {
         for (std::size_t i = 0; i < 2; ++i) {
@@ -54,19 +62,42 @@ inline std::complex<float> weighed(const float* values, const float* row, std::s
             sums[i] += (weight + share * (next - weight)) * value;
         }
     }
-    const Lanes sum = sums[0] + sums[1];
-    return {(sum[0] + sum[4]) + (sum[2] + sum[6]), (sum[1] + sum[5]) + (sum[3] + sum[7])};
+    return summed(sums[0] + sums[1]);
 }
 
-RT_SIMD void resample(const Run& run, std::complex<float>* edge, std::complex<float>* out,
+inline std::complex<float> weighed(const float* values, const float* weights, std::size_t taps) {
+    Lanes sums[2] = {};
+    for (std::size_t k = 0; k < 2 * taps; k += 2 * lanes) {
+        for (std::size_t i = 0; i < 2; ++i) {
+            Lanes value, weight;
+            get(values + k + i * lanes, value);
+            get(weights + k + i * lanes, weight);
+            sums[i] += weight * value;
+        }
+    }
+    return summed(sums[0] + sums[1]);
+}
+
+// The weights of a place between two rows, in steps of a 256th of the way: what that misses is 100 dB down.
+constexpr double shares = 256;
+inline void set_weights(const Run& run, double key, float* weights) {
+    const auto part = std::min(static_cast<std::size_t>(key / shares), parts - 1);
+    const auto share = static_cast<float>(key / shares - static_cast<double>(part));
+    const float* row = run.table + part * 2 * run.taps;
+    for (std::size_t k = 0; k < 2 * run.taps; ++k)
+        weights[k] = row[k] + share * (row[2 * run.taps + k] - row[k]);
+}
+
+RT_SIMD void resample(const Run& run, std::complex<float>* edge, float* weights, std::complex<float>* out,
                       std::size_t count) {
     const auto taps = static_cast<std::ptrdiff_t>(run.taps);
+    // Where places hardly move between samples the same weights do for several.
+    const bool slow = std::abs(run.step - std::round(run.step)) * static_cast<double>(parts) * shares < 0.5;
+    double known = -1;
     for (std::size_t i = 0; i < count; ++i) {
         const double at = run.first + static_cast<double>(i) * run.step;
         const double whole = std::floor(at);
         const double place = (at - whole) * parts;
-        const auto part = std::min(static_cast<std::size_t>(place), parts - 1);
-        const auto share = static_cast<float>(place - static_cast<double>(part));
         const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(whole) - taps / 2 + 1;
         const std::complex<float>* values = run.in + from;
         if (from < 0 || from + taps > run.size) {
@@ -74,8 +105,16 @@ RT_SIMD void resample(const Run& run, std::complex<float>* edge, std::complex<fl
                 edge[k] = from + k >= 0 && from + k < run.size ? run.in[from + k] : std::complex<float>{};
             values = edge;
         }
-        out[i] =
-            weighed(reinterpret_cast<const float*>(values), run.table + part * 2 * run.taps, run.taps, share);
+        const float* samples = reinterpret_cast<const float*>(values);
+        if (slow) {
+            const double key = std::floor(place * shares + 0.5);
+            if (key != known) set_weights(run, known = key, weights);
+            out[i] = weighed(samples, weights, run.taps);
+        } else {
+            const auto part = std::min(static_cast<std::size_t>(place), parts - 1);
+            const auto share = static_cast<float>(place - static_cast<double>(part));
+            out[i] = weighed(samples, run.table + part * 2 * run.taps, run.taps, share);
+        }
     }
 }
 
@@ -109,8 +148,9 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
 void Resampler::operator()(std::span<const std::complex<float>> in, double first, double step,
                            std::span<std::complex<float>> out) const {
     std::vector<std::complex<float>> edge(taps_);
+    std::vector<float> weights(2 * taps_);
     resample({in.data(), static_cast<std::ptrdiff_t>(in.size()), first, step, table_.data(), taps_},
-             edge.data(), out.data(), out.size());
+             edge.data(), weights.data(), out.data(), out.size());
 }
 
 }  // namespace rt
