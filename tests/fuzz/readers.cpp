@@ -2,9 +2,11 @@
 
 #include <algorithm>
 #include <array>
+#include <chrono>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <iterator>
 #include <memory>
 
 #include "core/base/error.hpp"
@@ -41,9 +43,14 @@
 #include "lab/report/page/office_template.hpp"
 #include "lab/report/page/own_template.hpp"
 #include "lab/run/plan.hpp"
+#include "lab/session/hislip_session.hpp"
+#include "lab/session/vxi11_session.hpp"
 #include "lab/simulate/instruments/analyser.hpp"
 #include "lab/simulate/instruments/cellular_tester.hpp"
 #include "lab/simulate/stage.hpp"
+#include "lab/tally/chain.hpp"
+#include "lab/tally/tally.hpp"
+#include "tests/fuzz/answering.hpp"
 
 namespace fuzz {
 namespace {
@@ -235,6 +242,81 @@ void read_answers_of_operator(std::string_view bytes) {
     read_answers(file_of("answers.toml", bytes), {ask}, {"ready"});
 }
 
+constexpr std::chrono::milliseconds patience{100};
+
+// Everything that may be asked of an instrument over a network whose answers are made up.
+void talk(Session& session) {
+    session.write("*IDN?\n");
+    session.read_until('\n', patience);
+    session.write("TRACe:DATA?\n");
+    session.read_exactly(64, patience);
+    session.status();
+    session.service_requested();
+    session.lock("", patience);
+    session.unlock();
+    session.clear();
+    session.trigger();
+    session.to_local();
+}
+
+void read_hislip(std::string_view bytes) {
+    const Answering peer(bytes, Calls::none);
+    HislipSession session("127.0.0.1", peer.port(), "hislip0", patience);
+    talk(session);
+}
+
+void read_vxi11(std::string_view bytes) {
+    const Answering peer(bytes, Calls::numbered);
+    Vxi11Session session("127.0.0.1", peer.port(), "inst0", patience);
+    talk(session);
+}
+
+// A run with a point, its capture, a finding and an event, as somebody hands it in who has changed octets of
+// its file: four octets of input say where (three) and to what. What is written of the chain is read, and
+// what stands in the tables.
+void read_handed_in(std::string_view bytes) {
+    static const std::string sound = [] {
+        const fs::path made = folder() / "made";
+        fs::remove_all(made);
+        {
+            Tally tally = Tally::create(made, [] {
+                RunRecord run;
+                run.head.title = "handed in", run.head.started = "2026-05-04T08:00:00.000Z";
+                run.tests.push_back({"scan", "Scan", "emission.scan", "analyser", "", 1});
+                run.files.push_back({"inputs/campaign.toml", "campaign", std::string(64, 'a'), ""});
+                return run;
+            });
+            PointRecord point;
+            point.position = 1, point.id = "0123456789abcdef", point.test = "scan",
+            point.label = "state=idle";
+            point.axes.emplace_back("state", "idle");
+            point.results.push_back({"highest_level", {50, Unit::dbuv}, 1.5});
+            Finding finding;
+            finding.rule = "cispr-32/mains-b-qp", finding.unit = Unit::dbuv, finding.limit = 60,
+            finding.value = 50, finding.margin = 10, finding.verdict = Verdict::pass;
+            point.findings.push_back(finding);
+            point.notes.emplace_back("a note");
+            tally.add(point);
+            tally.add(EventRecord{"2026-05-04T08:00:01.000Z", "note", "an event"});
+        }
+        std::ifstream in(made / tally_file, std::ios::binary);
+        return std::string(std::istreambuf_iterator<char>(in), {});
+    }();
+    std::string changed = sound;
+    for (std::size_t i = 0; i + 4 <= bytes.size(); i += 4) {
+        const auto octet = [&](std::size_t k) {
+            return std::size_t{static_cast<unsigned char>(bytes[i + k])};
+        };
+        changed[(octet(0) << 16 | octet(1) << 8 | octet(2)) % changed.size()] = bytes[i + 3];
+    }
+    const fs::path handed = folder() / "handed";
+    fs::create_directories(handed);
+    for (const char* beside : {"-wal", "-shm"}) fs::remove(handed / (std::string(tally_file) + beside));
+    std::ofstream(handed / tally_file, std::ios::binary) << changed;
+    verify_run(handed);
+    Tally::open(handed).read();
+}
+
 constexpr std::array all{
     Reader{"campaign", "demo/*.toml demo/*/campaign.toml", read_whole_campaign},
     Reader{"rulebook", "rulebooks/*.toml demo/*/limits.toml", read_whole_rulebook},
@@ -272,6 +354,9 @@ constexpr std::array all{
            read_own_template},
     Reader{"instrument-numbers", "tests/fuzz/seeds/instrument-numbers/*", read_numbers},
     Reader{"commands", "tests/fuzz/seeds/commands/*", read_commands},
+    Reader{"hislip", "tests/fuzz/seeds/hislip/*", read_hislip},
+    Reader{"vxi11", "tests/fuzz/seeds/vxi11/*", read_vxi11},
+    Reader{"tally", "tests/fuzz/seeds/tally/*", read_handed_in},
     Reader{"counter-answer", "tests/fuzz/seeds/counter-answer/*", read_counter_answer},
     Reader{"analysis-answer", "tests/fuzz/seeds/analysis-answer/*", read_analysis_answer},
 };

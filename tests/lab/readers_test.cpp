@@ -58,3 +58,13 @@ TEST_CASE(
     }
     CHECK(taken >= 400);
 }
+
+TEST_CASE("conversations and a run that made-up bytes begin with are whole ones") {
+    for (const auto& [reader, seed] :
+         {std::pair{"hislip", "answers"}, {"vxi11", "answers"}, {"tally", "untouched"}}) {
+        CAPTURE(reader);
+        const std::string bytes =
+            rt::lab::read_file(fs::path(RT_SOURCE) / "tests/fuzz/seeds" / reader / seed);
+        CHECK_NOTHROW(fuzz::find_reader(reader)->read(bytes));
+    }
+}
