@@ -1,10 +1,7 @@
-// The same for many kept runs, several at once.
-#include <fcntl.h>
-#include <spawn.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
+// The same for many kept runs, several at once, on this machine or on a cluster.
+#include <algorithm>
 #include <atomic>
+#include <chrono>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -14,104 +11,17 @@
 #include "cli/command.hpp"
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
+#include "lab/many/cluster.hpp"
+#include "lab/many/work.hpp"
 #include "lab/store/finding_query.hpp"
 #include "lab/tally/tally.hpp"
-
-extern char** environ;
 
 namespace rt::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-constexpr const char* done_file = "done.tsv";
-
-// Options as a shell would take them apart: words, those with spaces in quotation marks.
-std::vector<std::string> words_of(const std::string& text) {
-    std::vector<std::string> out;
-    std::string word;
-    bool open = false, any = false;
-    for (const char c : text) {
-        if (c == '"') {
-            open = !open, any = true;
-        } else if (c == ' ' && !open) {
-            if (any) out.push_back(std::exchange(word, {}));
-            any = false;
-        } else {
-            word += c, any = true;
-        }
-    }
-    if (open) fail_input("--options " + text + ": a quotation mark is not closed");
-    if (any) out.push_back(word);
-    return out;
-}
-
-// A name for what comes of a run: its folder, told apart where several are called so.
-std::vector<std::string> names_of(const std::vector<fs::path>& runs) {
-    std::vector<std::string> out;
-    std::map<std::string, int> taken;
-    for (const auto& run : runs) {
-        std::string name = slug(fs::absolute(run).lexically_normal().filename().string());
-        if (const int count = ++taken[name]; count > 1) name += "-" + std::to_string(count);
-        out.push_back(name);
-    }
-    return out;
-}
-
-struct Work {
-    fs::path run;
-    std::string name, state;  // of the run when the work was done: its seal list
-    int code = -1;
-    bool before = false;  // done by an earlier call
-};
-
-std::string state_of(const fs::path& run, const std::string& options) {
-    std::error_code error;
-    const fs::path seals = run / "tally.seals";
-    return sha256((fs::exists(seals, error) ? read_file(seals) : std::string()) + "\n" + options);
-}
-
-// Runs the program itself; both streams go to files.
-int carry_out_for(const std::vector<std::string>& arguments, const fs::path& out) {
-    const std::string program = fs::read_symlink("/proc/self/exe").string();
-    std::vector<std::string> all{program};
-    all.insert(all.end(), arguments.begin(), arguments.end());
-    std::vector<char*> pointers;
-    for (auto& argument : all) pointers.push_back(argument.data());
-    pointers.push_back(nullptr);
-    fs::path said = out;
-    said += ".err";
-    posix_spawn_file_actions_t actions;
-    posix_spawn_file_actions_init(&actions);
-    posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
-    posix_spawn_file_actions_addopen(&actions, STDOUT_FILENO, out.c_str(), O_WRONLY | O_CREAT | O_TRUNC,
-                                     0644);
-    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, said.c_str(), O_WRONLY | O_CREAT | O_TRUNC,
-                                     0644);
-    pid_t child = 0;
-    const int code = posix_spawn(&child, program.c_str(), &actions, nullptr, pointers.data(), environ);
-    posix_spawn_file_actions_destroy(&actions);
-    if (code != 0) return 5;
-    int status = 0;
-    while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
-    }
-    return WIFEXITED(status) ? WEXITSTATUS(status) : 5;
-}
-
-// What an earlier call has done and noted.
-std::map<std::string, std::pair<std::string, int>> noted(const fs::path& file) {
-    std::map<std::string, std::pair<std::string, int>> out;
-    std::error_code error;
-    if (!fs::exists(file, error)) return out;
-    const std::string text = read_file(file);
-    for (const auto line : split(std::string_view(text), '\n')) {
-        const auto cells = split(line, '\t');
-        const auto code = cells.size() == 3 ? to_double(cells[2]) : std::nullopt;
-        if (code) out[std::string(cells[0])] = {std::string(cells[1]), static_cast<int>(*code)};
-    }
-    return out;
-}
 
 // Of judgements: findings whose verdict is another now, by rule and by unit.
 void print_changes(const Console& console, const std::vector<Work>& all, const fs::path& folder) {
@@ -145,8 +55,80 @@ void print_changes(const Console& console, const std::vector<Work>& all, const f
     }
 }
 
+std::string progress_text(const std::vector<Work>& all) {
+    std::size_t done = 0;
+    for (const auto& work : all) done += work.code >= 0;
+    return std::to_string(done) + " of " + std::to_string(all.size()) + " runs";
+}
+
+void work_here(const Console& console, std::vector<Work>& all, const WorkKind& kind, std::size_t at_once) {
+    std::atomic<std::size_t> next = 0;
+    std::mutex mutex;
+    const auto work_on = [&] {
+        for (std::size_t i; (i = next++) < all.size();) {
+            Work& work = all[i];
+            if (work.before) continue;
+            const int code = carry_out(work, kind);
+            const std::lock_guard lock(mutex);
+            work.code = code;
+            if (!note_done(work, kind.folder, ""))
+                console.attention("cannot note what is done in " + kind.folder.string());
+            console.status(progress_text(all));
+        }
+    };
+    std::vector<std::jthread> threads;
+    for (std::size_t k = 0; k < std::min(at_once, all.size()); ++k) threads.emplace_back(work_on);
+}
+
+// As job arrays: what a job has not noted when the array is over was lost with it, and is sent again.
+void work_on_cluster(const Console& console, std::vector<Work>& all, const WorkKind& kind, std::size_t most,
+                     const std::string& options) {
+    constexpr int most_times = 3;
+    for (int time = 1; time <= most_times; ++time) {
+        std::vector<Work> left;
+        std::vector<double> costs;
+        for (const auto& work : all) {
+            if (work.code >= 0) continue;
+            left.push_back(work);
+            costs.push_back(cost_of(work.run));
+        }
+        if (left.empty()) return;
+        if (time > 1)
+            console.attention(left.size() == 1 ? std::string("1 run was lost with its job, and is sent again")
+                                               : std::to_string(left.size()) +
+                                                     " runs were lost with their jobs, and are sent again");
+        const auto shares = shares_of(costs, most);
+        for (std::size_t i = 0; i < shares.size(); ++i) {
+            std::vector<Work> works;
+            for (const auto k : shares[i]) works.push_back(left[k]);
+            write_share(kind.folder / "shares" / (std::to_string(i + 1) + ".tsv"), kind, works);
+        }
+        const std::string job = submit(kind.folder, shares.size(), options);
+        console.progress("job " + job + " on the cluster, " + std::to_string(shares.size()) + " shares");
+        for (std::size_t there = 1; there > 0;) {
+            there = still_there(job);
+            take_notes(all, kind.folder);
+            console.status(progress_text(all) + ", " + std::to_string(there) + " jobs");
+            if (there > 0) std::this_thread::sleep_for(std::chrono::milliseconds(500));
+        }
+        // A file that another machine has written may take a moment to be seen here.
+        for (const Deadline end(5); !end.passed();) {
+            take_notes(all, kind.folder);
+            if (std::all_of(all.begin(), all.end(), [](const Work& work) { return work.code >= 0; })) return;
+            std::this_thread::sleep_for(std::chrono::milliseconds(200));
+        }
+    }
+    constexpr int trouble = 5;
+    for (auto& work : all)
+        if (work.code < 0) work.code = trouble;
+}
+
 ExitCode perform_each(const Call& call) {
     const auto words = call.texts("words");
+    if (words.size() == 2 && words.front() == "share") {  // what a job of the cluster calls
+        do_share(words[1]);
+        return ExitCode::passed;
+    }
     const std::set<std::string> known{"judge", "verify", "report", "export", "push"};
     if (words.size() < 2 || !known.contains(words.front()))
         fail_input(
@@ -157,53 +139,18 @@ ExitCode perform_each(const Call& call) {
     std::vector<fs::path> runs;
     for (std::size_t i = 1; i < words.size(); ++i)
         for (auto& run : lab::runs_in(words[i])) runs.push_back(std::move(run));
-    const fs::path folder = call.flag("out") ? fs::path(call.text("out")) : fs::path("each-" + command);
-    const auto options = words_of(call.text("options"));
-    const std::size_t at_once = call.flag("jobs") ? whole_option(call, "jobs", 1, 256)
-                                                  : std::max(1u, std::thread::hardware_concurrency());
-    make_folder(folder);
-    const std::string how = command + "\n" + call.text("options");
-    const auto earlier = noted(folder / done_file);
-    std::vector<Work> all;
-    const auto names = names_of(runs);
-    for (std::size_t i = 0; i < runs.size(); ++i) {
-        Work work{runs[i], names[i], state_of(runs[i], how)};
-        if (const auto at = earlier.find(runs[i].string());
-            at != earlier.end() && at->second.first == work.state)
-            work.code = at->second.second, work.before = true;
-        all.push_back(std::move(work));
-    }
-    std::atomic<std::size_t> next = 0, done = 0;
-    std::mutex mutex;
-    const auto note = [&](const Work& work) {
-        const std::lock_guard lock(mutex);
-        const int file =
-            ::open((folder / done_file).c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0644);
-        const std::string line =
-            work.run.string() + "\t" + work.state + "\t" + std::to_string(work.code) + "\n";
-        if (file < 0 || ::write(file, line.data(), line.size()) != static_cast<ssize_t>(line.size()))
-            call.console.attention("cannot note what is done in " + (folder / done_file).string());
-        if (file >= 0) ::close(file);
-        call.console.status(std::to_string(done) + " of " + std::to_string(all.size()) + " runs");
-    };
-    const auto work_on = [&] {
-        for (std::size_t i; (i = next++) < all.size();) {
-            Work& work = all[i];
-            if (!work.before) {
-                std::vector<std::string> arguments{command, work.run.string()};
-                if (command == "judge")
-                    arguments.insert(arguments.end(), {"--out", (folder / (work.name + ".json")).string()});
-                arguments.insert(arguments.end(), options.begin(), options.end());
-                work.code = carry_out_for(arguments, folder / (work.name + ".txt"));
-            }
-            ++done;
-            note(work);
-        }
-    };
-    {
-        std::vector<std::jthread> threads;
-        for (std::size_t k = 0; k < std::min(at_once, all.size()); ++k) threads.emplace_back(work_on);
-    }
+    const WorkKind kind{command, call.text("options"),
+                        call.flag("out") ? fs::path(call.text("out")) : fs::path("each-" + command)};
+    words_of(kind.options);
+    const std::size_t at_once =
+        call.flag("jobs") ? whole_option(call, "jobs", 1, 1000)
+                          : (call.flag("cluster") ? 16 : std::max(1u, std::thread::hardware_concurrency()));
+    make_folder(kind.folder);
+    std::vector<Work> all = work_for(runs, kind);
+    if (call.flag("cluster"))
+        work_on_cluster(call.console, all, kind, at_once, call.text("cluster"));
+    else
+        work_here(call.console, all, kind, at_once);
     call.console.status("");
     std::map<int, std::size_t> codes;
     std::size_t before = 0;
@@ -211,14 +158,14 @@ ExitCode perform_each(const Call& call) {
     for (const auto& work : all) {
         if (work.code == 0 || (command == "judge" && work.code == 1)) continue;
         call.console.out("exit code " + std::to_string(work.code) + "  " + printable(work.run.string()) +
-                         "  see " + (folder / (work.name + ".txt")).string() + ".err");
+                         "  see " + (kind.folder / (work.name + ".txt")).string() + ".err");
     }
-    if (command == "judge") print_changes(call.console, all, folder);
+    if (command == "judge") print_changes(call.console, all, kind.folder);
     call.console.out(std::to_string(all.size()) + " runs" +
                      (before > 0 ? ", " + std::to_string(before) + " of them done before" : "") + ": " +
                      std::to_string(codes[0]) + " passed, " + std::to_string(codes[1]) + " failed, " +
                      std::to_string(codes[4]) + " without verdict, " +
-                     std::to_string(codes[2] + codes[3] + codes[5]) + " in trouble; " + folder.string() +
+                     std::to_string(codes[2] + codes[3] + codes[5]) + " in trouble; " + kind.folder.string() +
                      " has what each said");
     if (codes[2] + codes[3] + codes[5] > 0) return ExitCode::trouble;
     if (codes[1] > 0) return ExitCode::failed;
@@ -237,7 +184,13 @@ Command each_command() {
             "by-monday",
             {{"options", "TEXT", "options of the command, as on its own command line"},
              {"out", "DIR", "folder for what each says; one that has notes of an earlier call is carried on"},
-             {"jobs", "N", "how many at once; as many as there are cores without it"}},
+             {"jobs", "N",
+              "how many at once; as many as there are cores without it; on a cluster how many shares, 16 "
+              "without it"},
+             {"cluster", "OPTIONS",
+              "on a cluster, as a job array of Slurm: options of sbatch, or an empty text; the folders must "
+              "be seen from "
+              "there by the same names"}},
             "words",
             perform_each};
 }
