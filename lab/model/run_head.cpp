@@ -137,11 +137,11 @@ void take_fact(RunRecord& run, const std::string& fact, const std::string& value
                       rest = dot == std::string::npos ? "" : fact.substr(dot + 1);
     if (dot != std::string::npos) {
         for (const auto& row : head_groups) {
-            // A budget that a corrected bench has no more is empty.
-            if (group == row.name) {
-                if (!value.empty() || row.texts != &RunHead::budgets) (head.*row.texts)[rest] = value;
-                return;
-            }
+            // A budget that a corrected bench has no more, and what a recheck went by before it, are empty.
+            const bool gone =
+                value.empty() && (row.texts == &RunHead::budgets || row.texts == &RunHead::references);
+            if (group == row.name && !gone) (head.*row.texts)[rest] = value;
+            if (group == row.name) return;
         }
         for (const auto& row : test_texts) {
             const auto named = [&](const TestRecord& test) { return test.name == rest; };

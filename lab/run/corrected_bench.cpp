@@ -109,18 +109,27 @@ std::map<std::string, BenchPart> tests_with(const std::vector<BenchPart>& parts,
     for (const auto& instrument : plan.bench->instruments)
         if (instrument.feeds()) everywhere.insert(instrument.role);
     for (const auto& watch : plan.campaign->watches) everywhere.insert(watch.role);
+    const auto by = [&](const std::set<std::string>& roles, bool measures) -> const BenchPart* {
+        for (const auto& part : parts) {
+            const bool shared = part.kind == BenchPart::Kind::shared;
+            if (shared ? measures : roles.contains(part.name) || everywhere.contains(part.name)) return &part;
+        }
+        return nullptr;
+    };
     for (const auto& planned : plan.tests) {
         Plan alone;
         alone.campaign = plan.campaign, alone.bench = plan.bench;
         plan_test(*planned.test, *plan.bench, alone);
-        for (const auto& part : parts) {
-            const bool shared = part.kind == BenchPart::Kind::shared;
-            if (shared ? !planned.test->concludes
-                       : alone.roles.contains(part.name) || everywhere.contains(part.name)) {
-                out.emplace(planned.test->name, part);
-                break;
-            }
-        }
+        if (const BenchPart* part = by(alone.roles, !planned.test->concludes))
+            out.emplace(planned.test->name, *part);
+    }
+    // What a recheck goes by is another value now.
+    for (const auto& recheck : plan.campaign->rechecks) {
+        Plan alone;
+        alone.campaign = plan.campaign, alone.bench = plan.bench;
+        alone.roles.insert(recheck.test.instrument);
+        require_settings(*plan.bench, recheck.test, alone);
+        if (const BenchPart* part = by(alone.roles, true)) out.emplace(recheck.test.name, *part);
     }
     // What rests on them is measured again as well.
     for (bool more = true; std::exchange(more, false);) {

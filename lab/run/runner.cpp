@@ -143,6 +143,9 @@ void correct_bench(const Plan& plan, const Bench& before, const std::filesystem:
     correction.event = {utc_now(), "bench", text};
     correction.facts["bench"] = plan.bench->name;
     for (const auto& [name, value] : run.head.budgets) correction.facts["budget." + name] = "";
+    // The next check makes a new reference.
+    for (const auto& [name, value] : run.head.references)
+        if (affected.contains(name)) correction.facts["recheck." + name] = "";
     for (const auto& [name, value] : budgets_of(*plan.bench)) correction.facts["budget." + name] = value;
     tally.correct(correction, "the bench was corrected");
     listener.event(correction.event);

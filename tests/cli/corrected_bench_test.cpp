@@ -175,3 +175,25 @@ TEST_CASE("killed at any moment while the bench is corrected, the run has the ol
         CHECK(sound(stand));
     }
 }
+
+TEST_CASE("a recheck over a path that was corrected goes by a new reference, and voids nothing") {
+    Two stand;
+    stand.watches =
+        "[[recheck]]\nname = \"line\"\nprocedure = \"emission.scan\"\ninstrument = \"analyser\"\nresult = "
+        "\"highest_level\"\nwithin = \"1 dB\"\nevery_points = 1\nparameters = { start = \"1 MHz\", stop = "
+        "\"2 MHz\", "
+        "bandwidth = \"9 kHz\", dwell = \"100 us\", detector = \"peak\", points = \"101\" }\n";
+    const Said first = stand.run();
+    REQUIRE_MESSAGE(first.code == 0, first.err);
+    const auto before = stand.record();
+    REQUIRE(before.head.references.contains("line"));
+    stand.paths = std::string(cable) + "loss = \"8 dB\"\n";
+    const Said said = stand.carry_on();
+    CHECK_MESSAGE(said.code == 0, said.err);
+    const auto after = stand.record();
+    CHECK(level(after) == within(0.2, level(before) + 5));
+    for (const auto& point : after.points) CHECK(point.standing == rt::lab::Standing::valid);
+    CHECK(std::stod(after.head.references.at("line")) ==
+          within(0.2, std::stod(before.head.references.at("line")) + 5));
+    CHECK(sound(stand));
+}
