@@ -62,66 +62,6 @@ TEST_CASE("edges stand where they were made, to a hundredth of a sample") {
     }
 }
 
-TEST_CASE("crossings of what is band-limited, noise as well, are those of its formula") {
-    // 60 tones up to 0.4 of the sample rate, of one strength: curved between samples as noise is.
-    std::mt19937_64 random(7);
-    std::uniform_real_distribution<double> turn(0, 2 * pi), where(0.01, 0.4);
-    std::vector<std::pair<double, double>> tones;
-    for (int k = 0; k < 60; ++k) tones.emplace_back(2 * pi * where(random), turn(random));
-    const auto at = [&](double sample) {
-        double sum = 0;
-        for (const auto& [step, phase] : tones) sum += std::sin(step * sample + phase) / 8;
-        return sum;
-    };
-    std::vector<double> volts;
-    for (int i = 0; i < 140'000; ++i) volts.push_back(at(i));
-    const double level = 0.1;
-    const Edges found = find_edges(*waveform_in_memory(volts, 1e-9).channels[0], {level, 0});
-    REQUIRE(found.size() > 40'000);
-    double worst = 0, sum = 0;
-    std::size_t seen = 0;
-    for (std::size_t k = 16; k + 16 < found.size(); ++k) {
-        double low = std::floor(found.at[k]), high = low + 1;
-        // What looks like a step within one sample is taken as a straight line.
-        const auto step = [&](double from) { return std::abs(at(from + 1) - at(from)); };
-        if (std::max(step(low - 1), step(high)) < 0.31 * step(low)) continue;
-        // Three crossings between two samples: any of them is one.
-        int ways = 0;
-        for (int i = 0; i < 8; ++i) ways += at(low + (i + 1) / 8.0) > at(low + i / 8.0) ? 1 : -1;
-        if (std::abs(ways) != 8) continue;
-        ++seen;
-        // The formula's own crossing between the same two samples.
-        const bool rises = at(low) < level;
-        for (int round = 0; round < 40; ++round) {
-            const double middle = (low + high) / 2;
-            ((at(middle) < level) == rises ? low : high) = middle;
-        }
-        // Where it only touches the level its place is not well defined.
-        const double slope = std::abs(at(low + 1e-3) - at(low - 1e-3)) / 2e-3;
-        const double off = std::abs(found.at[k] - low) * std::min(1.0, slope);
-        worst = std::max(worst, off);
-        sum += off * off;
-    }
-    // The interpolation is true to 0.01 dB of each tone; the search adds 1e-4 of a sample at most.
-    CHECK(seen > 30'000);
-    CHECK(worst < 1e-3);
-    CHECK(std::sqrt(sum / static_cast<double>(seen)) < 1e-4);
-}
-
-TEST_CASE("a slow edge across pieces of the record is found once, and hysteresis keeps noise out") {
-    // A ramp of 600,000 samples around the end of the first piece that is read at once.
-    std::vector<double> volts;
-    for (int i = 0; i < 2'000'000; ++i) volts.push_back(std::clamp((i - 800'000) / 600'000.0, 0.0, 1.0));
-    const Waveform ramp = waveform_in_memory(volts, 1e-9);
-    const Edges found = find_edges(*ramp.channels[0], {0.2, 0.1});
-    REQUIRE(found.size() == 1);
-    CHECK(found.at[0] == about(920'000).epsilon(1e-6));
-    std::mt19937_64 random(3);
-    std::normal_distribution<double> normal(0, 0.02);
-    for (double& v : volts) v += normal(random);
-    CHECK(find_edges(*waveform_in_memory(volts, 1e-9).channels[0], {0.5, 0.15}).size() == 1);
-}
-
 TEST_CASE("rate and TIE of known jitter: within 1 % + 0.1 ps") {
     std::mt19937_64 random(5);
     std::normal_distribution<double> normal(0, 3e-12);

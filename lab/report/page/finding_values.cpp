@@ -121,8 +121,11 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
     data.set("at", f.at ? place_text(f) : "–");
     std::string reason = f.reason;
     if (f.wrong_pass) {
-        reason += (reason.empty() ? "" : "; ") + std::string("beyond the limit in truth: ") +
-                  format({100 * *f.wrong_pass, Unit::percent}, 2);
+        // Smaller ones rest on tails that no budget knows.
+        constexpr double least = 1e-4;
+        reason += (reason.empty() ? "" : "; ") + std::string("chance of being beyond the limit: ") +
+                  (*f.wrong_pass < least ? "below " : "") +
+                  format({100 * std::max(least, *f.wrong_pass), Unit::percent}, 2);
     }
     data.set("reason", reason);
     data.set("has_reason", !reason.empty());
