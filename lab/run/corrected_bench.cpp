@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "core/base/text.hpp"
+#include "lab/formats/campaign_parts.hpp"
 #include "lab/formats/config.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/run/plan_parts.hpp"
@@ -77,6 +78,21 @@ std::map<BenchPart, std::string> parts_of(const Bench& bench) {
     return out;
 }
 
+// The tests that make the calibrations in the paths of these roles.
+std::set<std::string> calibrated_by(const std::set<std::string>& roles, const Plan& plan) {
+    std::set<std::string> out;
+    for (const auto& role : roles) {
+        const BenchPath* path = plan.bench->find_path(role);
+        if (!path) continue;
+        for (const auto& entry : path->entries) {
+            if (entry.calibration.empty()) continue;
+            if (const PlannedTest* provider = plan.provider(entry.calibration))
+                out.insert(provider->test->name);
+        }
+    }
+    return out;
+}
+
 }  // namespace
 
 std::string BenchPart::text() const {
@@ -116,39 +132,40 @@ std::map<std::string, BenchPart> tests_with(const std::vector<BenchPart>& parts,
         }
         return nullptr;
     };
-    for (const auto& planned : plan.tests) {
+    const auto roles_of = [&](const auto& needed_by) {
         Plan alone;
         alone.campaign = plan.campaign, alone.bench = plan.bench;
-        plan_test(*planned.test, *plan.bench, alone);
-        if (const BenchPart* part = by(alone.roles, !planned.test->concludes))
-            out.emplace(planned.test->name, *part);
+        needed_by(alone);
+        return alone.roles;
+    };
+    std::map<std::string, std::set<std::string>> rests_on;  // tests by test
+    for (const auto& planned : plan.tests) {
+        const Test& test = *planned.test;
+        const auto roles = roles_of([&](Plan& alone) { plan_test(test, *plan.bench, alone); });
+        if (const BenchPart* part = by(roles, !test.concludes)) out.emplace(test.name, *part);
+        if (test.concludes) continue;  // drawn anew by itself
+        auto& from = rests_on[test.name];
+        for (auto& name : builds_on(*plan.campaign, test)) from.insert(std::move(name));
+        for (const auto& name : calibrated_by(roles, plan)) from.insert(name);
     }
     // What a recheck goes by is another value now.
     for (const auto& recheck : plan.campaign->rechecks) {
-        Plan alone;
-        alone.campaign = plan.campaign, alone.bench = plan.bench;
-        alone.roles.insert(recheck.test.instrument);
-        require_settings(*plan.bench, recheck.test, alone);
-        if (const BenchPart* part = by(alone.roles, true)) out.emplace(recheck.test.name, *part);
+        const auto roles = roles_of([&](Plan& alone) {
+            alone.roles.insert(recheck.test.instrument);
+            require_settings(*plan.bench, recheck.test, alone);
+        });
+        if (const BenchPart* part = by(roles, true)) out.emplace(recheck.test.name, *part);
+        for (const auto& name : calibrated_by(roles, plan)) rests_on[recheck.test.name].insert(name);
     }
     // What rests on them is measured again as well.
     for (bool more = true; std::exchange(more, false);) {
-        for (const auto& planned : plan.tests) {
-            const Test& test = *planned.test;
-            if (out.contains(test.name) || test.concludes) continue;
-            std::set<std::string> from = test.settings_from();
-            from.merge(test.limits_from());
-            for (const auto& source : test.sources) from.insert(source.test);
-            if (test.found) from.insert(test.found->test);
-            for (const auto& need : test.needs)
-                if (const PlannedTest* provider = plan.provider(need)) from.insert(provider->test->name);
-            for (const auto& name : from) {
-                const auto at = out.find(name);
-                if (at == out.end()) continue;
-                out.emplace(test.name, at->second);
-                more = true;
-                break;
-            }
+        for (const auto& [test, from] : rests_on) {
+            if (out.contains(test)) continue;
+            const auto at =
+                std::find_if(from.begin(), from.end(), [&](const auto& name) { return out.contains(name); });
+            if (at == from.end()) continue;
+            out.emplace(test, out.at(*at));
+            more = true;
         }
     }
     return out;

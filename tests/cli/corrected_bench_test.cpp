@@ -197,3 +197,31 @@ TEST_CASE("a recheck over a path that was corrected goes by a new reference, and
           within(0.2, std::stod(before.head.references.at("line")) + 5));
     CHECK(sound(stand));
 }
+
+TEST_CASE(
+    "what is measured through a path whose loss was measured with what is another now is measured again") {
+    // The feed's loss is called otherwise than the test that measures it.
+    Two stand;
+    stand.paths +=
+        "[[path]]\nrole = \"generator\"\n[[path.part]]\nname = \"feed\"\ncalibration = \"feed-loss\"\n";
+    stand.tests =
+        "[[test]]\nname = \"feed\"\nprocedure = \"path.loss\"\ninstrument = \"power-meter\"\n"
+        "settings = { \"generator.output\" = \"ON\", \"generator.level\" = \"0 dBm\" }\n"
+        "parameters = { sent = \"0 dBm\" }\nprovides = \"feed-loss\"\nprovides_result = \"loss\"\n" +
+        Stand::axis("frequency",
+                    "sets = [\"generator.frequency\", \"parameter.frequency\"]\nvalues = [\"0.5 GHz\", \"1.5 "
+                    "GHz\"]") +
+        Stand::counting("counts", "needs = [\"feed-loss\"]\n") + stand.tests;
+    const Said first = stand.run();
+    REQUIRE_MESSAGE(first.code == 0, first.err);
+    stand.paths += "[[path]]\nrole = \"power-meter\"\n[[path.part]]\nname = \"C8\"\nloss = \"1 dB\"\n";
+    const Said said = stand.carry_on();
+    CHECK_MESSAGE(said.code == 0, said.err);
+    const auto run = stand.record();
+    for (const char* again : {"feed", "counts", "meter"})
+        for (const auto* point : points(run, PointKind::point, again)) CHECK(point->attempt == 2);
+    CHECK(points(run, PointKind::point, "counts").size() == 1);
+    CHECK(points(run, PointKind::point, "scan").at(0)->attempt == 1);
+    CHECK(run.calibrations.size() == 2);
+    CHECK(sound(stand));
+}
