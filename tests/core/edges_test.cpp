@@ -105,7 +105,9 @@ TEST_CASE("edges that are counted in parts have the numbers that they were made 
             steps += k > 0 && clock.bit[k] - clock.bit[k - 1] != numbers[k] - numbers[k - 1];
         }
         CHECK(steps <= (broken ? 1 : 0));
-        if (!broken) CHECK(wrong == 0);
+        // Behind the break all may have the next number; without one, none.
+        const std::size_t behind = broken ? edges.size() - edges.size() / 2 : 0;
+        CHECK((wrong == 0 || wrong == behind));
     }
 }
 

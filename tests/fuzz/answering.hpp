@@ -2,7 +2,6 @@
 // hangs up when they are used up. An octet says how long the piece behind it is.
 #pragma once
 
-#include <arpa/inet.h>
 #include <poll.h>
 #include <sys/socket.h>
 #include <unistd.h>
@@ -11,7 +10,10 @@
 #include <string>
 #include <string_view>
 #include <thread>
+#include <tuple>
 #include <vector>
+
+#include "tests/lab/loopback.hpp"
 
 namespace fuzz {
 
@@ -22,15 +24,7 @@ enum class Calls { none, numbered };
 class Answering {
   public:
     Answering(std::string_view bytes, Calls calls) : left_(bytes), calls_(calls) {
-        listener_ = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
-        sockaddr_in address{};
-        address.sin_family = AF_INET;
-        address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-        ::bind(listener_, reinterpret_cast<sockaddr*>(&address), sizeof address);
-        ::listen(listener_, 4);
-        socklen_t length = sizeof address;
-        ::getsockname(listener_, reinterpret_cast<sockaddr*>(&address), &length);
-        port_ = ntohs(address.sin_port);
+        std::tie(listener_, port_) = loopback_listener();
         thread_ = std::thread([this] { serve(); });
     }
     ~Answering() {
