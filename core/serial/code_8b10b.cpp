@@ -85,7 +85,7 @@ Decoded decode_8b10b(std::uint16_t bits, bool& positive) {
     return out;
 }
 
-std::optional<CharacterStream> read_characters(const std::vector<bool>& bits,
+std::optional<CharacterStream> read_characters(const BitRow& bits,
                                                const std::function<void(const Decoded&, std::size_t)>& each) {
     CharacterStream out;
     constexpr unsigned comma = 0b0011111, mirrored = 0b1100000;

@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "core/serial/bit_row.hpp"
+
 namespace rt {
 
 struct Symbol {
@@ -49,7 +51,6 @@ struct CharacterStream {
 // elsewhere that comes twice in the same new place realigns. Nothing without a comma.
 // `each` is given every aligned character with its first bit.
 std::optional<CharacterStream> read_characters(
-    const std::vector<bool>& bits,
-    const std::function<void(const Decoded& character, std::size_t bit)>& each = {});
+    const BitRow& bits, const std::function<void(const Decoded& character, std::size_t bit)>& each = {});
 
 }  // namespace rt

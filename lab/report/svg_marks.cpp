@@ -3,12 +3,13 @@
 #include <fmt/core.h>
 
 #include <array>
-#include <charconv>
 #include <cmath>
 #include <numbers>
 #include <optional>
 #include <string_view>
 #include <vector>
+
+#include "core/base/text.hpp"
 
 namespace rt::lab {
 namespace {
@@ -27,8 +28,16 @@ std::vector<Stroke> polygon(std::vector<Spot> spots) {
     return {{std::move(spots), true}};
 }
 
-// What a sign of this number looks like; nothing for one that is not known. 5 and 6 are circles.
-std::optional<std::vector<Stroke>> strokes_of(int sign) {
+std::vector<Stroke> octagon() {
+    std::vector<Spot> spots;
+    for (int i = 0; i < 8; ++i)
+        spots.push_back({std::cos(i * std::numbers::pi / 4), std::sin(i * std::numbers::pi / 4)});
+    return polygon(std::move(spots));
+}
+
+// What a sign of this number looks like; nothing for one that is not known. A circle has no strokes, or eight
+// sides where there are many.
+std::optional<std::vector<Stroke>> strokes_of(int sign, bool many) {
     const Stroke flat{{{-1, 0}, {1, 0}}, false}, upright{{{0, -1}, {0, 1}}, false};
     const Stroke falling{{{-1, -1}, {1, 1}}, false}, rising{{{1, -1}, {-1, 1}}, false};
     constexpr double far = std::numbers::sqrt2;
@@ -42,6 +51,9 @@ std::optional<std::vector<Stroke>> strokes_of(int sign) {
         case 3:
         case 4:
             return polygon({{-1, -1}, {1, -1}, {1, 1}, {-1, 1}});
+        case 5:
+        case 6:
+            return many ? octagon() : std::vector<Stroke>{};
         case 7:
         case 8:
             return polygon({{0, -1.33}, {-1.33, 0.67}, {1.33, 0.67}});
@@ -59,25 +71,11 @@ std::optional<std::vector<Stroke>> strokes_of(int sign) {
     }
 }
 
-std::vector<Stroke> octagon() {
-    std::vector<Spot> spots;
-    for (int i = 0; i < 8; ++i)
-        spots.push_back({std::cos(i * std::numbers::pi / 4), std::sin(i * std::numbers::pi / 4)});
-    return polygon(std::move(spots));
-}
-
 struct Mark {
     int sign = 0;
-    double x = 0, y = 0;
-    std::string_view scale, look;  // look: what follows the transform, colours
+    double x = 0, y = 0, scale = 0;
+    std::string_view look;  // what follows the transform: colours
 };
-
-std::optional<double> number(std::string_view text) {
-    double out = 0;
-    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), out);
-    if (error != std::errc() || end != text.data() + text.size()) return std::nullopt;
-    return out;
-}
 
 // The text up to `end`, which is passed; nothing when it does not come.
 std::optional<std::string_view> until(std::string_view& rest, std::string_view end) {
@@ -99,11 +97,18 @@ std::optional<Mark> mark_at(std::string_view tag) {
     const auto y = x ? until(tag, ") scale(") : std::nullopt;
     const auto scale = y ? until(tag, ")' ") : std::nullopt;
     const auto look = scale ? until(tag, "/>") : std::nullopt;
-    if (!look || !number(*sign) || !number(*x) || !number(*y) || !number(*scale)) return std::nullopt;
-    return Mark{static_cast<int>(*number(*sign)), *number(*x), *number(*y), *scale, *look};
+    if (!look) return std::nullopt;
+    const auto number = to_double(*sign), at_x = to_double(*x), at_y = to_double(*y),
+               size = to_double(*scale);
+    if (!number || !at_x || !at_y || !size) return std::nullopt;
+    return Mark{static_cast<int>(*number), *at_x, *at_y, *size, *look};
 }
 
-void draw(const std::vector<Stroke>& strokes, const Mark& mark, double scale, std::string& path) {
+void draw(const std::vector<Stroke>& strokes, const Mark& mark, std::string& path) {
+    const double scale = mark.scale;
+    if (strokes.empty())
+        path += fmt::format("M{:.2f},{:.2f}a{:.2f},{:.2f} 0 1,0 {:.2f},0a{:.2f},{:.2f} 0 1,0 {:.2f},0z",
+                            mark.x - scale, mark.y, scale, scale, 2 * scale, scale, scale, -2 * scale);
     for (const auto& stroke : strokes) {
         char letter = 'M';
         for (const auto& spot : stroke.spots) {
@@ -112,18 +117,6 @@ void draw(const std::vector<Stroke>& strokes, const Mark& mark, double scale, st
         }
         if (stroke.closed) path += 'z';
     }
-}
-
-void draw(const Mark& mark, bool many, std::string& path) {
-    const double scale = *number(mark.scale);
-    if (mark.sign != 5 && mark.sign != 6) return draw(*strokes_of(mark.sign), mark, scale, path);
-    if (many) return draw(octagon(), mark, scale, path);
-    path += fmt::format("M{:.2f},{:.2f}a{:.2f},{:.2f} 0 1,0 {:.2f},0a{:.2f},{:.2f} 0 1,0 {:.2f},0z",
-                        mark.x - scale, mark.y, scale, scale, 2 * scale, scale, scale, -2 * scale);
-}
-
-bool known(const Mark& mark) {
-    return mark.sign == 5 || mark.sign == 6 || strokes_of(mark.sign);
 }
 
 }  // namespace
@@ -139,7 +132,8 @@ std::string with_joined_marks(const std::string& svg) {
     for (std::size_t at = 0; (at = svg.find(begin_of_mark, kept)) != std::string::npos;) {
         const auto first = mark_at(std::string_view(svg).substr(at));
         out.append(svg, kept, at - kept);
-        if (!first || !known(*first)) {
+        const auto strokes = first ? strokes_of(first->sign, count > much) : std::nullopt;
+        if (!strokes) {
             out += svg[at];
             kept = at + 1;
             continue;
@@ -147,13 +141,13 @@ std::string with_joined_marks(const std::string& svg) {
         std::string path;
         for (auto mark = first;
              mark && mark->sign == first->sign && mark->scale == first->scale && mark->look == first->look;) {
-            draw(*mark, count > much, path);
+            draw(*strokes, *mark, path);
             kept = svg.find("/>", at) + 2;
             at = svg.find_first_not_of(" \t\n", kept);
             mark = at == std::string::npos ? std::nullopt : mark_at(std::string_view(svg).substr(at));
         }
-        out += fmt::format("<path {} stroke-width='{:.3f}' d='{}'/>", first->look,
-                           0.205 * *number(first->scale), path);
+        out +=
+            fmt::format("<path {} stroke-width='{:.3f}' d='{}'/>", first->look, 0.205 * first->scale, path);
     }
     out.append(svg, kept, std::string::npos);
     return out;

@@ -8,9 +8,6 @@
 namespace rt {
 
 // One for each symbol from the first edge on: true above the threshold. At most `most`.
-std::vector<bool> bits_of(const Edges& edges, const Clock& clock, std::size_t most);
-
-// The same, packed.
-BitRow bit_row_of(const Edges& edges, const Clock& clock, std::size_t most);
+BitRow bits_of(const Edges& edges, const Clock& clock, std::size_t most);
 
 }  // namespace rt

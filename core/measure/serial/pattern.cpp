@@ -45,7 +45,7 @@ constexpr std::array pattern_products{
 Outcome measure_pattern(Capture any, const Parameters& p) {
     const SerialSource source = serial_source(std::move(any), "serial.pattern", p);
     const Clock clock = clock_of(source, p);
-    const BitRow bits = bit_row_of(source.edges, clock, std::size_t{1} << 30);
+    const BitRow bits = bits_of(source.edges, clock, std::size_t{1} << 30);
     Outcome outcome;
     const std::string wanted = p.text("sequence");
     const auto lock = lock_pattern(bits, wanted == "any" ? "" : wanted);
