@@ -20,6 +20,7 @@
     each(verify_command) \
     each(sign_command) \
     each(find_command) \
+    each(trend_command) \
     each(push_command) \
     each(rules_command) \
     each(bench_command) \

@@ -2,6 +2,8 @@
 #include <algorithm>
 #include <atomic>
 #include <chrono>
+#include <iostream>
+#include <iterator>
 #include <map>
 #include <mutex>
 #include <nlohmann/json.hpp>
@@ -123,6 +125,24 @@ void work_on_cluster(const Console& console, std::vector<Work>& all, const WorkK
         if (work.code < 0) work.code = trouble;
 }
 
+// Folders one a line, from a file or "-": what find --folders tells.
+std::vector<std::string> listed_folders(const std::string& from) {
+    std::string text;
+    if (from == "-") {
+        text.assign(std::istreambuf_iterator<char>(std::cin), {});
+    } else {
+        text = read_file(from);
+    }
+    std::vector<std::string> out;
+    for (const auto line : split(std::string_view(text), '\n')) {
+        const std::string folder(trim(line));
+        if (!folder.empty()) out.push_back(folder);
+    }
+    if (out.empty())
+        fail_input("--from " + from + ": lists no folder; rare-tally find --folders makes such a list");
+    return out;
+}
+
 ExitCode perform_each(const Call& call) {
     const auto words = call.texts("words");
     if (words.size() == 2 && words.front() == "share") {  // what a job of the cluster calls
@@ -130,15 +150,21 @@ ExitCode perform_each(const Call& call) {
         return ExitCode::passed;
     }
     const std::set<std::string> known{"judge", "verify", "report", "export", "push"};
-    if (words.size() < 2 || !known.contains(words.front()))
+    if (words.empty() || (words.size() < 2 && !call.flag("from")) || !known.contains(words.front()))
         fail_input(
             "each needs a command (judge, verify, report, export, push) and folders with runs: rare-tally "
-            "each "
-            "verify tallies/");
+            "each verify tallies/");
     const std::string command = words.front();
+    std::vector<std::string> folders(words.begin() + 1, words.end());
+    if (call.flag("from")) {
+        const auto listed = listed_folders(call.text("from"));
+        folders.insert(folders.end(), listed.begin(), listed.end());
+    }
     std::vector<fs::path> runs;
-    for (std::size_t i = 1; i < words.size(); ++i)
-        for (auto& run : lab::runs_in(words[i])) runs.push_back(std::move(run));
+    std::set<fs::path> there;
+    for (const auto& folder : folders)
+        for (auto& run : lab::runs_in(folder))
+            if (there.insert(run).second) runs.push_back(std::move(run));
     const WorkKind kind{command, call.text("options"),
                         call.flag("out") ? fs::path(call.text("out")) : fs::path("each-" + command)};
     words_of(kind.options);
@@ -182,7 +208,8 @@ Command each_command() {
             "again",
             "rare-tally each judge tallies/ --options \"--rulebook ours.toml --instead cispr-32=ours\" --out "
             "by-monday",
-            {{"options", "TEXT", "options of the command, as on its own command line"},
+            {{"from", "FILE", "runs one a line, as find --folders lists them; - for standard input"},
+             {"options", "TEXT", "options of the command, as on its own command line"},
              {"out", "DIR", "folder for what each says; one that has notes of an earlier call is carried on"},
              {"jobs", "N",
               "how many at once; as many as there are cores without it; on a cluster how many shares, 16 "

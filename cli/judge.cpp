@@ -1,11 +1,15 @@
 #include <fmt/core.h>
 #include <nlohmann/json.hpp>
 
+#include <set>
+
 #include "cli/campaign_options.hpp"
+#include "cli/store_option.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/json_number.hpp"
 #include "lab/run/second_judgement.hpp"
+#include "lab/store/shared_store.hpp"
 
 namespace rt::cli {
 namespace {
@@ -58,11 +62,29 @@ std::string told(const Finding& f) {
     return std::string(name(f.verdict)) + (f.margin ? " " + margin_text(f) : "");
 }
 
+// All of it for the shared store, with the books whose rules were taken.
+Judgement judgement_of(const std::vector<SecondFinding>& all, const std::string& name,
+                       const SecondJudgement& how) {
+    Judgement out{name, "", {}};
+    std::set<std::string> books;
+    for (const auto& s : all) {
+        out.findings.push_back({s.point->position, s.after});
+        const Rulebook& book = *how.rule_for(s.before->rule).book;
+        books.insert(book.id + " (" + book.standard + ", " + book.edition + ")");
+    }
+    for (const auto& book : books) out.books += (out.books.empty() ? "" : "; ") + book;
+    return out;
+}
+
 ExitCode perform_judge(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("judge needs one run folder: rare-tally judge RUN");
     const RunData data(folders.front());
     tell_signature(call, folders.front());
+    if (call.flag("as") && (call.text("as").empty() || store_address(call).empty()))
+        fail_input(
+            "--as puts the judgement into the shared store under a name: add --store ADDRESS, or set "
+            "RARE_TALLY_STORE");
     const auto kept = load_kept_campaign(folders.front(), Loaded::to_look_at);
     const auto instead = books_instead(call);
     // Books named on the command line stand beside the shipped ones; what the run kept stays apart.
@@ -89,6 +111,8 @@ ExitCode perform_judge(const Call& call) {
                         s.after.reason});
     }
     if (call.flag("out")) write_file(call.text("out"), document(all, counts));
+    const std::string address = call.flag("as") ? store_address(call) : "";
+    if (!address.empty()) SharedStore(address).put(folders.front(), judgement_of(all, call.text("as"), how));
     if (call.flag("json")) {
         call.console.out(document(all, counts));
     } else {
@@ -103,6 +127,7 @@ ExitCode perform_judge(const Call& call) {
         call.console.out("before: " + call.console.counts(data.record().counts()));
         call.console.out("now:    " + call.console.counts(counts));
         if (call.flag("out")) call.console.out("wrote " + call.text("out"));
+        if (!address.empty()) call.console.out("put into the store as " + printable(call.text("as")));
     }
     return exit_code(counts, true);
 }
@@ -119,6 +144,8 @@ Command judge_command() {
              {"present", "", "by the rulebooks as they are today, not as the run kept them"},
              {"captures", "", "measure the results anew from the captures; curves always are"},
              {"decision", "WORD", "how uncertainty enters: simple, guarded or cispr"},
+             {"as", "NAME", "put all of it into the shared store under this name: find --judgement NAME"},
+             store_option,
              {"out", "FILE", "write the differences as JSON"}},
             "run",
             perform_judge};

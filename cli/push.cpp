@@ -21,9 +21,8 @@ ExitCode perform_push(const Call& call) {
         fail_input("push needs --store ADDRESS (postgresql://lab@store.example/tally), or RARE_TALLY_STORE");
     SharedStore store(address);
     for (const auto& folder : folders) {
-        const RunData run(folder);
         tell_signature(call, folder);
-        const Pushed pushed = store.push(run);
+        const Pushed pushed = store.push(folder);
         call.console.out(folder + (pushed == Pushed::fresh  ? ": put into the store"
                                    : pushed == Pushed::same ? ": is in the store as it is"
                                                             : ": takes the place of its earlier state"));

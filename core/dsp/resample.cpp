@@ -128,20 +128,27 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
     taps_ = std::max<std::size_t>(lanes, lanes * static_cast<std::size_t>(std::ceil(needed / lanes)));
     const double half = static_cast<double>(taps_) / 2;
     table_.resize((parts + 1) * 2 * taps_);
-    for (std::size_t part = 0; part <= parts; ++part) {
+    const double half_turns = 2 * cutoff * std::numbers::pi;
+    std::vector<double> row(taps_);
+    // Rows mirror each other about the middle between two samples.
+    for (std::size_t part = 0; part <= parts / 2; ++part) {
         const double fraction = static_cast<double>(part) / parts;
         double sum = 0;
-        std::vector<double> row(taps_);
         for (std::size_t k = 0; k < taps_; ++k) {
             const double away = static_cast<double>(k) - half + 1 - fraction;
-            const double x = 2 * cutoff * away * std::numbers::pi;
+            const double x = half_turns * away;
             const double inside = away / half;
             const double window = std::abs(inside) >= 1 ? 0 : kaiser(inside);
             row[k] = (std::abs(x) < 1e-9 ? 1 : std::sin(x) / x) * window;
             sum += row[k];
         }
-        for (std::size_t k = 0; k < 2 * taps_; ++k)
-            table_[part * 2 * taps_ + k] = static_cast<float>(row[k / 2] / sum);
+        float* here = &table_[part * 2 * taps_];
+        float* mirrored = &table_[(parts - part) * 2 * taps_];
+        for (std::size_t k = 0; k < taps_; ++k) {
+            const auto weight = static_cast<float>(row[k] / sum);
+            const std::size_t other = taps_ - 1 - k;
+            here[2 * k] = here[2 * k + 1] = mirrored[2 * other] = mirrored[2 * other + 1] = weight;
+        }
     }
 }
 

@@ -7,7 +7,9 @@
 
 #include <cerrno>
 #include <cstring>
+#include <memory>
 #include <utility>
+#include <vector>
 
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
@@ -122,6 +124,37 @@ std::string sha256(std::string_view content) {
 
 std::string sha512(std::string_view content) {
     return digest_of(content, EVP_sha512());
+}
+
+static std::string digest_of_file(const std::filesystem::path& path, const EVP_MD* kind) {
+    const Descriptor file(::open(path.c_str(), O_RDONLY | O_CLOEXEC));
+    const auto fail = [&] {
+        fail_input(path.string(), std::string("cannot be read: ") + std::strerror(errno));
+    };
+    if (file.get() < 0) fail();
+    const std::unique_ptr<EVP_MD_CTX, decltype(&EVP_MD_CTX_free)> state(EVP_MD_CTX_new(), EVP_MD_CTX_free);
+    EVP_DigestInit_ex(state.get(), kind, nullptr);
+    constexpr std::size_t most = 1 << 20;
+    const auto piece = std::make_unique_for_overwrite<char[]>(most);
+    for (;;) {
+        const auto got = ::read(file.get(), piece.get(), most);
+        if (got < 0 && errno == EINTR) continue;
+        if (got < 0) fail();
+        if (got == 0) break;
+        EVP_DigestUpdate(state.get(), piece.get(), static_cast<std::size_t>(got));
+    }
+    std::uint8_t digest[EVP_MAX_MD_SIZE];
+    unsigned int length = 0;
+    EVP_DigestFinal_ex(state.get(), digest, &length);
+    return hexadecimal({digest, length});
+}
+
+std::string sha256_of_file(const std::filesystem::path& path) {
+    return digest_of_file(path, EVP_sha256());
+}
+
+std::string sha512_of_file(const std::filesystem::path& path) {
+    return digest_of_file(path, EVP_sha512());
 }
 
 std::string from_base64(std::string_view text) {

@@ -26,6 +26,9 @@ void make_folder(const std::filesystem::path& path);
 std::string sha256(std::string_view content);
 // SHA-512 as 128 hexadecimal digits.
 std::string sha512(std::string_view content);
+// The same of files of any length, a piece at a time. Throws Error(input) when one cannot be read.
+std::string sha256_of_file(const std::filesystem::path& path);
+std::string sha512_of_file(const std::filesystem::path& path);
 
 std::string base64(std::string_view content);
 // And back; "" for what is none.

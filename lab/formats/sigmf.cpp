@@ -3,7 +3,6 @@
 #include <fmt/core.h>
 
 #include <fcntl.h>
-#include <openssl/evp.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -200,24 +199,6 @@ class FileWave : public WaveSamples {
     mutable RailWatch rail_;
 };
 
-std::string sha512_of(const std::filesystem::path& file) {
-    const int handle = open(file.c_str(), O_RDONLY | O_CLOEXEC);
-    if (handle < 0) fail_input(file.string(), std::string("cannot be read: ") + std::strerror(errno));
-    EVP_MD_CTX* state = EVP_MD_CTX_new();
-    EVP_DigestInit_ex(state, EVP_sha512(), nullptr);
-    std::vector<char> piece(1 << 20);
-    ssize_t got = 0;
-    while ((got = read(handle, piece.data(), piece.size())) > 0) {
-        EVP_DigestUpdate(state, piece.data(), static_cast<std::size_t>(got));
-    }
-    close(handle);
-    std::uint8_t digest[EVP_MAX_MD_SIZE];
-    unsigned int length = 0;
-    EVP_DigestFinal_ex(state, digest, &length);
-    EVP_MD_CTX_free(state);
-    return hexadecimal({digest, length});
-}
-
 struct Description {
     std::string type;
     std::optional<double> rate, centre, reference, volts, path_db, path_ratio;
@@ -394,7 +375,7 @@ Capture read_sigmf(const std::filesystem::path& file, const CaptureHints& hints)
     d.reference = agreed(place, "reference level", d.reference, hints.reference_level_dbm, Unit::dbm);
     d.volts = agreed(place, "volts per unit", d.volts, hints.volts_per_unit, Unit::volt);
     Capture capture = open_samples(data, d, place);
-    if (!d.sha512.empty() && sha512_of(data) != d.sha512) {
+    if (!d.sha512.empty() && sha512_of_file(data) != d.sha512) {
         fail_input(data.string(), "was altered: its SHA-512 is not the core:sha512 of its description");
     }
     return capture;

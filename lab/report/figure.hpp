@@ -35,7 +35,8 @@ struct Figure {
     bool square = false;     // both axes alike, as constellations want it
     bool polar = false;      // x is an angle in degrees, clockwise from the top
     bool plane = false;      // of reflections or transmissions: no axes, the first curves are its lines
-    std::string together;    // figures of the same word beside it are read together
+    std::vector<std::string> places;  // names of x = 1, 2, 3 ...; none where x is a number
+    std::string together;             // figures of the same word beside it are read together
     std::vector<Curve> curves;
     std::vector<Marker> markers;
     std::vector<Marker> labels;    // words at places, such as the numbers of peaks

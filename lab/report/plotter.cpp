@@ -110,6 +110,19 @@ std::string log_ticks(Range x) {
     return "set xtics (" + out + ")\n";
 }
 
+// Names of the places 1, 2, 3 ..., of many those that find room; long ones lie aslant.
+std::string named_ticks(const std::vector<std::string>& places) {
+    constexpr std::size_t most = 24, longest_level = 60;
+    const std::size_t every = (places.size() + most - 1) / most;
+    std::size_t letters = 0;
+    std::string out;
+    for (std::size_t i = 0; i < places.size(); i += every) {
+        letters += places[i].size() + 2;
+        out += (out.empty() ? "" : ", ") + text(places[i]) + " " + std::to_string(i + 1);
+    }
+    return std::string("set xtics ") + (letters > longest_level ? "rotate by -30 " : "") + "(" + out + ")\n";
+}
+
 std::string block(const std::string& name, const std::vector<double>& x, const std::vector<double>& y) {
     std::string out = "$" + name + " << EOD\n";
     char row[80];
@@ -317,6 +330,7 @@ std::string axes_of(const Figure& figure, Range x, Range y) {
                "tmargin at screen 0.89\nset bmargin at screen 0.15\nset key at screen 0.02,0.98 left top\n";
     }
     if (figure.log_x) out += "set logscale x\nset mxtics 10\n" + log_ticks(x);
+    if (!figure.places.empty()) out += named_ticks(figure.places);
     return out;
 }
 

@@ -90,7 +90,7 @@ std::shared_ptr<const Capture> read_once(const std::filesystem::path& path, cons
     for (const auto& one : held) {
         if (one.path == path.string() && one.hash == hash) return one.capture;
     }
-    if (sha256(read_file(path)) != hash)
+    if (sha256_of_file(path) != hash)
         fail_input(path.string(), "was altered: its SHA-256 is not the one in the tally");
     held.push_back({path.string(), hash, std::make_shared<const Capture>(read_capture(path))});
     if (held.size() > most) held.pop_front();

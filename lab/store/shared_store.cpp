@@ -1,15 +1,16 @@
 #include "lab/store/shared_store.hpp"
 
-#include <cmath>
+#include <map>
 #include <optional>
 #include <pqxx/pqxx>
-#include <pqxx/stream_to>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/report/plain_text.hpp"
+#include "lab/store/push_run.hpp"
 #include "lab/store/shared_schema.hpp"
+#include "lab/tally/chain.hpp"
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -34,103 +35,123 @@ auto reported(const Work& work) {
     }
 }
 
-std::optional<double> finite(std::optional<double> value) {
-    return value && std::isfinite(*value) ? value : std::nullopt;
-}
-
 // The same run, whatever was added to it since: what it began with.
-std::string identity_of(const RunData& run) {
-    std::string first;
-    Tally::look_at(run.folder(), [&](Database& database) {
-        Statement begin(database, "SELECT hash FROM chain ORDER BY number LIMIT 1");
-        if (begin.step()) first = begin.text(0);
-    });
-    return sha256(first + "\n" + run.record().head.started);
+std::string identity_of(Database& tally) {
+    std::string first, started;
+    Statement begin(tally, "SELECT hash FROM chain ORDER BY number LIMIT 1");
+    if (begin.step()) first = begin.text(0);
+    Statement fact(tally, "SELECT value FROM fact WHERE name = 'started'");
+    if (fact.step()) started = fact.text(0);
+    return sha256(first + "\n" + started);
 }
 
-// Rows of one table by COPY: the quick way in.
-class RowStream {
-  public:
-    RowStream(pqxx::work& work, const char* table, const std::vector<std::string>& columns)
-        : stream_(work, table, columns) {}
-    ~RowStream() = default;
-    template <typename... Values>
-    void row(const Values&... values) {
-        stream_ << std::make_tuple(field(values)...);
+// The units of findings whose margins are in one unit, for all such units: what a margin is in, as SQL.
+std::string margin_unit_sql() {
+    std::map<std::string, std::string> spelled;
+    for (const auto& entry : all_units()) {
+        const Unit margin = margin_unit_of(entry.unit);
+        if (margin != entry.unit)
+            spelled[symbol(margin)] +=
+                (spelled[symbol(margin)].empty() ? "'" : ", '") + std::string(entry.symbol) + "'";
     }
-    void finish() { stream_.complete(); }
+    std::string out = "CASE";
+    for (const auto& [margin, units] : spelled)
+        out += " WHEN f.unit IN (" + units + ") THEN '" + margin + "'";
+    return out + " ELSE f.unit END";
+}
 
-  private:
-    static std::string field(const std::string& text) { return plain_text(text); }
-    static std::string field(const char* text) { return text; }
-    static long long field(std::size_t value) { return static_cast<long long>(value); }
-    static long long field(long long value) { return value; }
-    static std::optional<std::string> field(const std::optional<double>& value) {
-        return finite(value) ? std::optional<std::string>(exact(*value)) : std::nullopt;
-    }
-    pqxx::stream_to stream_;
+// Findings with their runs and points, by what was asked for; only the conditions that were, so that the
+// planner sees which index serves.
+struct Asked {
+    std::string from;
+    std::vector<std::string> values;
 };
-
-void put_points(pqxx::work& work, long long number, const std::vector<const PointRecord*>& points) {
-    RowStream rows(work, "point",
-                   {"run", "position", "id", "attempt", "kind", "standing", "test", "label", "started",
-                    "ended", "capture", "sha256"});
-    for (const PointRecord* p : points) {
-        rows.row(number, p->position, p->id, p->attempt, kind_names[static_cast<std::size_t>(p->kind)],
-                 standing_names[static_cast<std::size_t>(p->standing)], p->test, p->label, p->started,
-                 p->ended, p->capture.file, p->capture.sha256);
-    }
-    rows.finish();
+Asked asked(const FindingQuery& query) {
+    Asked out;
+    out.from =
+        " FROM finding f JOIN run r ON r.number = f.run JOIN point p ON p.run = f.run AND p.position = "
+        "f.position";
+    const auto numbered = [&](const std::string& condition, const std::string& value) {
+        out.values.push_back(plain_text(value));
+        std::string text = condition;
+        for (std::size_t at = 0; (at = text.find('?', at)) != std::string::npos;)
+            text.replace(at, 1, "$" + std::to_string(out.values.size()));
+        return text;
+    };
+    if (!query.judgement.empty())
+        out.from += numbered(" JOIN judgement j ON j.number = f.judgement AND j.name = ?", query.judgement);
+    out.from += " WHERE p.standing = 'valid'";
+    if (query.judgement.empty()) out.from += " AND f.judgement = 0";
+    const auto where = [&](bool wanted, const char* condition, const std::string& value) {
+        if (wanted) out.from += " AND " + numbered(condition, value);
+    };
+    where(!query.unit.empty(), "(r.serial = ? OR r.model = ?)", query.unit);
+    const bool book = query.rule.find('/') == std::string::npos;
+    where(!query.rule.empty(), book ? "split_part(f.rule, '/', 1) = ?" : "f.rule = ?", query.rule);
+    where(!query.test.empty(), "p.test = ?", query.test);
+    where(!query.bench.empty(), "r.bench = ?", query.bench);
+    where(query.verdict.has_value(), "f.verdict = ?", query.verdict ? name(*query.verdict) : "");
+    where(query.below.has_value(), "f.margin < ?::double precision", query.below ? exact(*query.below) : "");
+    where(!units_asked_for(query).empty(), "position(',' || f.unit || ',' in ?) > 0", units_asked_for(query));
+    where(!query.since.empty(), "r.started >= ?", query.since);
+    return out;
 }
 
-void put_axes(pqxx::work& work, long long number, const std::vector<const PointRecord*>& points) {
-    RowStream rows(work, "axis", {"run", "position", "name", "value"});
-    for (const PointRecord* p : points) {
-        for (const auto& [name, value] : p->axes) rows.row(number, p->position, name, value);
+const char* key_sql(TrendBy by) {
+    switch (by) {
+        case TrendBy::day:
+            return "substr(r.started, 1, 10)";
+        case TrendBy::month:
+            return "substr(r.started, 1, 7)";
+        case TrendBy::year:
+            return "substr(r.started, 1, 4)";
+        case TrendBy::unit:
+            return "r.serial";
+        case TrendBy::model:
+            return "r.model";
+        case TrendBy::bench:
+            return "r.bench";
+        case TrendBy::rule:
+            return "f.rule";
+        case TrendBy::test:
+            return "p.test";
     }
-    rows.finish();
+    return "''";
 }
 
-void put_results(pqxx::work& work, long long number, const std::vector<const PointRecord*>& points) {
-    RowStream rows(work, "result", {"run", "position", "name", "value", "unit", "uncertainty"});
-    for (const PointRecord* p : points) {
-        for (const auto& r : p->results)
-            rows.row(number, p->position, r.name, std::optional<double>(r.value.value), symbol(r.value.unit),
-                     r.uncertainty);
-    }
-    rows.finish();
+std::optional<double> number_of(const pqxx::field& field) {
+    return field.is_null() ? std::nullopt : std::optional<double>(to_double(field.c_str()));
 }
 
-void put_findings(pqxx::work& work, long long number, const std::vector<const PointRecord*>& points) {
-    RowStream rows(
-        work, "finding",
-        {"run", "position", "rule", "clause", "unit", "limit_value", "value", "margin", "verdict", "reason"});
-    for (const PointRecord* p : points) {
-        for (const auto& f : p->findings)
-            rows.row(number, p->position, f.rule, f.clause, symbol(f.unit), f.limit, f.value, f.margin,
-                     name(f.verdict), f.reason);
-    }
-    rows.finish();
+// After so many rows at once the planner is told what the tables hold now: by what it knew before, a question
+// may take minutes.
+constexpr std::size_t many_rows = 5'000;
+void count_anew(pqxx::work& work) {
+    for (const char* table : {"run", "point", "finding"})
+        work.exec(std::string("ANALYZE rare_tally.") + table);
 }
 
-void put_rest(pqxx::work& work, long long number, const RunRecord& record) {
-    RowStream facts(work, "fact", {"run", "name", "value"});
-    for (const auto& [name, value] : facts_of(record)) facts.row(number, name, value);
-    facts.finish();
-    RowStream files(work, "file", {"run", "path", "kind", "sha256"});
-    for (const auto& f : record.files) files.row(number, f.file, f.kind, f.sha256);
-    files.finish();
-    RowStream instruments(work, "instrument",
-                          {"run", "role", "name", "serial", "identity", "calibration_due"});
-    for (const auto& i : record.instruments)
-        instruments.row(number, i.role, i.name, i.serial, i.identity, i.calibration_due);
-    instruments.finish();
-    RowStream tests(work, "test", {"run", "name", "title", "procedure"});
-    for (const auto& t : record.tests) tests.row(number, t.name, t.title, t.procedure);
-    tests.finish();
-    RowStream events(work, "event", {"run", "time", "kind", "text"});
-    for (const auto& e : record.events) events.row(number, e.time, e.kind, e.text);
-    events.finish();
+// The tables as they are now, made or brought there.
+void bring_up(pqxx::work& work) {
+    // Two benches that begin at once make the tables once.
+    work.exec("SELECT pg_advisory_xact_lock(1918989417)");
+    work.exec("SET client_min_messages TO warning");
+    const auto there = work.exec("SELECT to_regclass('rare_tally.store') IS NOT NULL");
+    if (there[0][0].as<bool>()) {
+        work.exec("SET search_path TO rare_tally");
+    } else {
+        work.exec(first_store_tables);
+    }
+    const auto rows = work.exec("SELECT version FROM store");
+    int version = rows.empty() ? 1 : rows[0][0].as<int>();
+    if (version > store_schema || version < 1) {
+        fail_input("the shared store has schema " + std::to_string(version) + ", this program knows " +
+                   std::to_string(store_schema) + " and those before: a later rare-tally has been here");
+    }
+    if (!rows.empty() && version == store_schema) return;
+    for (; version < store_schema; ++version) work.exec(store_steps[version - 1]);
+    work.exec("DELETE FROM store");
+    work.exec_params("INSERT INTO store VALUES ($1)", store_schema);
 }
 
 }  // namespace
@@ -150,94 +171,145 @@ SharedStore::SharedStore(const std::string& address) {
     }
     reported([&] {
         pqxx::work work(state_->connection);
-        // Two benches that begin at once make the tables once.
-        work.exec("SELECT pg_advisory_xact_lock(1918989417)");
-        work.exec("SET client_min_messages TO warning");
-        work.exec(store_tables);
-        const auto version = work.exec("SELECT version FROM store");
-        if (version.empty()) {
-            work.exec_params("INSERT INTO store VALUES ($1)", store_schema);
-        } else if (version[0][0].as<int>() != store_schema) {
-            fail_input("the shared store has schema " + std::string(version[0][0].c_str()) +
-                       ", this program knows " + std::to_string(store_schema));
-        }
+        // A question whose asker is gone ends soon (servers from version 14 on).
+        work.exec(
+            "SELECT set_config(name, '2s', false) FROM pg_settings WHERE name = "
+            "'client_connection_check_interval'");
+        bring_up(work);
         work.commit();
     });
 }
 
 SharedStore::~SharedStore() = default;
 
-Pushed SharedStore::push(const RunData& run) {
+Pushed SharedStore::push(const std::filesystem::path& folder) {
     return reported([&] {
-        const RunRecord& record = run.record();
-        const std::string identity = identity_of(run);
+        Pushed out = Pushed::same;
+        Tally::look_at(folder, [&](Database& tally) {
+            Transaction one_state(tally, "BEGIN");
+            require_unaltered(tally, folder);
+            const std::string identity = identity_of(tally), seal = chain_seal(tally);
+            pqxx::work work(state_->connection);
+            // One at a time of those who push this run: the later one finds it there.
+            work.exec_params("SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", identity);
+            const auto before =
+                work.exec_params("SELECT seal FROM run WHERE identity = $1 FOR UPDATE", identity);
+            if (!before.empty() && before[0][0].as<std::string>() == seal) return;
+            out = before.empty() ? Pushed::fresh : Pushed::replaced;
+            if (!before.empty()) work.exec_params("DELETE FROM run WHERE identity = $1", identity);
+            const RunRecord frame = read_frame(tally);
+            const RunHead& head = frame.head;
+            const auto row = work.exec_params1(
+                "INSERT INTO run (identity, seal, folder, started, ended, state, title, customer, operator, "
+                "model, serial, bench) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12) RETURNING "
+                "number",
+                identity, seal, plain_text(std::filesystem::absolute(folder).lexically_normal().string()),
+                plain_text(head.started), plain_text(head.ended), std::string(name(head.state)),
+                plain_text(head.title), plain_text(head.customer), plain_text(head.operator_name),
+                plain_text(head.detail("model")), plain_text(head.detail("serial")), plain_text(head.bench));
+            const std::size_t rows = put_rows(work, row[0].as<long long>(), frame, tally);
+            if (rows >= many_rows) count_anew(work);
+            work.commit();
+        });
+        return out;
+    });
+}
+
+void SharedStore::put(const std::filesystem::path& folder, const Judgement& judgement) {
+    reported([&] {
+        std::string identity, seal;
+        Tally::look_at(folder, [&](Database& tally) {
+            Transaction one_state(tally, "BEGIN");
+            identity = identity_of(tally), seal = chain_seal(tally);
+        });
         pqxx::work work(state_->connection);
-        // One at a time of those who push this run: the later one finds it there.
-        work.exec_params("SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", identity);
-        const auto before = work.exec_params("SELECT seal FROM run WHERE identity = $1 FOR UPDATE", identity);
-        if (!before.empty() && before[0][0].as<std::string>() == run.seal()) return Pushed::same;
-        if (!before.empty()) work.exec_params("DELETE FROM run WHERE identity = $1", identity);
-        const RunHead& head = record.head;
-        const auto row = work.exec_params1(
-            "INSERT INTO run (identity, seal, folder, started, ended, state, title, customer, operator, "
-            "model, serial) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11) RETURNING number",
-            identity, run.seal(),
-            plain_text(std::filesystem::absolute(run.folder()).lexically_normal().string()),
-            plain_text(head.started), plain_text(head.ended), std::string(name(head.state)),
-            plain_text(head.title), plain_text(head.customer), plain_text(head.operator_name),
-            plain_text(head.detail("model")), plain_text(head.detail("serial")));
-        const auto number = row[0].as<long long>();
-        std::vector<const PointRecord*> points;
-        for (const auto& point : record.points) points.push_back(&point);
-        for (const auto& point : record.superseded) points.push_back(&point);
-        put_rest(work, number, record);
-        put_points(work, number, points);
-        put_axes(work, number, points);
-        put_results(work, number, points);
-        put_findings(work, number, points);
+        const auto run = work.exec_params(
+            "SELECT number FROM run WHERE identity = $1 AND seal = $2 FOR UPDATE", identity, seal);
+        if (run.empty())
+            fail_input(folder.string(), "is not in the shared store as it is now: rare-tally push it first");
+        const auto number = run[0][0].as<long long>();
+        const std::string name = plain_text(judgement.name);
+        work.exec_params(
+            "DELETE FROM finding WHERE run = $1 AND judgement IN (SELECT number FROM judgement WHERE run = "
+            "$1 AND name "
+            "= $2)",
+            number, name);
+        work.exec_params("DELETE FROM judgement WHERE run = $1 AND name = $2", number, name);
+        const auto made =
+            work.exec_params1("INSERT INTO judgement (run, name, books) VALUES ($1, $2, $3) RETURNING number",
+                              number, name, plain_text(judgement.books));
+        put_findings(work, number, made[0].as<long long>(), judgement.findings);
         work.commit();
-        return before.empty() ? Pushed::fresh : Pushed::replaced;
     });
 }
 
 std::vector<FoundFinding> SharedStore::find(const FindingQuery& query) {
     return reported([&] {
         pqxx::read_transaction work(state_->connection);
-        // Only the conditions that were asked for, so that the planner sees which index serves.
-        std::string sql =
-            "SELECT r.folder, r.started, r.model, r.serial, p.test, p.label, f.rule, f.verdict, f.value, "
-            "f.limit_value, f.margin, f.unit FROM finding f JOIN run r ON r.number = f.run "
-            "JOIN point p ON p.run = f.run AND p.position = f.position WHERE p.standing = 'valid'";
-        std::vector<std::string> values;
-        const auto where = [&](bool wanted, const char* condition, const std::string& value) {
-            if (!wanted) return;
-            values.push_back(plain_text(value));
-            std::string text = condition;
-            for (std::size_t at = 0; (at = text.find('?', at)) != std::string::npos;)
-                text.replace(at, 1, "$" + std::to_string(values.size()));
-            sql += " AND " + text;
-        };
-        where(!query.unit.empty(), "(r.serial = ? OR r.model = ?)", query.unit);
-        where(!query.rule.empty(), "(f.rule = ? OR starts_with(f.rule, ? || '/'))", query.rule);
-        where(!query.test.empty(), "p.test = ?", query.test);
-        where(query.verdict.has_value(), "f.verdict = ?", query.verdict ? name(*query.verdict) : "");
-        where(query.below.has_value(), "f.margin < ?::double precision",
-              query.below ? exact(*query.below) : "");
-        where(!units_asked_for(query).empty(), "position(',' || f.unit || ',' in ?) > 0",
-              units_asked_for(query));
-        where(!query.since.empty(), "r.started >= ?", query.since);
-        sql += " ORDER BY f.margin, f.run, f.position LIMIT " + std::to_string(query.most);
-        const auto rows = work.exec_params(sql, pqxx::prepare::make_dynamic_params(values));
-        const auto number = [](const pqxx::field& f) {
-            return f.is_null() ? std::nullopt : std::optional<double>(to_double(f.c_str()));
-        };
+        const Asked what = asked(query);
+        const auto rows = work.exec_params(
+            "SELECT r.folder, r.started, r.model, r.serial, r.bench, p.test, p.label, f.rule, f.verdict, "
+            "f.value, "
+            "f.limit_value, f.margin, f.unit" +
+                what.from + " ORDER BY f.margin, f.run, f.position LIMIT " + std::to_string(query.most),
+            pqxx::prepare::make_dynamic_params(what.values));
         std::vector<FoundFinding> out;
         for (const auto& row : rows) {
             out.push_back({row[0].c_str(), row[1].c_str(), row[2].c_str(), row[3].c_str(), row[4].c_str(),
-                           row[5].c_str(), row[6].c_str(),
-                           parse_verdict(row[7].c_str()).value_or(Verdict::none), number(row[8]),
-                           number(row[9]), number(row[10]), unit_of_symbol(row[11].c_str())});
+                           row[5].c_str(), row[6].c_str(), row[7].c_str(),
+                           parse_verdict(row[8].c_str()).value_or(Verdict::none), number_of(row[9]),
+                           number_of(row[10]), number_of(row[11]), unit_of_symbol(row[12].c_str())});
         }
+        return out;
+    });
+}
+
+std::vector<TrendGroup> SharedStore::trend(const FindingQuery& query, TrendBy by) {
+    return reported([&] {
+        pqxx::read_transaction work(state_->connection);
+        const Asked what = asked(query);
+        const auto part = [](const char* share) {
+            return std::string(", percentile_disc(") + share + ") WITHIN GROUP (ORDER BY f.margin)";
+        };
+        const auto count = [](Verdict verdict) {
+            return std::string(", count(*) FILTER (WHERE f.verdict = '") + name(verdict) + "')";
+        };
+        const auto rows = work.exec_params(
+            "SELECT " + std::string(key_sql(by)) + " COLLATE \"C\", (" + margin_unit_sql() +
+                ") COLLATE \"C\", count(DISTINCT f.run)" + count(Verdict::pass) + count(Verdict::marginal) +
+                count(Verdict::fail) + count(Verdict::none) + ", min(f.margin)" + part("0.25") + part("0.5") +
+                part("0.75") + ", max(f.margin)" + what.from + " GROUP BY 1, 2 ORDER BY 1, 2",
+            pqxx::prepare::make_dynamic_params(what.values));
+        std::vector<TrendGroup> out;
+        for (const auto& row : rows) {
+            TrendGroup group;
+            group.key = row[0].c_str(), group.unit = unit_of_symbol(row[1].c_str());
+            group.runs = row[2].as<std::size_t>();
+            group.verdicts = {row[3].as<std::size_t>(), row[4].as<std::size_t>(), row[5].as<std::size_t>(),
+                              row[6].as<std::size_t>()};
+            group.lowest = number_of(row[7]), group.quarter = number_of(row[8]),
+            group.median = number_of(row[9]);
+            group.three_quarters = number_of(row[10]), group.highest = number_of(row[11]);
+            out.push_back(std::move(group));
+        }
+        return out;
+    });
+}
+
+std::vector<FoundCapture> SharedStore::find_capture(const std::string& hash) {
+    return reported([&] {
+        pqxx::read_transaction work(state_->connection);
+        const auto rows = work.exec_params(
+            "SELECT r.folder, r.started, r.model, r.serial, p.test, p.label, c.role, c.path FROM capture c "
+            "JOIN run r "
+            "ON r.number = c.run JOIN point p ON p.run = c.run AND p.position = c.position WHERE c.sha256 = "
+            "$1 "
+            "ORDER BY r.started, r.number, c.position, c.path",
+            plain_text(hash));
+        std::vector<FoundCapture> out;
+        for (const auto& row : rows)
+            out.push_back({row[0].c_str(), row[1].c_str(), row[2].c_str(), row[3].c_str(), row[4].c_str(),
+                           row[5].c_str(), row[6].c_str(), row[7].c_str()});
         return out;
     });
 }

@@ -42,26 +42,21 @@ constexpr const char* resumed_mark = "; the chain ended with entry ";
 // How many rows of each table the chain speaks for.
 using RowCounts = std::map<std::string, long long>;
 
-// The rows of tables, bound to one key, as text that tells any two apart.
-struct Query {
+// Rows of a table that belong to a key; the statement is made once for all keys.
+struct Rows {
     const char* table;
-    const char* sql;
-};
-std::string rows_of(Database& database, std::initializer_list<Query> queries, const std::string& key,
-                    RowCounts* counts = nullptr) {
-    std::string out;
-    for (const auto& query : queries) {
-        Statement rows(database, query.sql);
-        rows.start(key);
-        out += "(";
-        while (rows.step()) {
-            out += rows.row_text();
-            if (counts) ++(*counts)[query.table];
-        }
-        out += ")";
+    Statement statement;
+
+    // In brackets, as text that tells any two apart.
+    void add(const std::string& key, std::string& out, RowCounts* counts) {
+        statement.start(key);
+        out += '(';
+        long long found = 0;
+        for (; statement.step(); ++found) statement.add_row_text(out);
+        out += ')';
+        if (counts) (*counts)[table] += found;
     }
-    return out;
-}
+};
 
 // "12-40": numbers of samples. Nothing for what is none.
 std::optional<std::pair<long long, long long>> range_of(const std::string& key) {
@@ -72,67 +67,73 @@ std::optional<std::pair<long long, long long>> range_of(const std::string& key) 
     return std::pair{static_cast<long long>(*from), static_cast<long long>(*to)};
 }
 
-std::string content_of(Database& database, const std::string& kind, const std::string& key,
-                       RowCounts* counts = nullptr) {
-    if (kind == "begin")
-        return rows_of(database,
-                       {{"file", "SELECT * FROM file WHERE ?1 = '' ORDER BY path"},
-                        {"test", "SELECT * FROM test WHERE ?1 = '' ORDER BY number"}},
-                       "", counts);
-    if (kind == "point") {
+// What an entry of the chain speaks for, as text.
+class Contents {
+  public:
+    explicit Contents(Database& database) : database_(database), schema_(schema_of(database)) {
+        add("begin", "file", "SELECT * FROM file WHERE ?1 = '' ORDER BY path");
+        add("begin", "test", "SELECT * FROM test WHERE ?1 = '' ORDER BY number");
         // Schema 3 had neither parents nor reasons of their own, schema 4 no inputs.
-        const bool newer = schema_of(database) >= 4;
-        const std::string inputs =
-            schema_of(database) < 5
-                ? ""
-                : rows_of(database, {{"input", "SELECT * FROM input WHERE point = ?1 ORDER BY number"}}, key,
-                          counts);
-        return inputs +
-               rows_of(
-                   database,
-                   {{"point",
-                     newer ? "SELECT position, id, attempt, kind, test, label, parent, invalid, started, "
-                             "ended, "
-                             "capture_path, capture_kind, capture_sha256, capture_bytes FROM point "
-                             "WHERE position = ?1"
-                           : "SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
-                             "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1"},
-                    {"attachment", "SELECT * FROM attachment WHERE point = ?1 ORDER BY number"},
-                    {"setting", "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number"},
-                    {"result", "SELECT * FROM result WHERE point = ?1 ORDER BY number"},
-                    {"finding", "SELECT * FROM finding WHERE point = ?1 ORDER BY number"},
-                    {"remark", "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number"}},
-                   key, counts);
+        if (schema_ >= 5) add("point", "input", "SELECT * FROM input WHERE point = ?1 ORDER BY number");
+        add("point", "point",
+            schema_ >= 4
+                ? "SELECT position, id, attempt, kind, test, label, parent, invalid, started, ended, "
+                  "capture_path, capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1"
+                : "SELECT position, id, attempt, kind, test, label, started, ended, capture_path, "
+                  "capture_kind, capture_sha256, capture_bytes FROM point WHERE position = ?1");
+        add("point", "attachment", "SELECT * FROM attachment WHERE point = ?1 ORDER BY number");
+        add("point", "setting", "SELECT * FROM setting WHERE point = ?1 ORDER BY kind, number");
+        add("point", "result", "SELECT * FROM result WHERE point = ?1 ORDER BY number");
+        add("point", "finding", "SELECT * FROM finding WHERE point = ?1 ORDER BY number");
+        add("point", "remark", "SELECT * FROM remark WHERE point = ?1 ORDER BY finding, number");
+        add("event", "event", "SELECT * FROM event WHERE number = ?1");
+        add("calibration", "calibration", "SELECT * FROM calibration WHERE number = ?1");
     }
-    if (kind == "event")
-        return rows_of(database, {{"event", "SELECT * FROM event WHERE number = ?1"}}, key, counts);
-    if (kind == "calibration")
-        return rows_of(database, {{"calibration", "SELECT * FROM calibration WHERE number = ?1"}}, key,
-                       counts);
-    if (kind == "samples") {
+
+    // Good until the next call.
+    const std::string& of(const std::string& kind, const std::string& key, RowCounts* counts = nullptr) {
+        text_.clear();
+        if (kind == "samples") {
+            add_samples(key, counts);
+            return text_;
+        }
+        const auto parts = parts_.find(kind);
+        if (parts == parts_.end()) return text_;
+        for (auto& rows : parts->second) rows.add(key, text_, counts);
+        return text_;
+    }
+
+  private:
+    void add(const char* kind, const char* table, const char* sql) {
+        parts_[kind].push_back({table, Statement(database_, sql)});
+    }
+    void add_samples(const std::string& key, RowCounts* counts) {
         const auto range = range_of(key);
-        if (!range) return "";
-        Statement rows(database, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
+        if (!range) return;
+        Statement rows(database_, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
         rows.start(std::to_string(range->first), std::to_string(range->second));
-        std::string out;
         while (rows.step()) {
-            out += rows.row_text();
+            rows.add_row_text(text_);
             if (counts) ++(*counts)["sample"];
         }
-        return out;
     }
-    return "";
-}
+
+    Database& database_;
+    long long schema_;
+    std::map<std::string, std::vector<Rows>> parts_;
+    std::string text_;
+};
 
 std::string hash_of(const std::string& before, const std::string& kind, const std::string& key,
                     const std::string& text, const std::string& content) {
-    const auto part = [](const std::string& s) { return std::to_string(s.size()) + ":" + s; };
-    return sha256(before + part(kind) + part(key) + part(text) + part(content));
-}
-
-void append(Database& database, const std::string& kind, const std::string& key, const std::string& text) {
-    Statement add(database, "INSERT INTO chain VALUES (NULL, ?, ?, ?, ?)");
-    add.run(kind, key, text, hash_of(chain_seal(database), kind, key, text, content_of(database, kind, key)));
+    std::string all = before;
+    all.reserve(before.size() + kind.size() + key.size() + text.size() + content.size() + 40);
+    for (const auto* part : {&kind, &key, &text, &content}) {
+        all += std::to_string(part->size());
+        all += ':';
+        all += *part;
+    }
+    return sha256(all);
 }
 
 long long single(Database& database, const std::string& query) {
@@ -156,7 +157,7 @@ std::string named(Database& database, const std::string& kind, const std::string
 
 class Checker {
   public:
-    Checker(Database& database, Verification& out) : database_(database), out_(out) {}
+    Checker(Database& database, Verification& out) : database_(database), contents_(database), out_(out) {}
 
     void entries() {
         Statement rows(database_,
@@ -166,14 +167,13 @@ class Checker {
             const std::string kind = rows.text(0), key = rows.text(1), text = rows.text(2);
             if (rows.text(5) != "integer" || rows.whole(4) != static_cast<long long>(out_.entries) + 1)
                 complain("entry " + rows.text(4) + " of the chain is not the one that follows");
-            const std::string expected =
-                hash_of(before, kind, key, text, content_of(database_, kind, key, &rows_));
+            const std::string expected = hash_of(before, kind, key, text, contents_.of(kind, key, &rows_));
             if (expected != rows.text(3)) complain(named(database_, kind, key) + " is not as it was written");
             // Goes on from what stands there, so that one change is told once.
             before = rows.text(3);
             if (!text.empty()) state_[kind][key] = text;
             ++out_.entries;
-            hashes_.push_back(before);
+            keep(before);
             if (kind == "event") resumed_after(key);
         }
         out_.seal = before;
@@ -194,10 +194,10 @@ class Checker {
             // A line that a power cut left half written is no line.
             if (part.empty() || (part.data() + part.size() == text.data() + text.size())) continue;
             const auto end = parse_end(part, " ");
-            if (end && end->entry > hashes_.size()) {
+            if (end && end->entry > out_.entries) {
                 complain(fmt::format(
                     "the chain ends at entry {}, after entry {} had been written: its end was cut off",
-                    hashes_.size(), end->entry));
+                    out_.entries, end->entry));
                 return;
             }
             // Runs of older programs noted an end again after a transaction that wrote nothing.
@@ -278,8 +278,11 @@ class Checker {
     }
     void complain(std::string text) { out_.altered.push_back(std::move(text)); }
 
+    static constexpr std::size_t digits = 64;  // of a hash; one of another length is none
+    void keep(const std::string& hash) { hashes_ += hash.size() == digits ? hash : std::string(digits, ' '); }
     bool stood(const ChainEnd& end) const {
-        return end.entry <= hashes_.size() && hashes_[end.entry - 1] == end.hash;
+        return end.entry <= out_.entries && end.hash.size() == digits &&
+               std::string_view(hashes_).substr((end.entry - 1) * digits, digits) == end.hash;
     }
 
     // A run that was carried on says where its chain ended then.
@@ -298,9 +301,10 @@ class Checker {
     }
 
     Database& database_;
+    Contents contents_;
     Verification& out_;
     RowCounts rows_;
-    std::vector<std::string> hashes_;
+    std::string hashes_;  // of all entries, one behind the other
     std::map<std::string, std::map<std::string, std::string>> state_;
 };
 
@@ -316,6 +320,49 @@ std::string outside_reason(const std::string& name) {
     return "not of the run";
 }
 
+// Names in ascending order, a million of them in little room.
+class NameList {
+  public:
+    void add(const std::string& name) {
+        begins_.push_back(all_.size());
+        all_ += name;
+    }
+    bool contains(std::string_view name) const {
+        const auto at = std::lower_bound(
+            begins_.begin(), begins_.end(), name,
+            [&](const std::size_t& begin, std::string_view wanted) { return text_at(begin) < wanted; });
+        return at != begins_.end() && text_at(*at) == name;
+    }
+
+  private:
+    std::string_view text_at(const std::size_t& begin) const {
+        const std::size_t next = &begin == &begins_.back() ? all_.size() : (&begin)[1];
+        return std::string_view(all_).substr(begin, next - begin);
+    }
+    std::string all_;
+    std::vector<std::size_t> begins_;
+};
+
+void check_file(const std::filesystem::path& folder, const std::string& name, const std::string& hash,
+                Verification& out) {
+    std::error_code error;
+    if (!stays_inside(name)) {
+        out.altered.push_back(in_quotes(name) + " leads out of the run folder");
+    } else if (std::filesystem::is_symlink(folder / name, error)) {
+        out.altered.push_back(name + " is a link to another file");
+    } else if (!std::filesystem::is_regular_file(folder / name, error)) {
+        out.altered.push_back(name + " is missing");
+    } else if (sha256_of_file(folder / name) != hash) {
+        out.altered.push_back(name + " was altered");
+    } else if (name.ends_with(".sigmf-meta")) {
+        try {
+            read_capture(folder / name);  // its samples against the digest in it
+        } catch (const Error& trouble) {
+            out.altered.push_back(trouble.what());
+        }
+    }
+}
+
 // Captures, pictures, tables of calibrations and copies of inputs against their hashes. What lies elsewhere
 // than in the folder is not looked at.
 void check_files(Database& database, const std::filesystem::path& folder, Verification& out) {
@@ -327,45 +374,35 @@ void check_files(Database& database, const std::filesystem::path& folder, Verifi
          "sha256 FROM calibration WHERE sha256 <> '' " +
          inputs + "ORDER BY 1")
             .c_str());
-    std::vector<std::pair<std::string, std::string>> files;
-    while (rows.step()) files.emplace_back(rows.text(0), rows.text(1));
+    NameList named;
+    const auto check = [&](const std::string& name, const std::string& hash) {
+        ++out.files;
+        check_file(folder, name, hash, out);
+    };
+    while (rows.step()) {
+        check(rows.text(0), rows.text(1));
+        named.add(rows.text(0));
+    }
     // Those that came with a bench that was corrected.
     RunRecord corrected;
     Statement facts(database, "SELECT name, value FROM fact WHERE name LIKE 'file.%' ORDER BY name");
     while (facts.step()) take_fact(corrected, facts.text(0), facts.text(1));
-    for (const auto& file : corrected.files)
-        if (!file.sha256.empty()) files.emplace_back(file.file, file.sha256);
-    std::set<std::string> named;
-    for (const auto& [name, hash] : files) {
-        ++out.files;
-        named.insert(name);
-        std::error_code error;
-        if (!stays_inside(name)) {
-            out.altered.push_back(in_quotes(name) + " leads out of the run folder");
-        } else if (std::filesystem::is_symlink(folder / name, error)) {
-            out.altered.push_back(name + " is a link to another file");
-        } else if (!std::filesystem::is_regular_file(folder / name, error)) {
-            out.altered.push_back(name + " is missing");
-        } else if (sha256(read_file(folder / name)) != hash) {
-            out.altered.push_back(name + " was altered");
-        } else if (name.ends_with(".sigmf-meta")) {
-            try {
-                read_capture(folder / name);  // its samples against the digest in it
-            } catch (const Error& trouble) {
-                out.altered.push_back(trouble.what());
-            }
-        }
+    std::set<std::string> also;
+    for (const auto& file : corrected.files) {
+        if (file.sha256.empty()) continue;
+        check(file.file, file.sha256);
+        also.insert(file.file);
     }
+    const auto known = [&](const std::string& name) { return named.contains(name) || also.contains(name); };
     // Samples have their data beside their description, which holds its digest.
     std::error_code error;
     for (std::filesystem::recursive_directory_iterator at(folder, error), end; !error && at != end;
          at.increment(error)) {
         if (at->is_directory(error)) continue;
         const std::string name = at->path().lexically_relative(folder).generic_string();
-        if (name.starts_with("tally.") || named.contains(name)) continue;
+        if (name.starts_with("tally.") || known(name)) continue;
         constexpr std::string_view data = ".sigmf-data";
-        if (name.ends_with(data) &&
-            named.contains(name.substr(0, name.size() - data.size()) + ".sigmf-meta")) {
+        if (name.ends_with(data) && known(name.substr(0, name.size() - data.size()) + ".sigmf-meta")) {
             continue;
         }
         out.outside.push_back(name + ": " + outside_reason(name));
@@ -375,35 +412,53 @@ void check_files(Database& database, const std::filesystem::path& folder, Verifi
 
 }  // namespace
 
-Chain::Chain(Database& database) : database_(database) {}
+struct Chain::State {
+    Database& database;
+    Contents contents;
+    Statement insert;
+
+    explicit State(Database& db)
+        : database(db), contents(db), insert(db, "INSERT INTO chain VALUES (NULL, ?, ?, ?, ?)") {}
+
+    void append(const std::string& kind, const std::string& key, const std::string& text) {
+        insert.run(kind, key, text, hash_of(chain_seal(database), kind, key, text, contents.of(kind, key)));
+    }
+};
+
+Chain::Chain(Database& database) : state_(std::make_unique<State>(database)) {}
+Chain::~Chain() = default;
 
 void Chain::begin() {
-    append(database_, "begin", "", "");
+    state_->append("begin", "", "");
 }
 
 void Chain::link(const std::string& kind, std::size_t key) {
-    append(database_, kind, std::to_string(key), "");
+    state_->append(kind, std::to_string(key), "");
 }
 
 void Chain::link_samples() {
-    Statement last(database_, "SELECT key FROM chain WHERE kind = 'samples' ORDER BY number DESC LIMIT 1");
+    Database& database = state_->database;
+    Statement last(database, "SELECT key FROM chain WHERE kind = 'samples' ORDER BY number DESC LIMIT 1");
     long long from = 1;
     if (last.step()) {
         const auto range = range_of(last.text(0));
         if (!range)
-            database_.fail_damaged("the chain has readings of watches called " + in_quotes(last.text(0)));
+            database.fail_damaged("the chain has readings of watches called " + in_quotes(last.text(0)));
         from = range->second + 1;
     }
-    const long long to = single(database_, "SELECT coalesce(max(number), 0) FROM sample");
-    if (to >= from) append(database_, "samples", fmt::format("{}-{}", from, to), "");
+    const long long to = single(database, "SELECT coalesce(max(number), 0) FROM sample");
+    if (to >= from) state_->append("samples", fmt::format("{}-{}", from, to), "");
 }
 
 void Chain::link_state(const std::string& kind, const std::string& key, const std::string& text) {
-    append(database_, kind, key, text);
+    state_->append(kind, key, text);
 }
 
 std::string instrument_text(Database& database, const std::string& role) {
-    return rows_of(database, {{"instrument", "SELECT * FROM instrument WHERE role = ?1"}}, role);
+    std::string out;
+    Rows{"instrument", Statement(database, "SELECT * FROM instrument WHERE role = ?1")}.add(role, out,
+                                                                                            nullptr);
+    return out;
 }
 
 std::string standing_text(const std::string& standing, const std::string& cause, const std::string& reason) {

@@ -4,6 +4,7 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -14,6 +15,7 @@ namespace rt::lab {
 class Chain {
   public:
     explicit Chain(Database& database);
+    ~Chain();
 
     // Files and tests of the run, at its beginning.
     void begin();
@@ -25,7 +27,8 @@ class Chain {
     void link_state(const std::string& kind, const std::string& key, const std::string& text);
 
   private:
-    Database& database_;
+    struct State;
+    std::unique_ptr<State> state_;
 };
 
 // The last hash; "" of an empty chain.

@@ -15,5 +15,8 @@ inline constexpr const char* cause_names[] = {"", "again", "watch", "recheck", "
 Unit unit_of_symbol(const std::string& symbol);
 
 RunRecord read_run(Database& database);
+// The same, and all of it but its points (point_reader.hpp), in the transaction that is open.
+RunRecord read_all(Database& database);
+RunRecord read_frame(Database& database);
 
 }  // namespace rt::lab

@@ -8,6 +8,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/measure_kept.hpp"
+#include "lab/tally/read_run.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt::lab {
@@ -18,8 +19,8 @@ RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_
         Verification seen = verify_chain(database, folder);
         seal_ = seen.seal;
         altered_ = std::move(seen.altered);
+        if (altered == Altered::mark || altered_.empty()) record_ = read_all(database);
     });
-    if (altered == Altered::mark || altered_.empty()) record_ = Tally::open(folder).read();
     std::vector<std::filesystem::path> books, analyses;
     for (const auto& file : record_.files) {
         if (file.kind != "rulebook" && file.kind != "analysis") continue;

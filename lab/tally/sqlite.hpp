@@ -3,6 +3,7 @@
 
 #include <sqlite3.h>
 
+#include <charconv>
 #include <cmath>
 #include <memory>
 #include <optional>
@@ -76,17 +77,33 @@ class Statement {
         int at = 0;
         (bind(++at, values), ...);
     }
-    // All columns of this row, each with its type and length.
-    std::string row_text() const {
-        std::string out;
-        for (int i = 0; i < sqlite3_column_count(handle_.get()); ++i) {
+    // All columns of this row, each with its type and length, behind what `out` holds.
+    void add_row_text(std::string& out) const {
+        char number[32];
+        const int columns = sqlite3_column_count(handle_.get());
+        for (int i = 0; i < columns; ++i) {
             const int type = sqlite3_column_type(handle_.get(), i);
-            // Shortest text that reads back the same, whatever SQLite's own way of writing numbers.
-            const std::string value =
-                type == SQLITE_FLOAT ? exact(sqlite3_column_double(handle_.get(), i)) : text(i);
-            out += std::to_string(type) + "," + std::to_string(value.size()) + ":" + value;
+            std::string real;
+            std::string_view value;
+            if (type == SQLITE_INTEGER) {
+                const auto end = std::to_chars(number, number + sizeof number, whole(i)).ptr;
+                value = {number, static_cast<std::size_t>(end - number)};
+            } else if (type == SQLITE_FLOAT) {
+                // Shortest text that reads back the same, whatever SQLite's own way of writing numbers.
+                real = exact(sqlite3_column_double(handle_.get(), i));
+                value = real;
+            } else {
+                value = view(i);
+            }
+            char length[24];
+            const auto end = std::to_chars(length, length + sizeof length, value.size()).ptr;
+            out += static_cast<char>('0' + type);
+            out += ',';
+            out.append(length, end);
+            out += ':';
+            out += value;
         }
-        return out + ";";
+        out += ';';
     }
 
     bool step() {
@@ -94,11 +111,13 @@ class Statement {
         if (code != SQLITE_ROW && code != SQLITE_DONE) database_->fail();
         return code == SQLITE_ROW;
     }
-    std::string text(int column) const {
+    // Until the next step.
+    std::string_view view(int column) const {
         const auto* at = reinterpret_cast<const char*>(sqlite3_column_text(handle_.get(), column));
-        return at ? std::string(at, static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column)))
-                  : "";
+        if (!at) return {};
+        return {at, static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column))};
     }
+    std::string text(int column) const { return std::string(view(column)); }
     long long whole(int column) const { return sqlite3_column_int64(handle_.get(), column); }
     std::optional<double> number(int column) const {
         if (sqlite3_column_type(handle_.get(), column) == SQLITE_NULL) return std::nullopt;

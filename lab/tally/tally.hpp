@@ -68,6 +68,7 @@ class Tally {
   private:
     struct State;
     explicit Tally(std::unique_ptr<State> state);
+    static Tally open(const std::filesystem::path& folder, int more_flags);
     std::unique_ptr<State> state_;
 };
 

@@ -124,6 +124,66 @@ TEST_CASE("push and find: the store of a lab and the folders say the same") {
     CHECK(rare_tally(starter.folder.path(), {"push", "a"}).code == 2);
 }
 
+TEST_CASE(
+    "the store: judgements under a name, trends with their figure, where a capture is kept, runs for each") {
+    const Starter starter;
+    const PostgresServer server;
+    const Environment store{{"RARE_TALLY_STORE", server.address()}};
+    const auto say = [&](std::vector<std::string> words) {
+        return rare_tally(starter.folder.path(), std::move(words), store);
+    };
+    const Said early = say({"judge", "a", "--as", "edition of 2027"});
+    CHECK(early.code == 2);
+    CHECK(contains(early.err, "push it first"));
+    CHECK(
+        contains(rare_tally(starter.folder.path(), {"judge", "a", "--as", "x"}).err, "add --store ADDRESS"));
+    REQUIRE(say({"push", "a"}).code == 0);
+    CHECK(contains(say({"judge", "a", "--as", "edition of 2027"}).out,
+                   "put into the store as edition of 2027"));
+    const auto own = nlohmann::json::parse(say({"find", "--json"}).out);
+    const auto judged = nlohmann::json::parse(say({"find", "--judgement", "edition of 2027", "--json"}).out);
+    REQUIRE(own.size() > 1);
+    CHECK(own == judged);
+    CHECK(say({"find", "a", "--judgement", "edition of 2027"}).code == 2);
+    // Trends: the same from folders and from the store, drawn.
+    const Said there = say({"trend", "--by", "rule", "--json"});
+    const Said here = say({"trend", "a", "--by", "rule", "--json", "--figure", "trend.svg"});
+    CHECK(here.code == 0);
+    CHECK(there.out == here.out);
+    const auto groups = nlohmann::json::parse(here.out);
+    REQUIRE(groups.size() > 0);
+    CHECK(groups[0]["runs"] == 1);
+    CHECK(groups[0]["median"].get<double>() >= groups[0]["lowest"].get<double>());
+    CHECK(contains(read_file(starter.folder / "trend.svg"), "Margins by rule"));
+    CHECK(contains(say({"trend", "a"}).out, "smallest margin"));
+    CHECK(contains(say({"trend", "a", "--by", "week"}).err, "write day, month"));
+    CHECK(say({"trend", "a", "--figure", "trend.gif"}).code == 2);
+    CHECK(contains(say({"trend", "a", "--rule", "none-of-these", "--figure", "t.svg"}).err, "no margins"));
+    // A capture by its file, and by its hash.
+    std::filesystem::path capture;
+    for (const auto& entry : std::filesystem::directory_iterator(starter.folder / "a/captures"))
+        if (capture.empty() || entry.path() < capture) capture = entry.path();
+    REQUIRE_FALSE(capture.empty());
+    const std::string hash = sha256(read_file(capture));
+    for (const auto& words : {std::vector<std::string>{"find", "--capture", capture.string()},
+                              {"find", "--capture", hash},
+                              {"find", "a", "--capture", hash}}) {
+        const Said said = say(words);
+        CHECK(said.code == 0);
+        CHECK(contains(said.out, "captures/" + capture.filename().string()));
+        CHECK(contains(said.out, "1 place of sha256 " + hash));
+    }
+    CHECK(contains(say({"find", "--capture", std::string(64, '0')}).out, "0 places"));
+    CHECK(say({"find", "--capture", "no-such-file"}).code == 2);
+    // What was found is handed to each.
+    const Said folders = say({"find", ".", "--folders"});
+    CHECK(lines(folders.out) == 1);
+    write_file(starter.folder / "runs.txt", folders.out);
+    CHECK(contains(say({"each", "verify", "--from", "runs.txt", "--out", "seen"}).out, "1 runs: 1 passed"));
+    write_file(starter.folder / "none.txt", "\n");
+    CHECK(contains(say({"each", "verify", "--from", "none.txt"}).err, "lists no folder"));
+}
+
 TEST_CASE("rules sign: in the report, until the rule says something else") {
     const Starter starter;
     const Said said = starter.say({"rules", "sign", "cispr-32", "--by", "A. Marsh", "--document", "copy 7",

@@ -15,7 +15,7 @@ inline void rechain(const std::filesystem::path& run) {
         rt::lab::Statement s(db, sql.c_str());
         s.start(key);
         std::string out = "(";
-        while (s.step()) out += s.row_text();
+        while (s.step()) s.add_row_text(out);
         return out + ")";
     };
     const auto content = [&](const std::string& kind, const std::string& key) -> std::string {
@@ -44,7 +44,7 @@ inline void rechain(const std::filesystem::path& run) {
             rt::lab::Statement s(db, "SELECT * FROM sample WHERE number BETWEEN ?1 AND ?2 ORDER BY number");
             s.start(key.substr(0, key.find('-')), key.substr(key.find('-') + 1));
             std::string out;
-            while (s.step()) out += s.row_text();
+            while (s.step()) s.add_row_text(out);
             return out;
         }
         return "";

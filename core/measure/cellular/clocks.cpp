@@ -7,6 +7,7 @@
 
 #include "core/dsp/fft.hpp"
 #include "core/dsp/least_squares.hpp"
+#include "core/dsp/turning.hpp"
 #include "core/measure/cellular/equalise.hpp"
 
 namespace rt::cellular {
@@ -50,10 +51,10 @@ SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const
         const Complex* row = rows[l].data() + format.first_subcarrier();
         for (int round = 0; round < 2; ++round) {
             double symbol_power = 0, symbol_error = 0;
-            Complex turn = std::polar(1.0, two_pi * lowest_hz * guess.delay_s - guess.phase);
-            const Complex step = std::polar(1.0, two_pi * format.spacing_hz * guess.delay_s);
-            for (std::size_t k = 0; k < allocated; ++k, turn *= step)
-                turned[k] = (row[k] - carrier * equaliser.carrier_at(l, k)) * inverse[k] * turn;
+            for (std::size_t k = 0; k < allocated; ++k)
+                turned[k] = (row[k] - carrier * equaliser.carrier_at(l, k)) * inverse[k];
+            turn_on(std::span(turned), std::polar(1.0, two_pi * lowest_hz * guess.delay_s - guess.phase),
+                    std::polar(1.0, two_pi * format.spacing_hz * guess.delay_s));
             wanted = equaliser.wanted(turned, l);
             Complex sum, leaning;
             double weight = 0;

@@ -257,6 +257,7 @@ std::vector<Complex> Equaliser::points(std::span<const Complex> symbol, std::siz
         transform(out, Fft<double>::Direction::backward);
         return out;
     }
+    if (!format_.is_reference(number)) return {symbol.begin(), symbol.end()};
     for (std::size_t k = 0; k < symbol.size(); ++k)
         if (format_.is_data(number, k)) out.push_back(symbol[k]);
     return out;

@@ -7,6 +7,7 @@
 #include <numbers>
 
 #include "core/base/error.hpp"
+#include "core/dsp/turning.hpp"
 
 namespace rt::cellular {
 namespace {
@@ -75,14 +76,14 @@ void GridReader::transformed(std::span<const std::complex<float>> window, double
     const double scale = 1 / static_cast<double>(size());
     const auto from = static_cast<std::ptrdiff_t>(beyond) + static_cast<std::ptrdiff_t>(subcarriers_ / 2);
     const double turn = two_pi * spacing_hz_ * back_s;
-    Complex phase = std::polar(scale, two_pi * (half_hz_ - static_cast<double>(from) * spacing_hz_) * back_s);
-    const Complex step = std::polar(1.0, turn);
+    const Complex phase =
+        std::polar(scale, two_pi * (half_hz_ - static_cast<double>(from) * spacing_hz_) * back_s);
     for (std::size_t i = 0; i < out.size(); ++i) {
         const auto bin = static_cast<std::ptrdiff_t>(i) - from;
-        const auto at = static_cast<std::size_t>(bin < 0 ? bin + static_cast<std::ptrdiff_t>(size()) : bin);
-        out[i] = Complex(work_[at]) * phase;
-        phase *= step;
+        out[i] = Complex(
+            work_[static_cast<std::size_t>(bin < 0 ? bin + static_cast<std::ptrdiff_t>(size()) : bin)]);
     }
+    turn_on(out, phase, std::polar(1.0, turn));
 }
 
 double GridReader::whole(double seconds) const {
@@ -110,9 +111,9 @@ void GridReader::symbol(const SlotPlace& place, double useful_s, std::span<const
     const double turn = -two_pi * place.offset_hz * step_s;
     const std::complex<float> one = std::complex<float>(std::polar(1.0, turn));
     for (std::size_t n = 0; n < window_.size(); n += 64) {
-        auto phase = std::complex<float>(
+        const auto phase = std::complex<float>(
             std::polar(1.0, -two_pi * place.offset_hz * begin + turn * static_cast<double>(n)));
-        for (std::size_t i = n; i < std::min(n + 64, window_.size()); ++i, phase *= one) window_[i] *= phase;
+        turn_on(std::span(window_).subspan(n, std::min<std::size_t>(64, window_.size() - n)), phase, one);
     }
     for (std::size_t i = 0; i < backs_s.size(); ++i)
         transformed(std::span(window_).subspan(later(backs_s[i]), size()), backs_s[i], beyond, outs[i]);
