@@ -42,8 +42,19 @@ constexpr const char* resumed_mark = "; the chain ended with entry ";
 // How many rows of each table the chain speaks for.
 using RowCounts = std::map<std::string, long long>;
 
+// "12-40": numbers of samples. Nothing for what is none.
+std::optional<std::pair<long long, long long>> range_of(const std::string& key) {
+    const auto dash = key.find('-', 1);
+    if (dash == std::string::npos) return std::nullopt;
+    const auto from = to_double(key.substr(0, dash)), to = to_double(key.substr(dash + 1));
+    if (!from || !to || *from < 1 || *to < *from || *to > 9e15) return std::nullopt;
+    return std::pair{static_cast<long long>(*from), static_cast<long long>(*to)};
+}
+
+}  // namespace
+
 // Rows of a table that belong to a key; the statement is made once for all keys.
-struct Rows {
+struct ChainRows {
     const char* table;
     Statement statement;
 
@@ -58,19 +69,10 @@ struct Rows {
     }
 };
 
-// "12-40": numbers of samples. Nothing for what is none.
-std::optional<std::pair<long long, long long>> range_of(const std::string& key) {
-    const auto dash = key.find('-', 1);
-    if (dash == std::string::npos) return std::nullopt;
-    const auto from = to_double(key.substr(0, dash)), to = to_double(key.substr(dash + 1));
-    if (!from || !to || *from < 1 || *to < *from || *to > 9e15) return std::nullopt;
-    return std::pair{static_cast<long long>(*from), static_cast<long long>(*to)};
-}
-
 // What an entry of the chain speaks for, as text.
-class Contents {
+class ChainContents {
   public:
-    explicit Contents(Database& database) : database_(database), schema_(schema_of(database)) {
+    explicit ChainContents(Database& database) : database_(database), schema_(schema_of(database)) {
         add("begin", "file", "SELECT * FROM file WHERE ?1 = '' ORDER BY path");
         add("begin", "test", "SELECT * FROM test WHERE ?1 = '' ORDER BY number");
         // Schema 3 had neither parents nor reasons of their own, schema 4 no inputs.
@@ -120,9 +122,11 @@ class Contents {
 
     Database& database_;
     long long schema_;
-    std::map<std::string, std::vector<Rows>> parts_;
+    std::map<std::string, std::vector<ChainRows>> parts_;
     std::string text_;
 };
+
+namespace {
 
 std::string hash_of(const std::string& before, const std::string& kind, const std::string& key,
                     const std::string& text, const std::string& content) {
@@ -301,7 +305,7 @@ class Checker {
     }
 
     Database& database_;
-    Contents contents_;
+    ChainContents contents_;
     Verification& out_;
     RowCounts rows_;
     std::string hashes_;  // of all entries, one behind the other
@@ -414,7 +418,7 @@ void check_files(Database& database, const std::filesystem::path& folder, Verifi
 
 struct Chain::State {
     Database& database;
-    Contents contents;
+    ChainContents contents;
     Statement insert;
 
     explicit State(Database& db)
@@ -456,8 +460,8 @@ void Chain::link_state(const std::string& kind, const std::string& key, const st
 
 std::string instrument_text(Database& database, const std::string& role) {
     std::string out;
-    Rows{"instrument", Statement(database, "SELECT * FROM instrument WHERE role = ?1")}.add(role, out,
-                                                                                            nullptr);
+    ChainRows{"instrument", Statement(database, "SELECT * FROM instrument WHERE role = ?1")}.add(role, out,
+                                                                                                 nullptr);
     return out;
 }
 

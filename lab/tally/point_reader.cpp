@@ -15,33 +15,6 @@ Enum parse(const char* const (&names)[n], const std::string& text) {
     return static_cast<Enum>((at == std::end(names) ? std::begin(names) : at) - std::begin(names));
 }
 
-// Rows of a table in the order of their points, the first column of each.
-class Rows {
-  public:
-    Rows(Database& database, const std::string& sql)
-        : database_(&database), statement_(database, sql.c_str()), there_(statement_.step()) {}
-
-    // Those of a point, one after another.
-    template <typename Take>
-    void of(long long position, const Take& take) {
-        for (; there_ && statement_.whole(0) <= position; there_ = statement_.step()) {
-            if (statement_.whole(0) < position) fail_strayed();
-            take(statement_);
-        }
-    }
-    void require_end() const {
-        if (there_) fail_strayed();
-    }
-
-  private:
-    [[noreturn]] void fail_strayed() const {
-        database_->fail_damaged("a row belongs to point " + statement_.text(0) + ", which is not there");
-    }
-    Database* database_;
-    Statement statement_;
-    bool there_;
-};
-
 std::string heads_of(long long schema) {
     // Schema 3 had neither parents nor reasons of its own.
     return std::string(
@@ -110,13 +83,40 @@ void take_older_cause(PointRecord& point) {
 
 }  // namespace
 
+// Rows of a table in the order of their points, the first column of each.
+class PointRows {
+  public:
+    PointRows(Database& database, const std::string& sql)
+        : database_(&database), statement_(database, sql.c_str()), there_(statement_.step()) {}
+
+    // Those of a point, one after another.
+    template <typename Take>
+    void of(long long position, const Take& take) {
+        for (; there_ && statement_.whole(0) <= position; there_ = statement_.step()) {
+            if (statement_.whole(0) < position) fail_strayed();
+            take(statement_);
+        }
+    }
+    void require_end() const {
+        if (there_) fail_strayed();
+    }
+
+  private:
+    [[noreturn]] void fail_strayed() const {
+        database_->fail_damaged("a row belongs to point " + statement_.text(0) + ", which is not there");
+    }
+    Database* database_;
+    Statement statement_;
+    bool there_;
+};
+
 struct PointReader::State {
     Database& database;
     long long schema;
     Statement heads;
-    Rows settings, results, findings;
-    std::optional<Rows> inputs;
-    Rows attachments, remarks;
+    PointRows settings, results, findings;
+    std::optional<PointRows> inputs;
+    PointRows attachments, remarks;
 
     explicit State(Database& db)
         : database(db),
@@ -171,7 +171,8 @@ struct PointReader::State {
     }
 
     void require_end() const {
-        for (const Rows* rows : {&settings, &results, &findings, &attachments, &remarks}) rows->require_end();
+        for (const PointRows* rows : {&settings, &results, &findings, &attachments, &remarks})
+            rows->require_end();
         if (inputs) inputs->require_end();
     }
 };
