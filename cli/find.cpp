@@ -205,8 +205,9 @@ ExitCode perform_trend(const Call& call) {
         call.console.out(json.dump(2));
         return code;
     }
-    std::vector<std::vector<std::string>> rows{{name(by), "runs", "findings", "failed", "no verdict",
-                                                "smallest margin", "quarter below", "median", "greatest"}};
+    std::vector<std::vector<std::string>> rows{{name(by), "runs", "findings", "marginal", "failed",
+                                                "no verdict", "smallest margin", "quarter below", "median",
+                                                "greatest"}};
     for (const auto& g : groups) {
         const auto margin = [&](const std::optional<double>& value) {
             return value ? format({*value, g.unit}, 4) : std::string("-");

@@ -37,10 +37,16 @@ Json side(const Finding& f) {
             {"reason", f.reason}};
 }
 
-std::string document(const std::vector<SecondFinding>& all, const VerdictCounts& counts) {
+// What came of it: how many there were, and those that are others than before.
+struct Judged {
+    std::size_t findings = 0;
+    VerdictCounts counts;
+    std::vector<SecondFinding> differing;
+};
+
+std::string document(const Judged& judged) {
     Json differences = Json::array();
-    for (const auto& s : all) {
-        if (!s.differs()) continue;
+    for (const auto& s : judged.differing) {
         differences.push_back({{"test", s.point->test},
                                {"point", s.point->label},
                                {"position", s.point->position},
@@ -48,32 +54,18 @@ std::string document(const std::vector<SecondFinding>& all, const VerdictCounts&
                                {"before", side(*s.before)},
                                {"after", side(s.after)}});
     }
-    const Json out{{"findings", all.size()},
+    const Json out{{"findings", judged.findings},
                    {"counts",
-                    {{"PASS", counts.pass},
-                     {"MARGINAL", counts.marginal},
-                     {"FAIL", counts.fail},
-                     {"NONE", counts.none}}},
+                    {{"PASS", judged.counts.pass},
+                     {"MARGINAL", judged.counts.marginal},
+                     {"FAIL", judged.counts.fail},
+                     {"NONE", judged.counts.none}}},
                    {"differences", differences}};
     return out.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 std::string told(const Finding& f) {
     return std::string(name(f.verdict)) + (f.margin ? " " + margin_text(f) : "");
-}
-
-// All of it for the shared store, with the books whose rules were taken.
-Judgement judgement_of(const std::vector<SecondFinding>& all, const std::string& name,
-                       const SecondJudgement& how) {
-    Judgement out{name, "", {}};
-    std::set<std::string> books;
-    for (const auto& s : all) {
-        out.findings.push_back({s.point->position, s.after});
-        const Rulebook& book = *how.rule_for(s.before->rule).book;
-        books.insert(book.id + " (" + book.standard + ", " + book.edition + ")");
-    }
-    for (const auto& book : books) out.books += (out.books.empty() ? "" : "; ") + book;
-    return out;
 }
 
 ExitCode perform_judge(const Call& call) {
@@ -101,20 +93,31 @@ ExitCode perform_judge(const Call& call) {
         if (book != instead.end()) return other.find(book->second + id.substr(slash));
         return call.flag("present") ? other.find(id) : data.rules().find(id);
     };
-    const auto all = judge_again(data, kept->campaign, kept->bench, how);
-    VerdictCounts counts;
+    Judged judged;
+    // All of it for the shared store, with the books whose rules were taken.
+    const std::string address = call.flag("as") ? store_address(call) : "";
+    Judgement kept_apart{call.text("as"), "", {}};
+    std::set<std::string> books;
+    judge_again(data, kept->campaign, kept->bench, how, [&](SecondFinding&& s) {
+        ++judged.findings;
+        judged.counts.add(s.after.verdict);
+        if (!address.empty()) {
+            const Rulebook& book = *how.rule_for(s.before->rule).book;
+            books.insert(book.id + " (" + book.standard + ", " + book.edition + ")");
+            kept_apart.findings.push_back({s.point->position, s.after});
+        }
+        if (s.differs()) judged.differing.push_back(std::move(s));
+    });
+    for (const auto& book : books) kept_apart.books += (kept_apart.books.empty() ? "" : "; ") + book;
     std::vector<std::vector<std::string>> rows{{"point", "rule", "before", "after", "why"}};
-    for (const auto& s : all) {
-        counts.add(s.after.verdict);
-        if (!s.differs()) continue;
+    for (const auto& s : judged.differing) {
         rows.push_back({s.point->test + ": " + s.point->label, s.after.rule, told(*s.before), told(s.after),
                         s.after.reason});
     }
-    if (call.flag("out")) write_file(call.text("out"), document(all, counts));
-    const std::string address = call.flag("as") ? store_address(call) : "";
-    if (!address.empty()) SharedStore(address).put(folders.front(), judgement_of(all, call.text("as"), how));
+    if (call.flag("out")) write_file(call.text("out"), document(judged));
+    if (!address.empty()) SharedStore(address).put(folders.front(), kept_apart);
     if (call.flag("json")) {
-        call.console.out(document(all, counts));
+        call.console.out(document(judged));
     } else {
         for (auto& row : rows) {
             for (auto& text : row) text = printable(text);
@@ -122,14 +125,14 @@ ExitCode perform_judge(const Call& call) {
         if (rows.size() > 1) {
             for (const auto& line : aligned(rows, "")) call.console.out(line);
         }
-        call.console.out(fmt::format("{} findings judged again, {}{}", all.size(), rows.size() - 1,
+        call.console.out(fmt::format("{} findings judged again, {}{}", judged.findings, rows.size() - 1,
                                      (rows.size() == 2 ? " differs" : " differ")));
         call.console.out("before: " + call.console.counts(data.record().counts()));
-        call.console.out("now:    " + call.console.counts(counts));
+        call.console.out("now:    " + call.console.counts(judged.counts));
         if (call.flag("out")) call.console.out("wrote " + call.text("out"));
         if (!address.empty()) call.console.out("put into the store as " + printable(call.text("as")));
     }
-    return exit_code(counts, true);
+    return exit_code(judged.counts, true);
 }
 
 }  // namespace

@@ -96,6 +96,46 @@ std::string text_of(const Json& json) {
     return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
+// An object whose lists may be long: written member by member, as text_of() would.
+class ObjectWriter {
+  public:
+    explicit ObjectWriter(const TakeText& take) : take_(take) {}
+
+    void member(const std::string& name, const Json& value) {
+        begin_member(name);
+        take_(indented(value, "\n  "));
+    }
+    void begin_list(const std::string& name) {
+        begin_member(name);
+        take_("[");
+        entries_ = 0;
+    }
+    void entry(const Json& value) {
+        take_(entries_++ == 0 ? "\n    " : ",\n    ");
+        take_(indented(value, "\n    "));
+    }
+    void end_list() { take_(entries_ > 0 ? "\n  ]" : "]"); }
+    void end() { take_("\n}\n"); }
+
+  private:
+    void begin_member(const std::string& name) {
+        take_(members_++ == 0 ? "{\n  " : ",\n  ");
+        take_(Json(name).dump() + ": ");
+    }
+    static std::string indented(const Json& value, std::string_view line) {
+        std::string out;
+        for (const char c : value.dump(2, ' ', false, Json::error_handler_t::replace)) {
+            if (c == '\n')
+                out += line;
+            else
+                out += c;
+        }
+        return out;
+    }
+    const TakeText& take_;
+    std::size_t members_ = 0, entries_ = 0;
+};
+
 // Four decimals say all of a level; times and voltages need their own digits.
 std::string cell(std::optional<double> value, Unit unit) {
     if (!value) return "";
@@ -104,42 +144,61 @@ std::string cell(std::optional<double> value, Unit unit) {
 
 }  // namespace
 
-std::string run_json(const RunRecord& run) {
-    Json json = head();
-    json["run"] = facts_of(run);
-    json["counts"] = counts_json(run.counts());
-    json["results"] = json["findings"] = json["invalid"] = json["notes"] = Json::array();
-    for (const auto& point : run.points) {
-        if (!point.invalid.empty()) {
-            json["invalid"].push_back(
+void put_run_json(const RunRecord& run, const TakeText& take) {
+    ObjectWriter out(take);
+    const Json first = head();
+    for (const auto& [name, value] : first.items()) out.member(name, value);
+    out.member("run", facts_of(run));
+    out.member("counts", counts_json(run.counts()));
+    const auto each_point = [&](const char* name, const auto& put) {
+        out.begin_list(name);
+        for (const auto& point : run.points) put(point);
+        out.end_list();
+    };
+    each_point("results", [&](const PointRecord& point) {
+        for (const auto& result : point.results) out.entry(to_json(result, &point));
+    });
+    each_point("findings", [&](const PointRecord& point) {
+        for (const auto& finding : point.findings) out.entry(to_json(finding, &point));
+    });
+    each_point("invalid", [&](const PointRecord& point) {
+        if (!point.invalid.empty())
+            out.entry(
                 {{"test", point.test}, {"point", point.label}, {"id", point.id}, {"reason", point.invalid}});
-        }
-        for (const auto& result : point.results) json["results"].push_back(to_json(result, &point));
-        for (const auto& finding : point.findings) json["findings"].push_back(to_json(finding, &point));
-        for (const auto& note : point.notes)
-            json["notes"].push_back(point.test + ", " + point.label + ": " + note);
-    }
-    json["events"] = json["calibrations"] = Json::array();
+    });
+    each_point("notes", [&](const PointRecord& point) {
+        for (const auto& note : point.notes) out.entry(point.test + ", " + point.label + ": " + note);
+    });
+    out.begin_list("events");
     for (const auto& e : run.events)
-        json["events"].push_back(
-            {{"time", e.time}, {"kind", e.kind}, {"text", e.text}, {"seconds", e.seconds}});
+        out.entry({{"time", e.time}, {"kind", e.kind}, {"text", e.text}, {"seconds", e.seconds}});
+    out.end_list();
+    out.begin_list("calibrations");
     for (const auto& c : run.calibrations) {
-        json["calibrations"].push_back({{"name", c.name},
-                                        {"test", c.test},
-                                        {"taken", c.taken},
-                                        {"valid_until", c.valid_until},
-                                        {"file", c.file},
-                                        {"invalid", c.invalid}});
+        out.entry({{"name", c.name},
+                   {"test", c.test},
+                   {"taken", c.taken},
+                   {"valid_until", c.valid_until},
+                   {"file", c.file},
+                   {"invalid", c.invalid}});
     }
-    json["anomalies"] = Json::array();
+    out.end_list();
+    out.begin_list("anomalies");
     for (const auto& a : anomalies_of(run)) {
         Json entry{{"test", a.test}, {"result", a.result},  {"kind", a.kind},    {"curve", a.curve},
                    {"at", a.at},     {"position", nullptr}, {"reason", a.reason}};
         if (a.position > 0) entry["position"] = a.position;
-        json["anomalies"].push_back(std::move(entry));
+        out.entry(entry);
     }
-    json["superseded"] = run.superseded.size();
-    return text_of(json);
+    out.end_list();
+    out.member("superseded", run.superseded.size());
+    out.end();
+}
+
+std::string run_json(const RunRecord& run) {
+    std::string out;
+    put_run_json(run, [&](std::string_view text) { out += text; });
+    return out;
 }
 
 std::string point_json(const PointRecord& point) {
@@ -187,11 +246,11 @@ std::string traces_csv(const std::vector<Trace>& traces) {
     return out;
 }
 
-std::string findings_csv(const RunRecord& run) {
-    std::string out =
+void put_findings_csv(const RunRecord& run, const TakeText& take) {
+    take(
         "position,test,point,rule,clause,verdict,value,limit,margin,unit,at,at_unit,at_from,reason,"
         "deviations,"
-        "capture,capture_sha256\n";
+        "capture,capture_sha256\n");
     for (const auto& point : run.points) {
         for (const auto& f : point.findings) {
             std::string deviations;
@@ -213,10 +272,16 @@ std::string findings_csv(const RunRecord& run) {
                                          deviations,
                                          point.capture.file,
                                          point.capture.sha256};
-            for (std::size_t i = 0; i < std::size(cells); ++i) out += (i ? "," : "") + csv_cell(cells[i]);
-            out += '\n';
+            std::string row;
+            for (std::size_t i = 0; i < std::size(cells); ++i) row += (i ? "," : "") + csv_cell(cells[i]);
+            take(row + "\n");
         }
     }
+}
+
+std::string findings_csv(const RunRecord& run) {
+    std::string out;
+    put_findings_csv(run, [&](std::string_view text) { out += text; });
     return out;
 }
 

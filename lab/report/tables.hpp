@@ -1,7 +1,9 @@
 // Results and findings as CSV and JSON. The JSON is described in docs/json.md.
 #pragma once
 
+#include <functional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "core/outcome/outcome.hpp"
@@ -10,7 +12,11 @@
 
 namespace rt::lab {
 
+// Takes a text piece by piece, so that those of long runs need not be held.
+using TakeText = std::function<void(std::string_view)>;
+
 // A run: results, findings and notes of all points, each with its test and point.
+void put_run_json(const RunRecord& run, const TakeText& take);
 std::string run_json(const RunRecord& run);
 
 // One point on one line: test, label, axes, results, findings, why it is not valid.
@@ -24,6 +30,7 @@ std::string measurement_json(const Outcome& outcome, const std::vector<Finding>&
 std::string traces_csv(const std::vector<Trace>& traces);
 
 // One row a finding, in the order of the run.
+void put_findings_csv(const RunRecord& run, const TakeText& take);
 std::string findings_csv(const RunRecord& run);
 
 }  // namespace rt::lab

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <set>
+#include <vector>
 
 #include "core/base/error.hpp"
 #include "lab/run/around.hpp"
@@ -55,9 +56,8 @@ static std::vector<const Judging*> judgings_of(const Test& test, const PointReco
     return out;
 }
 
-std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
-                                       const SecondJudgement& how) {
-    std::vector<SecondFinding> out;
+void judge_again(const RunData& run, const Campaign& campaign, const Bench& bench, const SecondJudgement& how,
+                 const std::function<void(SecondFinding&&)>& take) {
     const TextPairs unit = unit_details(run.record());
     // By test and by the values of its axes, so that a long run is not gone through for every point of it.
     std::set<std::string> looked_up;
@@ -105,11 +105,9 @@ std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campa
             options.budgets = bench.budgets;
             options.around = surroundings;
             if (how.decision) options.decision = *how.decision;
-            out.push_back(
-                {&point, &point.findings[i], judge_or_none(rules[i], outcome, parameters, options)});
+            take({&point, &point.findings[i], judge_or_none(rules[i], outcome, parameters, options)});
         }
     }
-    return out;
 }
 
 }  // namespace rt::lab

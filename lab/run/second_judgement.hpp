@@ -3,7 +3,6 @@
 
 #include <functional>
 #include <optional>
-#include <vector>
 
 #include "lab/model/bench.hpp"
 #include "lab/model/campaign.hpp"
@@ -27,9 +26,10 @@ struct SecondJudgement {
     bool from_captures = false;        // results measured anew; curves always are
 };
 
-// Every finding of the points that stand. What the run itself declared invalid stays without verdict. Throws
-// Error(input) for captures that are missing or altered, and for rules that do not fit the results.
-std::vector<SecondFinding> judge_again(const RunData& run, const Campaign& campaign, const Bench& bench,
-                                       const SecondJudgement& how);
+// Every finding of the points that stand, handed over one by one in the order of the run. What the run itself
+// declared invalid stays without verdict. Throws Error(input) for captures that are missing or altered, and
+// for rules that do not fit the results.
+void judge_again(const RunData& run, const Campaign& campaign, const Bench& bench, const SecondJudgement& how,
+                 const std::function<void(SecondFinding&&)>& take);
 
 }  // namespace rt::lab

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <span>
 
 #include "core/base/text.hpp"
 #include "lab/report/page/values.hpp"
@@ -141,7 +142,18 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
     return data;
 }
 
+bool summarised(const PageRuns& runs) {
+    constexpr std::size_t most_findings = 10'000, most_points = 20'000;
+    std::size_t findings = 0, points = 0;
+    for (const RunData* run : runs) {
+        points += run->record().points.size();
+        for (const auto& point : run->record().points) findings += point.findings.size();
+    }
+    return findings > most_findings || points > most_points;
+}
+
 void set_findings(PageData& page, const PageRuns& runs) {
+    constexpr std::size_t most_of_summary = 2'000;
     PageData all = page_list();
     std::map<std::string, std::string> titles;
     for (const RunData* run : runs) {
@@ -149,7 +161,17 @@ void set_findings(PageData& page, const PageRuns& runs) {
             titles[test.name] = test.title.empty() ? test.name : test.title;
     }
     std::vector<std::pair<std::string, PageData>> groups;
-    for (const auto& row : sorted_findings(runs)) {
+    const auto sorted = sorted_findings(runs);
+    const std::size_t listed = summarised(runs) ? std::min(most_of_summary, sorted.size()) : sorted.size();
+    VerdictCounts left_out;
+    for (std::size_t i = listed; i < sorted.size(); ++i) left_out.add(sorted[i].finding->verdict);
+    PageData unlisted;
+    set_counts(unlisted, left_out);
+    unlisted.set("total", std::to_string(left_out.total()));
+    PageData further = page_list();
+    if (left_out.total() > 0) further << unlisted;
+    page.set("further_findings", further);
+    for (const auto& row : std::span(sorted).first(listed)) {
         const auto same = [&](const auto& group) { return group.first == row.point->test; };
         auto at = std::find_if(groups.begin(), groups.end(), same);
         if (at == groups.end()) at = groups.insert(groups.end(), {row.point->test, page_list()});

@@ -4,6 +4,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/file_writer.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/formats/report_name.hpp"
 #include "lab/report/convert.hpp"
@@ -68,7 +69,7 @@ std::string without_dangling(const std::string& page) {
     return out.append(page, kept, std::string::npos);
 }
 
-std::string report_page(PageData page, const ReportOptions& options) {
+std::string report_page(PageData page, const ReportOptions& options, bool summary) {
     const auto text = [&](const char* part) { return in_language(part, options.language); };
     ReportMustache mustache{text(report_template)};
     if (!mustache.is_valid()) throw Error(ErrorKind::internal, "report template", mustache.error_message());
@@ -82,7 +83,7 @@ std::string report_page(PageData page, const ReportOptions& options) {
     page.set("point_section", PageData{PagePart([&] { return text(point_template); })});
     page.set("rows_table", PageData{PagePart([&] { return text(rows_template); })});
     const std::string out = mustache.render(page);
-    return options.appendix ? out : without_dangling(out);
+    return options.appendix && !summary ? out : without_dangling(out);
 }
 
 std::vector<std::filesystem::path> templates_of(const PageRuns& runs, const ReportOptions& options) {
@@ -135,16 +136,23 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     make_folder(folder);
     const ReportFigures figures = draw_figures(runs, folder, options.figures_per_test);
     const PageData page = report_values(runs, figures);
-    std::vector<Filled> filled{{folder / (name + ".html"), report_page(page, options)}};
+    std::vector<Filled> filled{{folder / (name + ".html"), report_page(page, options, summarised(runs))}};
     OfficeParts parts = office_parts(runs, figures);
     parts.as_png = [&](const std::filesystem::path& svg) { return png_of(svg, folder); };
     for (const auto& file : own)
         filled.push_back(fill(file, folder / made_name(file, name),
                               template_values(page, runs, figures, kind_of_template(file)), parts));
+    std::vector<std::filesystem::path> tables;
     for (std::size_t part = 0; part < runs.size(); ++part) {
         const std::string number = part ? "-" + std::to_string(part + 1) : "";
-        filled.push_back({folder / ("results" + number + ".csv"), findings_csv(runs[part]->record())});
-        filled.push_back({folder / ("results" + number + ".json"), run_json(runs[part]->record())});
+        const auto put = [&](const char* ending, const auto& make) {
+            FileWriter file(folder / ("results" + number + ending));
+            make(runs[part]->record(), [&](std::string_view text) { file.write(text); });
+            file.finish();
+            tables.push_back(file.path());
+        };
+        put(".csv", put_findings_csv);
+        put(".json", put_run_json);
     }
     for (const auto& each : filled) {
         if (each.document.empty())
@@ -153,6 +161,7 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
             write_office(each.document, each.file);
         out.files.push_back(each.file);
     }
+    out.files.insert(out.files.end(), tables.begin(), tables.end());
     out.html = out.files.front();
     out.figures = figures.files().size();
     out.figure_folder = folder / "figures";

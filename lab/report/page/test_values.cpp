@@ -222,8 +222,9 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     const auto first = points_first(all);
     constexpr std::size_t most_lines = 30;
     VerdictCounts counts;
-    std::size_t captures = 0, lines = 0;
+    std::size_t captures = 0, lines = 0, unlisted = 0;
     double seconds = 0;
+    const bool summary = summarised(runs);
     for (const auto& placed : all) {
         const PointRecord& point = *placed.point;
         if (!made_of_trials(point.kind)) seconds += seconds_between(point.started, point.ended);
@@ -234,6 +235,14 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
         const bool drawn = figures.points.contains({placed.part, point.position});
         const bool each = figures_of(point) == Figures::each;
         const bool shown = each && point.kind == PointKind::point && all.size() <= 200;
+        const bool passed = std::all_of(point.findings.begin(), point.findings.end(),
+                                        [](const Finding& f) { return f.verdict == Verdict::pass; });
+        const bool early = point.kind != PointKind::trial && lines_parted.firsts() < most_lines &&
+                           (all.size() <= most_lines || !passed);
+        if (summary && !drawn && !early && !first.contains(&point)) {
+            ++unlisted;
+            continue;
+        }
         if (shown || drawn) {
             PageData section = point_values(runs, placed, figures);
             points << section;
@@ -242,10 +251,6 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
         if (!shown && !(drawn && each)) {
             PageData line = row_values(runs, placed, drawn);
             rows << line;
-            const bool passed = std::all_of(point.findings.begin(), point.findings.end(),
-                                            [](const Finding& f) { return f.verdict == Verdict::pass; });
-            const bool early = point.kind != PointKind::trial && lines_parted.firsts() < most_lines &&
-                               (all.size() <= most_lines || !passed);
             lines_parted.add(std::move(line), early);
             ++lines;
         }
@@ -259,6 +264,8 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     data.set("further_points", sections.further());
     data.set("first_list", list(lines_parted.first()));
     data.set("further_list", list(lines_parted.further()));
+    data.set("has_unlisted", unlisted > 0);
+    data.set("unlisted", std::to_string(unlisted));
     data.set("has_first_rows", lines_parted.firsts() > 0);
     data.set("has_further_rows", lines_parted.furthers() > 0);
     data.set("has_further", sections.furthers() + lines_parted.furthers() > 0);

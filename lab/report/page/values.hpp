@@ -41,9 +41,11 @@ void set_margin_bar(PageData& data, const Finding& finding);
 
 PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecord& point,
                         const Finding& finding);
-// All findings, those to read first first.
+// A run of so many findings or points that a page of all of them would help nobody: it is reported as a
+// summary.
+bool summarised(const PageRuns& runs);
 // Sets `findings`, those to read first first, and `findings_by_test`, the same under their tests, the test
-// with the worst finding first.
+// with the worst finding first. Of a summary only so many of them, and how many more there are.
 void set_findings(PageData& page, const PageRuns& runs);
 // Counts and least margin of each test, and of each rule.
 PageData test_summary(const PageRuns& runs);
