@@ -121,7 +121,7 @@ std::unique_ptr<LoadedCampaign> load_campaign(const Call& call, const std::files
 std::unique_ptr<LoadedCampaign> load_kept_campaign(const std::filesystem::path& run, Loaded what,
                                                    const std::filesystem::path& bench) {
     auto loaded = std::make_unique<LoadedCampaign>(what);
-    const RunRecord record = Tally::open(run).read();
+    const RunRecord record = Tally::open(run).read_frame();
     const KeptFiles files(run, record.files);
     loaded->library.add_all(files.further_rulebooks());
     Profile profile;

@@ -36,7 +36,7 @@ void print_changes(const Console& console, const std::vector<Work>& all, const f
         const auto document = nlohmann::json::parse(read_file(file), nullptr, false);
         if (!document.is_object()) continue;
         findings += document.value("findings", std::size_t{0});
-        const std::string unit = Tally::open(work.run).read().head.detail("model");
+        const std::string unit = Tally::open(work.run).read_frame().head.detail("model");
         for (const auto& change : document.value("differences", nlohmann::json::array())) {
             ++changed;
             const auto before = change.value("before", nlohmann::json::object()),

@@ -32,7 +32,7 @@ void amend(const Call& call, const std::string& folder) {
         changes.emplace_back(name, std::string(trim(setting.substr(equals + 1))));
     }
     Tally tally = Tally::open_to_write(folder);
-    const RunRecord record = tally.read();
+    const RunRecord record = tally.read_frame();
     for (const auto& [name, value] : changes) {
         const std::string before = record.fact(name);
         if (before == value) continue;

@@ -37,39 +37,9 @@ Conductor::Conductor(const Plan& plan, const std::filesystem::path& folder, Tall
 
 void Conductor::know(const RunRecord& earlier) {
     found_.know(earlier);
-    for (const auto& record : earlier.superseded) {
-        measured_.set_aside(record);
-        position_ = std::max(position_, record.position);
-    }
-    std::map<std::string, std::vector<const PointRecord*>> open;  // points since the last check, by recheck
-    for (const auto& record : earlier.points) {
-        position_ = std::max(position_, record.position);
-        last_ended_ = record.ended;
-        if (record.kind == PointKind::check) {
-            measured_.set_aside(record);
-            open[record.test].clear();
-            continue;
-        }
-        // What a recheck has doubted was to be measured again: the run ended before it came to that.
-        if (record.standing == Standing::voided && record.attempt == 1 &&
-            record.standing_cause == Cause::recheck) {
-            measured_.set_aside(record);
-            continue;
-        }
-        // So does one whose input, or limit, from another test has been measured again, or counts no more.
-        if (!grounds_.stand(record)) {
-            measured_.set_aside(record);
-            continue;
-        }
-        measured_.put(record);
-        owed_.settle(record);
-        for (auto& stability : stabilities_) {
-            const auto& name = stability.recheck().test.name;
-            if (stability.covers(record.test)) open[name].push_back(&record);
-        }
-        const PlannedTest* planned = plan_.find(record.test);
-        if (planned && !made_of_trials(record.kind)) pace_.known(*planned);
-    }
+    // Points since the last check, by recheck.
+    std::map<std::string, std::vector<Earlier>> open;
+    tally_.each_point([&](PointRecord&& record) { know(record, open); });
     for (const auto& calibration : earlier.calibrations) calibrations_.know(calibration);
     // A calibration whose test is measured again is made again.
     for (const auto& planned : plan_.tests) {
@@ -82,21 +52,55 @@ void Conductor::know(const RunRecord& earlier) {
         const auto reference = earlier.head.references.find(name);
         if (reference != earlier.head.references.end())
             stability.set_reference(to_double(reference->second).value());
-        for (const PointRecord* record : open[name]) {
-            const PlannedTest* planned = plan_.find(record->test);
+        for (const auto& record : open[name]) {
+            const PlannedTest* planned = plan_.find(record.test);
             if (!planned) continue;
             // Those whose values are found only when their turn comes are measured again then.
-            if (record->kind == PointKind::trial || planned->test->found) {
+            if (record.trial || planned->test->found) {
                 Point trial;
-                trial.id = id_of(*record);
-                stability.vouch({planned, trial, record->position, true});
+                trial.id = record.id;
+                stability.vouch({planned, trial, record.position, true});
                 continue;
             }
             for (const auto& point : planned->points) {
-                if (point.id == id_of(*record)) stability.vouch({planned, point, record->position});
+                if (point.id == record.id) stability.vouch({planned, point, record.position});
             }
         }
     }
+}
+
+void Conductor::know(const PointRecord& record, std::map<std::string, std::vector<Earlier>>& open) {
+    position_ = std::max(position_, record.position);
+    if (record.standing == Standing::superseded) {
+        measured_.set_aside(record);
+        return;
+    }
+    last_ended_ = record.ended;
+    if (record.kind == PointKind::check) {
+        measured_.set_aside(record);
+        open[record.test].clear();
+        return;
+    }
+    // What a recheck has doubted was to be measured again: the run ended before it came to that.
+    if (record.standing == Standing::voided && record.attempt == 1 &&
+        record.standing_cause == Cause::recheck) {
+        measured_.set_aside(record);
+        return;
+    }
+    // So does one whose input, or limit, from another test has been measured again, or counts no more.
+    if (!grounds_.stand(record)) {
+        measured_.set_aside(record);
+        return;
+    }
+    measured_.put(record);
+    owed_.settle(record);
+    for (auto& stability : stabilities_) {
+        if (stability.covers(record.test))
+            open[stability.recheck().test.name].push_back(
+                {record.test, record.kind == PointKind::trial, id_of(record), record.position});
+    }
+    const PlannedTest* planned = plan_.find(record.test);
+    if (planned && !made_of_trials(record.kind)) pace_.known(*planned);
 }
 
 RunEnd Conductor::run() {

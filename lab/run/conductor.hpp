@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <set>
 #include <vector>
@@ -22,12 +23,21 @@ class Conductor {
     Conductor(const Plan& plan, const std::filesystem::path& folder, Tally& tally, BenchConnection& bench,
               RunListener& listener, const RunOptions& options);
 
-    // What an earlier part of the run has measured.
+    // What an earlier part of the run has measured: its frame here, its points in the tally.
     void know(const RunRecord& earlier);
     RunEnd run();
 
   private:
     enum class Flow { go, skip_test, stop };
+
+    // A point of an earlier part, as a recheck that follows asks for it.
+    struct Earlier {
+        std::string test;
+        bool trial = false;
+        std::uint64_t id = 0;
+        std::size_t position = 0;
+    };
+    void know(const PointRecord& record, std::map<std::string, std::vector<Earlier>>& open);
 
     void zero_instruments();
     Flow confirm_connections();

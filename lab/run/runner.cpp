@@ -171,7 +171,7 @@ void ask_unit(const Plan& plan, BenchConnection& bench, RunListener& listener, T
 RunEnd run_plan(const Plan& plan, const std::filesystem::path& folder, RunListener& listener, Tally& tally,
                 const RunRecord& earlier, const std::string& unit, RunOptions options) {
     try {
-        listener.begun(folder, unit, earlier.counts());
+        listener.begun(folder, unit, tally.counts());
         std::optional<TrafficLog> traffic;
         if (options.traffic) traffic.emplace(folder / "traffic.log");
         BenchConnection bench(plan, traffic ? &*traffic : nullptr);
@@ -219,11 +219,11 @@ RunEnd carry_on(const Plan& plan, const std::filesystem::path& folder, RunListen
     if (!options.redo.empty()) {
         tally.supersede(chosen_again(tally.read(), options.redo), "chosen to be measured again");
     }
-    const RunRecord earlier = tally.read();
+    const RunRecord earlier = tally.read_frame();
     options.unit = unit_details(earlier);
     tally.add(
         EventRecord{utc_now(), "resumed",
-                    fmt::format("after {} of {}{} points{}", earlier.points.size(),
+                    fmt::format("after {} of {}{} points{}", tally.points(),
                                 (plan.at_most() ? "at most " : ""), plan.captures(), tally.state_text())});
     tally.set_state(RunState::running);
     return run_plan(plan, folder, listener, tally, earlier, unit_of(earlier), options);

@@ -125,7 +125,7 @@ std::string statement_of(const fs::path& run, const std::string& by) {
                        "is not as it was written (" + seen.altered.front() + "): it is not signed");
         seal = seen.seal, entries = seen.entries;
     });
-    const RunRecord record = Tally::open(run).read();
+    const RunRecord record = Tally::open(run).read_frame();
     const auto line = [](const char* name, std::string value) {
         std::replace(value.begin(), value.end(), '\n', ' ');
         return std::string(name) + ": " + printable(value) + "\n";

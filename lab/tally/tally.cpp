@@ -14,6 +14,7 @@
 #include "core/base/text.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
+#include "lab/tally/point_reader.hpp"
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/schema.hpp"
 #include "lab/tally/sqlite.hpp"
@@ -401,8 +402,24 @@ std::string Tally::state_text() {
     return resumed_from(state_->database);
 }
 
+std::size_t Tally::points() {
+    Statement count(state_->database, "SELECT count(*) FROM point WHERE standing <> 'superseded'");
+    return count.step() ? static_cast<std::size_t>(count.whole(0)) : 0;
+}
+
 RunRecord Tally::read() {
     return read_run(state_->database);
+}
+
+RunRecord Tally::read_frame() {
+    Transaction one_state(state_->database, "BEGIN");
+    return lab::read_frame(state_->database);
+}
+
+void Tally::each_point(const std::function<void(PointRecord&&)>& take) {
+    Transaction one_state(state_->database, "BEGIN");
+    PointReader points(state_->database);
+    for (PointRecord point; points.next(point);) take(std::move(point));
 }
 
 }  // namespace rt::lab

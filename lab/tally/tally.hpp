@@ -62,8 +62,13 @@ class Tally {
     // From which state of the chain it is carried on, for the event that says so.
     std::string state_text();
     RunRecord read();
-    // Verdicts of all points that stand, without reading them.
+    // All of it but its points, and these one after another, superseded ones too: memory does not grow with
+    // the run.
+    RunRecord read_frame();
+    void each_point(const std::function<void(PointRecord&&)>& take);
+    // Verdicts of all points that are not superseded, and how many points these are, without reading them.
     VerdictCounts counts();
+    std::size_t points();
 
   private:
     struct State;
