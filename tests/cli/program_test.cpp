@@ -13,7 +13,7 @@ namespace {
 const std::filesystem::path source = RT_SOURCE;
 const std::vector<std::string> names{"demo",   "draft",  "field",    "check",   "run",    "make",  "measure",
                                      "report", "export", "judge",    "compare", "verify", "rules", "bench",
-                                     "find",   "push",   "dialects", "explain", "sign",   "each"};
+                                     "find",   "push",   "dialects", "explain", "sign",   "each",  "trend"};
 
 // A result of a run's JSON by point; there is at least one.
 std::map<std::string, double> values_of(const nlohmann::json& run, const std::string& name) {
