@@ -213,9 +213,9 @@ ExitCode perform_trend(const Call& call) {
             return value ? format({*value, g.unit}, 4) : std::string("-");
         };
         rows.push_back({g.key.empty() ? "-" : g.key, std::to_string(g.runs),
-                        std::to_string(g.verdicts.total()), std::to_string(g.verdicts.fail),
-                        std::to_string(g.verdicts.none), margin(g.lowest), margin(g.quarter),
-                        margin(g.median), margin(g.highest)});
+                        std::to_string(g.verdicts.total()), std::to_string(g.verdicts.marginal),
+                        std::to_string(g.verdicts.fail), std::to_string(g.verdicts.none), margin(g.lowest),
+                        margin(g.quarter), margin(g.median), margin(g.highest)});
     }
     print_rows(call, rows);
     if (call.flag("figure")) call.console.out("wrote " + call.text("figure"));

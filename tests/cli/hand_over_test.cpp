@@ -155,7 +155,19 @@ TEST_CASE(
     CHECK(groups[0]["runs"] == 1);
     CHECK(groups[0]["median"].get<double>() >= groups[0]["lowest"].get<double>());
     CHECK(contains(read_file(starter.folder / "trend.svg"), "Margins by rule"));
-    CHECK(contains(say({"trend", "a"}).out, "smallest margin"));
+    // As many columns as headings: without blanks inside them there are no two spaces.
+    const std::string table = say({"trend", "a", "--rule", "cispr-32", "--by", "test"}).out;
+    const auto columns = [&](std::size_t line) {
+        const auto rows = rt::split(std::string_view(table), '\n');
+        REQUIRE(rows.size() > line);
+        std::size_t out = 1;
+        for (std::size_t at = 0; (at = rows[line].find("  ", at)) != std::string_view::npos; ++out)
+            at = rows[line].find_first_not_of(' ', at);
+        return out;
+    };
+    CHECK(contains(table, "smallest margin"));
+    CHECK(columns(0) == 10);
+    CHECK(columns(1) == 10);
     CHECK(contains(say({"trend", "a", "--by", "week"}).err, "write day, month"));
     CHECK(say({"trend", "a", "--figure", "trend.gif"}).code == 2);
     CHECK(contains(say({"trend", "a", "--rule", "none-of-these", "--figure", "t.svg"}).err, "no margins"));
