@@ -12,6 +12,7 @@
 #include "lab/store/shared_schema.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/read_run.hpp"
+#include "lab/tally/run_data.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt::lab {
@@ -188,6 +189,9 @@ Pushed SharedStore::push(const std::filesystem::path& folder) {
         Tally::look_at(folder, [&](Database& tally) {
             Transaction one_state(tally, "BEGIN");
             require_unaltered(tally, folder);
+            const RunRecord frame = read_frame(tally);
+            if (const auto altered = altered_inputs(frame, folder); !altered.empty())
+                fail_altered(folder, altered.front());
             const std::string identity = identity_of(tally), seal = chain_seal(tally);
             pqxx::work work(state_->connection);
             // One at a time of those who push this run: the later one finds it there.
@@ -197,7 +201,6 @@ Pushed SharedStore::push(const std::filesystem::path& folder) {
             if (!before.empty() && before[0][0].as<std::string>() == seal) return;
             out = before.empty() ? Pushed::fresh : Pushed::replaced;
             if (!before.empty()) work.exec_params("DELETE FROM run WHERE identity = $1", identity);
-            const RunRecord frame = read_frame(tally);
             const RunHead& head = frame.head;
             const auto row = work.exec_params1(
                 "INSERT INTO run (identity, seal, folder, started, ended, state, title, customer, operator, "
@@ -239,6 +242,7 @@ void SharedStore::put(const std::filesystem::path& folder, const Judgement& judg
             work.exec_params1("INSERT INTO judgement (run, name, books) VALUES ($1, $2, $3) RETURNING number",
                               number, name, plain_text(judgement.books));
         put_findings(work, number, made[0].as<long long>(), judgement.findings);
+        if (judgement.findings.size() >= many_rows) count_anew(work);
         work.commit();
     });
 }

@@ -481,9 +481,12 @@ Verification verify_chain(Database& database, const std::filesystem::path& folde
 
 void require_unaltered(Database& database, const std::filesystem::path& folder) {
     const Verification seen = verify_chain(database, folder);
-    if (seen.altered.empty()) return;
-    fail_input(folder.string(), "is not as it was written (" + seen.altered.front() +
-                                    "): rare-tally verify " + folder.string() + " lists everything");
+    if (!seen.altered.empty()) fail_altered(folder, seen.altered.front());
+}
+
+void fail_altered(const std::filesystem::path& folder, const std::string& what) {
+    fail_input(folder.string(), "is not as it was written (" + what + "): rare-tally verify " +
+                                    folder.string() + " lists everything");
 }
 
 SealList::SealList(const std::filesystem::path& folder) : file_(folder / seal_file) {}

@@ -68,6 +68,9 @@ Verification verify_chain(Database& database, const std::filesystem::path& folde
 // Throws Error(input) with the first thing that is not as it was written.
 void require_unaltered(Database& database, const std::filesystem::path& folder);
 
+// Throws Error(input): the run has something, said in `what`, that is not as it was written.
+[[noreturn]] void fail_altered(const std::filesystem::path& folder, const std::string& what);
+
 // Goes through the chain, and through all files of the run folder that the tally names.
 Verification verify_run(const std::filesystem::path& folder);
 

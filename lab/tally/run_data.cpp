@@ -13,6 +13,25 @@
 
 namespace rt::lab {
 
+namespace {
+
+// What numbers and verdicts are made by.
+bool judges(const FileRecord& file) {
+    return file.kind == "rulebook" || file.kind == "analysis";
+}
+
+}  // namespace
+
+std::vector<std::string> altered_inputs(const RunRecord& run, const std::filesystem::path& folder) {
+    std::vector<std::string> out;
+    for (const auto& file : run.files) {
+        if (!judges(file)) continue;
+        if (!stays_inside(file.file) || sha256_of_file(folder / file.file) != file.sha256)
+            out.push_back(file.file + " was altered");
+    }
+    return out;
+}
+
 RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_(folder) {
     Tally::look_at(folder, [&](Database& database) {
         Transaction one_state(database, "BEGIN");
@@ -21,23 +40,12 @@ RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_
         altered_ = std::move(seen.altered);
         if (altered == Altered::mark || altered_.empty()) record_ = read_all(database);
     });
+    for (auto& what : altered_inputs(record_, folder)) altered_.push_back(std::move(what));
+    if (altered == Altered::refuse && !altered_.empty()) fail_altered(folder, altered_.front());
     std::vector<std::filesystem::path> books, analyses;
     for (const auto& file : record_.files) {
-        if (file.kind != "rulebook" && file.kind != "analysis") continue;
-        const auto path = folder / file.file;
-        if (!stays_inside(file.file) || sha256(read_file(path)) != file.sha256) {
-            altered_.push_back(file.file + " was altered");
-            if (!stays_inside(file.file)) continue;
-        }
-        if (file.kind == "analysis") {
-            analyses.push_back(path);
-        } else {
-            books.push_back(path);
-        }
-    }
-    if (altered == Altered::refuse && !altered_.empty()) {
-        fail_input(folder.string(), "is not as it was written (" + altered_.front() +
-                                        "): rare-tally verify " + folder.string() + " lists everything");
+        if (!judges(file) || !stays_inside(file.file)) continue;
+        (file.kind == "analysis" ? analyses : books).push_back(folder / file.file);
     }
     library_.add_all(books);
     for (const auto& file : analyses) procedures_.add(file, "", DiskFiles({}));

@@ -50,6 +50,9 @@ class RunData {
     ProcedureLibrary procedures_;
 };
 
+// Rulebooks and analyses that the run kept and that are not as they were written, each in a line.
+std::vector<std::string> altered_inputs(const RunRecord& run, const std::filesystem::path& folder);
+
 // Several kept runs, opened together.
 class OpenRuns {
   public:

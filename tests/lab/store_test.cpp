@@ -138,6 +138,20 @@ TEST_CASE("the shared store holds what the folders hold, once, and follows what 
           }).find("shared store: cannot be reached") == 0);
 }
 
+TEST_CASE("a run whose kept rulebook was altered is not put into the store") {
+    TestFolder folder;
+    make_counted_run(folder / "a", {{"level", "SN-1", {1}}});
+    const std::string book = read_file(folder / "a/inputs/made.toml");
+    write_file(folder / "a/inputs/made.toml", book + "\n# looser\n");
+    const PostgresServer server;
+    SharedStore store(server.address());
+    CHECK(input_error([&] { store.push(folder / "a"); }).find("inputs/made.toml was altered") !=
+          std::string::npos);
+    CHECK(store.find({}).empty());
+    write_file(folder / "a/inputs/made.toml", book);
+    CHECK(store.push(folder / "a") == Pushed::fresh);
+}
+
 TEST_CASE("several benches push at once, also into a store that has no tables yet") {
     TestFolder folder;
     constexpr int benches = 4, runs = 3;
