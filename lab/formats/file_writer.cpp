@@ -24,12 +24,18 @@ FileWriter::~FileWriter() {
 
 void FileWriter::write(std::string_view text) {
     constexpr std::size_t most = 1 << 18;
-    held_ += text;
-    if (held_.size() >= most) flush();
+    if (held_.size() + text.size() < most) {
+        held_ += text;
+        return;
+    }
+    put(held_);
+    held_.clear();
+    put(text);
 }
 
 void FileWriter::finish() {
-    flush();
+    put(held_);
+    held_.clear();
     if (::fsync(file_) != 0) fail();
     const int file = std::exchange(file_, -1);
     if (::close(file) != 0 || ::rename(part_.c_str(), path_.c_str()) != 0) {
@@ -40,18 +46,17 @@ void FileWriter::finish() {
     }
 }
 
-void FileWriter::flush() {
-    for (std::string_view left = held_; !left.empty();) {
-        const auto wrote = ::write(file_, left.data(), left.size());
+void FileWriter::put(std::string_view text) {
+    while (!text.empty()) {
+        const auto wrote = ::write(file_, text.data(), text.size());
         if (wrote < 0 && errno == EINTR) continue;
         if (wrote < 0) fail();
-        left.remove_prefix(static_cast<std::size_t>(wrote));
+        text.remove_prefix(static_cast<std::size_t>(wrote));
     }
-    held_.clear();
 }
 
 void FileWriter::fail() {
-    fail_input(path_.string(), std::string("cannot be written: ") + std::strerror(errno));
+    throw Error(ErrorKind::output, path_.string(), std::string("cannot be written: ") + std::strerror(errno));
 }
 
 }  // namespace rt::lab

@@ -9,21 +9,21 @@ namespace rt::lab {
 
 class FileWriter {
   public:
-    // Throws Error(input) where nothing can be written.
+    // Throws Error(output) where nothing can be written.
     explicit FileWriter(const std::filesystem::path& path);
     // Without finish() nothing is left.
     ~FileWriter();
     FileWriter(const FileWriter&) = delete;
     FileWriter& operator=(const FileWriter&) = delete;
 
-    // Throws Error(input) when the disk is full.
+    // Throws Error(output) when the disk is full.
     void write(std::string_view text);
     // On the disk, under its name.
     void finish();
     const std::filesystem::path& path() const { return path_; }
 
   private:
-    void flush();
+    void put(std::string_view text);
     [[noreturn]] void fail();
 
     std::filesystem::path path_;

@@ -8,11 +8,11 @@
 #include <cerrno>
 #include <cstring>
 #include <memory>
-#include <utility>
 #include <vector>
 
 #include "core/base/error.hpp"
 #include "core/base/hex.hpp"
+#include "lab/formats/file_writer.hpp"
 
 namespace rt::lab {
 namespace {
@@ -27,7 +27,6 @@ class Descriptor {
     Descriptor(const Descriptor&) = delete;
     Descriptor& operator=(const Descriptor&) = delete;
     int get() const { return fd_; }
-    int release() { return std::exchange(fd_, -1); }
 
   private:
     int fd_;
@@ -61,23 +60,9 @@ std::string read_file(const std::filesystem::path& path) {
 }
 
 void write_file(const std::filesystem::path& path, std::string_view content) {
-    const std::string part = path.string() + ".part";
-    Descriptor file(::open(part.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644));
-    if (file.get() < 0) fail_write(path);
-    const auto fail_clean = [&] {
-        const int reason = errno;
-        ::unlink(part.c_str());
-        errno = reason;
-        fail_write(path);
-    };
-    while (!content.empty()) {
-        const auto wrote = ::write(file.get(), content.data(), content.size());
-        if (wrote < 0 && errno == EINTR) continue;
-        if (wrote < 0) fail_clean();
-        content.remove_prefix(static_cast<std::size_t>(wrote));
-    }
-    if (::fsync(file.get()) != 0 || ::close(file.release()) != 0) fail_clean();
-    if (::rename(part.c_str(), path.c_str()) != 0) fail_clean();
+    FileWriter file(path);
+    file.write(content);
+    file.finish();
 }
 
 void append_line(const std::filesystem::path& path, std::string_view line) {

@@ -21,6 +21,7 @@
 #include "lab/clock.hpp"
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
+#include "lab/tally/read_run.hpp"
 #include "lab/tally/tally.hpp"
 
 namespace rt::lab {
@@ -116,7 +117,8 @@ struct Trust {
 };
 
 std::string statement_of(const fs::path& run, const std::string& by) {
-    std::string seal, title, unit, started;
+    std::string seal;
+    RunHead head;
     std::size_t entries = 0;
     Tally::look_at(run, [&](Database& database) {
         const Verification seen = verify_chain(database, run);
@@ -124,16 +126,16 @@ std::string statement_of(const fs::path& run, const std::string& by) {
             fail_input(run.string(),
                        "is not as it was written (" + seen.altered.front() + "): it is not signed");
         seal = seen.seal, entries = seen.entries;
+        head = read_frame(database).head;
     });
-    const RunRecord record = Tally::open(run).read_frame();
     const auto line = [](const char* name, std::string value) {
         std::replace(value.begin(), value.end(), '\n', ' ');
         return std::string(name) + ": " + printable(value) + "\n";
     };
-    return "Seal of a tally, signed\n" + line("title", record.head.title) +
-           line("unit", record.head.detail("model") + ", serial " + record.head.detail("serial")) +
-           line("begun", record.head.started) + line("entries", std::to_string(entries)) +
-           line("seal", seal) + line("signed", utc_now()) + line("by", by);
+    return "Seal of a tally, signed\n" + line("title", head.title) +
+           line("unit", head.detail("model") + ", serial " + head.detail("serial")) +
+           line("begun", head.started) + line("entries", std::to_string(entries)) + line("seal", seal) +
+           line("signed", utc_now()) + line("by", by);
 }
 
 std::string line_of(const std::string& statement, const std::string& name) {

@@ -105,6 +105,7 @@ TEST_CASE("a long file is there whole or not at all") {
     CHECK_FALSE(std::filesystem::exists(path));
     file.finish();
     CHECK(std::filesystem::file_size(path) == 700'000);
-    CHECK(input_error([&] { FileWriter nowhere(folder / "none/long.txt"); }).find("cannot be written") !=
-          std::string::npos);
+    CHECK(error_text(ErrorKind::output, [&] {
+              FileWriter nowhere(folder / "none/long.txt");
+          }).find("cannot be written") != std::string::npos);
 }

@@ -216,7 +216,7 @@ std::set<const PointRecord*> points_first(const std::vector<PlacedPoint>& all) {
 }
 
 PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vector<PlacedPoint>& all,
-                  const ReportFigures& figures) {
+                  const ReportFigures& figures, bool summary) {
     PageData data, points = page_list(), rows = page_list();
     Parted sections, lines_parted;
     const auto first = points_first(all);
@@ -224,7 +224,6 @@ PageData one_test(const PageRuns& runs, const TestRecord& test, const std::vecto
     VerdictCounts counts;
     std::size_t captures = 0, lines = 0, unlisted = 0;
     double seconds = 0;
-    const bool summary = summarised(runs);
     for (const auto& placed : all) {
         const PointRecord& point = *placed.point;
         if (!made_of_trials(point.kind)) seconds += seconds_between(point.started, point.ended);
@@ -335,7 +334,9 @@ std::vector<JoinedTest> joined_tests(const PageRuns& runs) {
 
 PageData test_values(const PageRuns& runs, const ReportFigures& figures) {
     PageData tests = page_list();
-    for (const auto& [test, points] : joined_tests(runs)) tests << one_test(runs, *test, points, figures);
+    const bool summary = summarised(runs);
+    for (const auto& [test, points] : joined_tests(runs))
+        tests << one_test(runs, *test, points, figures, summary);
     return tests;
 }
 
