@@ -79,7 +79,7 @@ void load(LoadedCampaign& loaded, const std::filesystem::path& campaign, const s
 }
 
 // "TEST.PARAMETER=VALUE", above those of the profile.
-void set_parameters(const Call& call, Profile& profile) {
+void set_test_parameters(const Call& call, Profile& profile) {
     for (const auto& text : call.texts("set")) {
         const auto [name, value] = set_option(text);
         const auto dot = name.rfind('.');
@@ -102,7 +102,7 @@ Profile profile_of(const Call& call) {
         profile.published = true;
         profile.text = profile_text(profile);
     }
-    set_parameters(call, profile);
+    set_test_parameters(call, profile);
     return profile;
 }
 

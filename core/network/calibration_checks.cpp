@@ -14,7 +14,7 @@
 namespace rt {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 double rms_distance(const std::vector<Complex>& a, const std::vector<Complex>& b) {
     double sum = 0;

@@ -39,9 +39,9 @@ PortMatrix scattering(const PortMatrix& t, double hz) {
     return out;
 }
 
-enum class Part { whole, second, first };
+enum class Joint { whole, second, first };
 
-Network joined(const Network& a, const Network& b, Part part) {
+Network joined(const Network& a, const Network& b, Joint part) {
     if (a.ports != b.ports || a.ports % 2 != 0)
         fail_input(fmt::format("networks in a row need the same even number of ports, these have {} and {}",
                                a.ports, b.ports));
@@ -52,21 +52,21 @@ Network joined(const Network& a, const Network& b, Part part) {
     out.reference_ohm.resize(a.ports);
     for (std::size_t p = 1; p <= half; ++p) {
         // Where the two meet, and where the result keeps the ports of either.
-        const bool fits = part == Part::whole    ? a.reference(half + p) == b.reference(p)
-                          : part == Part::second ? a.reference(p) == b.reference(p)
-                                                 : a.reference(half + p) == b.reference(half + p);
+        const bool fits = part == Joint::whole    ? a.reference(half + p) == b.reference(p)
+                          : part == Joint::second ? a.reference(p) == b.reference(p)
+                                                  : a.reference(half + p) == b.reference(half + p);
         if (!fits) fail_input("the references differ where the networks are joined: renormalise one first");
-        out.reference_ohm[p - 1] = part == Part::second ? b.reference(half + p) : a.reference(p);
-        out.reference_ohm[half + p - 1] = part == Part::first   ? b.reference(p)
-                                          : part == Part::whole ? b.reference(half + p)
-                                                                : a.reference(half + p);
+        out.reference_ohm[p - 1] = part == Joint::second ? b.reference(half + p) : a.reference(p);
+        out.reference_ohm[half + p - 1] = part == Joint::first   ? b.reference(p)
+                                          : part == Joint::whole ? b.reference(half + p)
+                                                                 : a.reference(half + p);
     }
     if (out.one_reference()) out.reference_ohm.resize(1);
     for (std::size_t i = 0; i < a.frequency_hz.size(); ++i) {
         const double hz = a.frequency_hz[i];
         const PortMatrix s = matrix_at(a.s, i, a.ports), t = matrix_at(b.s, i, b.ports);
         const auto h = eigen_index(half);
-        if (part == Part::whole) {
+        if (part == Joint::whole) {
             // Without chain parameters, so that what lets nothing through can be joined too.
             const PortMatrix one = PortMatrix::Identity(h, h);
             const PortMatrix s11 = s.topLeftCorner(h, h), s12 = s.topRightCorner(h, h);
@@ -85,9 +85,9 @@ Network joined(const Network& a, const Network& b, Part part) {
             continue;
         }
         const PortMatrix ta = chain(s, hz), tb = chain(t, hz);
-        // Part::second: a is the first, b the total; Part::first: a the total, b the last.
-        const Eigen::FullPivLU<PortMatrix> lu(part == Part::second ? ta : tb);
-        const PortMatrix m = part == Part::second ? PortMatrix(lu.solve(tb)) : PortMatrix(ta * lu.inverse());
+        // Joint::second: a is the first, b the total; Joint::first: a the total, b the last.
+        const Eigen::FullPivLU<PortMatrix> lu(part == Joint::second ? ta : tb);
+        const PortMatrix m = part == Joint::second ? PortMatrix(lu.solve(tb)) : PortMatrix(ta * lu.inverse());
         put_matrix(out.s, i, scattering(m, hz));
     }
     return out;
@@ -126,13 +126,13 @@ Network turned(const Network& n, const PortMatrix& m) {
 }  // namespace
 
 Network cascaded(const Network& first, const Network& second) {
-    return joined(first, second, Part::whole);
+    return joined(first, second, Joint::whole);
 }
 Network behind(const Network& total, const Network& first) {
-    return joined(first, total, Part::second);
+    return joined(first, total, Joint::second);
 }
 Network before(const Network& total, const Network& last) {
-    return joined(total, last, Part::first);
+    return joined(total, last, Joint::first);
 }
 
 Network mixed_mode(const Network& n, const PortPairs& pairs) {

@@ -4,10 +4,10 @@
 
 namespace rt {
 
-static constexpr int lower = 128;
+static constexpr int lower_half = 128;
 
 std::optional<std::uint8_t> Registers::at(int device, int page, int place) const {
-    const auto found = pages.find({device, place < lower ? 0 : page});
+    const auto found = pages.find({device, place < lower_half ? 0 : page});
     if (found == pages.end() || place < 0 || place > 255) return std::nullopt;
     const auto value = found->second[static_cast<std::size_t>(place)];
     if (value < 0) return std::nullopt;
@@ -15,7 +15,7 @@ std::optional<std::uint8_t> Registers::at(int device, int page, int place) const
 }
 
 void Registers::set(int device, int page, int place, std::uint8_t value) {
-    const auto [at, fresh] = pages.try_emplace({device, place < lower ? 0 : page});
+    const auto [at, fresh] = pages.try_emplace({device, place < lower_half ? 0 : page});
     if (fresh) at->second.fill(-1);
     at->second[static_cast<std::size_t>(place)] = value;
 }
@@ -38,7 +38,8 @@ std::size_t Registers::known() const {
 }
 
 std::string place_name(int device, int page, int place) {
-    if (page == 0 || place < lower) return fmt::format("{}, byte {}", device == 0 ? "A0h" : "A2h", place);
+    if (page == 0 || place < lower_half)
+        return fmt::format("{}, byte {}", device == 0 ? "A0h" : "A2h", place);
     return fmt::format("page {:02X}h, byte {}", page, place);
 }
 

@@ -7,9 +7,9 @@
 namespace rt {
 namespace {
 
-constexpr double many = 6;         // robust standard deviations
-constexpr double sigma = 1.4826;   // of a normal distribution, from the median absolute deviation
-constexpr double least_part = 20;  // of the span
+constexpr double far_off = 6;            // robust standard deviations
+constexpr double normal_sigma = 1.4826;  // of a normal distribution, from the median absolute deviation
+constexpr double least_part = 20;        // of the span
 
 double median_of(std::vector<double> values) {
     const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
@@ -21,7 +21,7 @@ double median_of(std::vector<double> values) {
 // Robust standard deviation about `middle`.
 double deviation_about(double middle, std::vector<double> values) {
     for (double& value : values) value = std::abs(value - middle);
-    return sigma * median_of(std::move(values));
+    return normal_sigma * median_of(std::move(values));
 }
 
 struct Whole {
@@ -53,7 +53,7 @@ void look_at_wholes(std::span<const SweepCurve> curves, std::vector<Anomaly>& ou
     for (const Whole& w : wholes) medians.push_back(w.median), spans.push_back(w.span);
     const double usual_span = median_of(spans), greatest = *std::max_element(spans.begin(), spans.end());
     const double middle = median_of(medians);
-    const double far = std::max(many * deviation_about(middle, medians), greatest / least_part);
+    const double far = std::max(far_off * deviation_about(middle, medians), greatest / least_part);
     for (const Whole& w : wholes) {
         const double away = w.median - middle;
         if (w.points >= 5 && usual_span > 0 && w.span <= usual_span / 100) {
@@ -101,8 +101,8 @@ void look_at_shapes(std::span<const SweepCurve> curves, Trend trend, std::vector
     std::vector<double> mosts, places;
     for (const Shape& s : shapes) mosts.push_back(s.most), places.push_back(s.place);
     const double most = median_of(mosts), place = median_of(places);
-    const double short_of = std::max(many * deviation_about(most, mosts), std::abs(most) / 10);
-    const double spread = many * deviation_about(place, places);
+    const double short_of = std::max(far_off * deviation_about(most, mosts), std::abs(most) / 10);
+    const double spread = far_off * deviation_about(place, places);
     for (const Shape& s : shapes) {
         if (trend == Trend::rising && s.most < most - short_of)
             out.push_back({AnomalyKind::saturated, s.curve, 0, s.most - most, short_of});
@@ -157,7 +157,7 @@ void look_at_points(const SweepCurve& curve, std::size_t number, std::vector<Ano
         away[i] = now.y - (before.y + (after.y - before.y) * share);
         inner.push_back(away[i]);
     }
-    const double usual = many * deviation_about(median_of(inner), inner);
+    const double usual = far_off * deviation_about(median_of(inner), inner);
     const auto odd = [&](std::size_t i) {
         const CurvePoint& now = curve.points[at[i]];
         return std::abs(away[i]) >

@@ -11,7 +11,7 @@ namespace rt::lab {
 namespace {
 
 constexpr const char* heading = "address,kind,name,allows,level [dBm]";
-constexpr std::array<std::string_view, 5> columns{"address", "kind", "name", "allows", "level"};
+constexpr std::array<std::string_view, 5> device_columns{"address", "kind", "name", "allows", "level"};
 
 }  // namespace
 
@@ -37,7 +37,7 @@ Devices parse_devices_csv(std::string_view text, const std::string& file) {
             fail_input(file, "the remark seconds is no time: " + in_quotes(seconds));
     }
     for (const auto& column : csv.columns()) {
-        if (std::find(columns.begin(), columns.end(), column.name) == columns.end())
+        if (std::find(device_columns.begin(), device_columns.end(), column.name) == device_columns.end())
             fail_input(csv.place(column),
                        "the column " + in_quotes(column.name) + " is not known; write " + heading);
     }

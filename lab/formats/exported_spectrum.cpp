@@ -23,7 +23,7 @@ std::optional<Spelling> unit_in(std::string_view text) {
     return unit && unit->unit == Unit::none ? std::nullopt : unit;
 }
 
-struct Form {
+struct SeenForm {
     std::string separator;  // ",", ";", "tab", "spaces"
     bool comma = false;     // decimal
 };
@@ -51,7 +51,7 @@ std::vector<Line> lines_of(std::string_view text) {
     return out;
 }
 
-Cells cells_of(std::string_view line, const Form& form) {
+Cells cells_of(std::string_view line, const SeenForm& form) {
     Cells out;
     if (form.separator == "spaces") {
         for (const auto word : split(line, ' ')) {
@@ -64,22 +64,22 @@ Cells cells_of(std::string_view line, const Form& form) {
     return out;
 }
 
-std::string with_point(std::string text, const Form& form) {
+std::string with_point(std::string text, const SeenForm& form) {
     if (form.comma) std::replace(text.begin(), text.end(), ',', '.');
     return text;
 }
 
-std::optional<double> number(const std::string& cell, const Form& form) {
+std::optional<double> number(const std::string& cell, const SeenForm& form) {
     if (form.comma && cell.find('.') != std::string::npos) return std::nullopt;
     return to_reading(with_point(cell, form));
 }
 
-bool is_row(const Cells& cells, const Form& form) {
+bool is_row(const Cells& cells, const SeenForm& form) {
     return !cells.empty() && std::all_of(cells.begin(), cells.end(),
                                          [&](const auto& cell) { return number(cell, form).has_value(); });
 }
 
-std::vector<Block> blocks_of(const std::vector<Line>& lines, const Form& form) {
+std::vector<Block> blocks_of(const std::vector<Line>& lines, const SeenForm& form) {
     std::vector<Block> out;
     std::optional<Block> open;
     const auto close = [&] {
@@ -101,15 +101,16 @@ std::vector<Block> blocks_of(const std::vector<Line>& lines, const Form& form) {
 }
 
 // The form by which most rows are numbers; of equals the one with more columns.
-std::pair<Form, std::vector<Block>> found_form(const std::vector<Line>& lines, const SpectrumLayout& layout) {
-    std::pair<Form, std::vector<Block>> best;
+std::pair<SeenForm, std::vector<Block>> found_form(const std::vector<Line>& lines,
+                                                   const SpectrumLayout& layout) {
+    std::pair<SeenForm, std::vector<Block>> best;
     std::size_t most = 0;
     for (const char* separator : {";", "tab", ",", "spaces"}) {
         for (const bool comma : {false, true}) {
             if (comma && *separator == ',') continue;
             if (!layout.separator.empty() && layout.separator != separator) continue;
             if (!layout.decimal.empty() && (layout.decimal == "comma") != comma) continue;
-            const Form form{separator, comma};
+            const SeenForm form{separator, comma};
             auto blocks = blocks_of(lines, form);
             std::size_t score = 0;
             for (const auto& block : blocks)
@@ -163,7 +164,7 @@ class Exported {
     std::string file_;
     SpectrumLayout layout_;
     std::vector<Line> lines_;
-    Form form_;
+    SeenForm form_;
     Block block_;
     std::map<std::string, std::string> preamble_;
     std::vector<Column> columns_;

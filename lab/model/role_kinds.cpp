@@ -12,7 +12,7 @@ namespace rt::lab {
 namespace {
 
 // Commands that any kind may have.
-constexpr std::array common{
+constexpr std::array common_to_all{
     CommandInfo{"identify", true, "", "who it is"},
     CommandInfo{"clear", false, "", "forget errors and events"},
     CommandInfo{"prepare", false, "", "once after connecting: known state"},
@@ -366,7 +366,7 @@ const SettingInfo* RoleKind::find_setting(std::string_view setting) const {
 
 bool RoleKind::knows_command(std::string_view command) const {
     const auto same = [&](const CommandInfo& info) { return command == info.name; };
-    if (std::any_of(common.begin(), common.end(), same)) return true;
+    if (std::any_of(common_to_all.begin(), common_to_all.end(), same)) return true;
     if (std::any_of(commands.begin(), commands.end(), same)) return true;
     if (command.starts_with("confirm_")) return open_settings || find_setting(command.substr(8));
     if (open_settings &&
@@ -376,7 +376,7 @@ bool RoleKind::knows_command(std::string_view command) const {
 }
 
 std::span<const CommandInfo> common_commands() {
-    return common;
+    return common_to_all;
 }
 
 std::span<const RoleKind> role_kinds() {

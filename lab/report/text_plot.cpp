@@ -25,7 +25,7 @@ std::string number(double value) {
     return decimal(value, decimals);
 }
 
-struct Range {
+struct Span {
     double low = 1e300, high = -1e300;
     void take(double v) {
         if (std::isfinite(v)) low = std::min(low, v), high = std::max(high, v);
@@ -85,7 +85,7 @@ bool drawn(const Curve& curve) {
 
 std::vector<std::string> text_plot(const Figure& figure, std::size_t width, std::size_t height) {
     std::vector<std::string> out{figure.title};
-    Range x, y;
+    Span x, y;
     for (const auto& curve : figure.curves) {
         if (!drawn(curve)) continue;
         for (std::size_t i = 0; i < curve.x.size(); ++i) {

@@ -13,7 +13,7 @@
 namespace rt::lab {
 namespace {
 
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 constexpr std::array beacon_keys{
     KeyInfo{"port", Key::text, true, "where it transmits"},

@@ -14,7 +14,7 @@ namespace rt::lab {
 namespace {
 
 using Complex = std::complex<double>;
-constexpr double pi = std::numbers::pi;
+using std::numbers::pi;
 
 Complex noise(Random& random, double sigma) {
     const double i = random.normal(), q = random.normal();

@@ -35,7 +35,7 @@ Outcome measure_path_loss(Capture capture, const Parameters& p) {
     return outcome;
 }
 
-std::optional<Unexpected> check(const Capture& capture, const Parameters& p) {
+std::optional<Unexpected> check_path_loss(const Capture& capture, const Parameters& p) {
     const auto* reading = std::get_if<PowerReading>(&capture);
     const double floor = p.required("sensor_floor");
     if (!reading || reading->level_dbm >= floor) return std::nullopt;
@@ -59,7 +59,7 @@ Procedure path_loss() {
         path_loss_setup,
         measure_path_loss,
         preset_named,
-        check};
+        check_path_loss};
 }
 
 }  // namespace rt

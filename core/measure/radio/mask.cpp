@@ -164,7 +164,7 @@ std::optional<Unexpected> line_at_zero(const IqRecord& record, const Parameters&
 }
 
 // Of samples the measurement itself sees the spectrum.
-std::optional<Unexpected> check(const Capture& any, const Parameters& p) {
+std::optional<Unexpected> check_mask(const Capture& any, const Parameters& p) {
     const auto* spectrum = std::get_if<Spectrum>(&any);
     return spectrum ? no_carrier(*spectrum, p) : std::nullopt;
 }
@@ -228,7 +228,7 @@ Procedure radio_mask() {
         mask_setup,
         measure_mask,
         preset,
-        check};
+        check_mask};
 }
 
 }  // namespace rt

@@ -20,17 +20,17 @@ namespace rt::lab {
 
 namespace {
 
-using Made = std::shared_ptr<SimulatedInstrument>;
+using MadeInstrument = std::shared_ptr<SimulatedInstrument>;
 using MadeFrom = const std::shared_ptr<Stage>&;
 
 // How an instrument of a kind is simulated. Every kind of lab/model/role_kinds.cpp has a row.
 struct SimulatedKind {
     const char* name;
-    Made (*make)(MadeFrom stage, const Instrument& instrument);
+    MadeInstrument (*make)(MadeFrom stage, const Instrument& instrument);
 };
 
 template <typename Type>
-Made make_analyser(MadeFrom stage, const Instrument& i) {
+MadeInstrument make_analyser(MadeFrom stage, const Instrument& i) {
     SimulatedAnalyser::Options options{i.connected_to, i.role};
     if (i.scan_bandwidth_hz) options.scan_bandwidth_hz = *i.scan_bandwidth_hz;
     return std::make_shared<Type>(stage, options);
@@ -38,11 +38,11 @@ Made make_analyser(MadeFrom stage, const Instrument& i) {
 
 // Sources are known by their role, meters by the port that they are connected to.
 template <typename Type>
-Made make_source(MadeFrom stage, const Instrument& i) {
+MadeInstrument make_source(MadeFrom stage, const Instrument& i) {
     return std::make_shared<Type>(stage, i.role);
 }
 template <typename Type>
-Made make_meter(MadeFrom stage, const Instrument& i) {
+MadeInstrument make_meter(MadeFrom stage, const Instrument& i) {
     return std::make_shared<Type>(stage, i.connected_to);
 }
 
@@ -57,28 +57,30 @@ constexpr SimulatedKind simulated_kinds[] = {
     {"switch", make_source<SimulatedSwitch>},
     {"positioner", make_source<SimulatedPositioner>},
     {"power-meter",
-     [](MadeFrom stage, const Instrument& i) -> Made {
+     [](MadeFrom stage, const Instrument& i) -> MadeInstrument {
          return std::make_shared<SimulatedPowerMeter>(stage, i.role, i.connected_to);
      }},
     {"source-measure", make_source<SimulatedSourceMeasure>},
     {"wafer-stage", make_source<SimulatedWaferStage>},
     {"counter",
-     [](MadeFrom stage, const Instrument& i) -> Made {
+     [](MadeFrom stage, const Instrument& i) -> MadeInstrument {
          return std::make_shared<SimulatedCounter>(stage, i.role, i.connected_to);
      }},
     {"traffic", make_meter<SimulatedTraffic>},
     {"module", make_meter<SimulatedModule>},
     {"indicator", make_meter<SimulatedIndicator>},
     {"oscilloscope",
-     [](MadeFrom stage, const Instrument& i) -> Made {
+     [](MadeFrom stage, const Instrument& i) -> MadeInstrument {
          return std::make_shared<SimulatedOscilloscope>(stage, i.role, i.connected_to);
      }},
     {"network-analyser",
-     [](MadeFrom stage, const Instrument& i) -> Made {
+     [](MadeFrom stage, const Instrument& i) -> MadeInstrument {
          return std::make_shared<SimulatedNetworkAnalyser>(stage, i.role, i.connected_to);
      }},
     {"unit",
-     [](MadeFrom stage, const Instrument&) -> Made { return std::make_shared<SimulatedUnitControl>(stage); }},
+     [](MadeFrom stage, const Instrument&) -> MadeInstrument {
+         return std::make_shared<SimulatedUnitControl>(stage);
+     }},
 };
 
 }  // namespace

@@ -10,7 +10,7 @@ namespace {
 
 // Behind a burst an amplifier or a filter rings; before one the trigger stands within two samples.
 constexpr double behind_s = 10e-6, ahead_s = 2e-6;
-constexpr std::uint64_t at_once = 1 << 16;
+constexpr std::uint64_t samples_at_once = 1 << 16;
 
 // Calls `take(first, samples)` for all that lies outside of bursts within [from_s, to_s).
 void each_outside(const IqRecord& record, std::span<const Burst> bursts, double from_s, double to_s,
@@ -20,8 +20,8 @@ void each_outside(const IqRecord& record, std::span<const Burst> bursts, double 
         const auto last =
             std::min(record.size(), static_cast<std::uint64_t>(std::max(0.0, std::floor(end * rate))));
         auto at = static_cast<std::uint64_t>(std::ceil(std::max(0.0, begin * rate)));
-        for (; at < last; at += at_once)
-            take(at, record.read(at, static_cast<std::size_t>(std::min(at_once, last - at))));
+        for (; at < last; at += samples_at_once)
+            take(at, record.read(at, static_cast<std::size_t>(std::min(samples_at_once, last - at))));
     };
     double free = from_s;
     for (const auto& burst : bursts) {
