@@ -60,7 +60,7 @@ void print_changes(const Console& console, const std::vector<Work>& all, const f
 std::string progress_text(const std::vector<Work>& all) {
     std::size_t done = 0;
     for (const auto& work : all) done += work.code >= 0;
-    return std::to_string(done) + " of " + std::to_string(all.size()) + " runs";
+    return std::to_string(done) + " of " + std::to_string(all.size()) + (all.size() == 1 ? " run" : " runs");
 }
 
 void work_here(const Console& console, std::vector<Work>& all, const WorkKind& kind, std::size_t at_once) {
@@ -187,7 +187,7 @@ ExitCode perform_each(const Call& call) {
                          "  see " + (kind.folder / (work.name + ".txt")).string() + ".err");
     }
     if (command == "judge") print_changes(call.console, all, kind.folder);
-    call.console.out(std::to_string(all.size()) + " runs" +
+    call.console.out(std::to_string(all.size()) + (all.size() == 1 ? " run" : " runs") +
                      (before > 0 ? ", " + std::to_string(before) + " of them done before" : "") + ": " +
                      std::to_string(codes[0]) + " passed, " + std::to_string(codes[1]) + " failed, " +
                      std::to_string(codes[4]) + " without verdict, " +

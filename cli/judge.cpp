@@ -37,21 +37,27 @@ Json side(const Finding& f) {
             {"reason", f.reason}};
 }
 
+struct Difference {
+    std::string test, label;
+    std::size_t position;
+    Finding before, after;
+};
+
 // What came of it: how many there were, and those that are others than before.
 struct Judged {
     std::size_t findings = 0;
-    VerdictCounts counts;
-    std::vector<SecondFinding> differing;
+    VerdictCounts before, counts;
+    std::vector<Difference> differing;
 };
 
 std::string document(const Judged& judged) {
     Json differences = Json::array();
     for (const auto& s : judged.differing) {
-        differences.push_back({{"test", s.point->test},
-                               {"point", s.point->label},
-                               {"position", s.point->position},
+        differences.push_back({{"test", s.test},
+                               {"point", s.label},
+                               {"position", s.position},
                                {"unit", symbol(s.after.unit)},
-                               {"before", side(*s.before)},
+                               {"before", side(s.before)},
                                {"after", side(s.after)}});
     }
     const Json out{{"findings", judged.findings},
@@ -71,7 +77,7 @@ std::string told(const Finding& f) {
 ExitCode perform_judge(const Call& call) {
     const auto folders = call.texts("run");
     if (folders.size() != 1) fail_input("judge needs one run folder: rare-tally judge RUN");
-    const RunData data(folders.front());
+    const RunData data(folders.front(), Altered::refuse, Held::by_point);
     tell_signature(call, folders.front());
     if (call.flag("as") && (call.text("as").empty() || store_address(call).empty()))
         fail_input(
@@ -100,19 +106,22 @@ ExitCode perform_judge(const Call& call) {
     std::set<std::string> books;
     judge_again(data, kept->campaign, kept->bench, how, [&](SecondFinding&& s) {
         ++judged.findings;
+        judged.before.add(s.before.verdict);
         judged.counts.add(s.after.verdict);
         if (!address.empty()) {
-            const Rulebook& book = *how.rule_for(s.before->rule).book;
+            const Rulebook& book = *how.rule_for(s.before.rule).book;
             books.insert(book.id + " (" + book.standard + ", " + book.edition + ")");
-            kept_apart.findings.push_back({s.point->position, s.after});
+            kept_apart.findings.push_back({s.point.position, s.after});
         }
-        if (s.differs()) judged.differing.push_back(std::move(s));
+        if (s.differs())
+            judged.differing.push_back(
+                {s.point.test, s.point.label, s.point.position, s.before, std::move(s.after)});
     });
     for (const auto& book : books) kept_apart.books += (kept_apart.books.empty() ? "" : "; ") + book;
     std::vector<std::vector<std::string>> rows{{"point", "rule", "before", "after", "why"}};
     for (const auto& s : judged.differing) {
-        rows.push_back({s.point->test + ": " + s.point->label, s.after.rule, told(*s.before), told(s.after),
-                        s.after.reason});
+        rows.push_back(
+            {s.test + ": " + s.label, s.after.rule, told(s.before), told(s.after), s.after.reason});
     }
     if (call.flag("out")) write_file(call.text("out"), document(judged));
     if (!address.empty()) SharedStore(address).put(folders.front(), kept_apart);
@@ -127,7 +136,7 @@ ExitCode perform_judge(const Call& call) {
         }
         call.console.out(fmt::format("{} findings judged again, {}{}", judged.findings, rows.size() - 1,
                                      (rows.size() == 2 ? " differs" : " differ")));
-        call.console.out("before: " + call.console.counts(data.record().counts()));
+        call.console.out("before: " + call.console.counts(judged.before));
         call.console.out("now:    " + call.console.counts(judged.counts));
         if (call.flag("out")) call.console.out("wrote " + call.text("out"));
         if (!address.empty()) call.console.out("put into the store as " + printable(call.text("as")));

@@ -25,10 +25,8 @@ Measured::Measured(const Plan& plan) {
     }
 }
 
-Measured::Measured(const RunRecord& run, std::set<std::string> tests) : remembered_(std::move(tests)) {
-    for (const auto& point : run.points) {
-        if (remembered_.contains(point.test)) put(point);
-    }
+void Measured::remember(const PointRecord& record) {
+    if (remembered_.contains(record.test)) put(record);
 }
 
 namespace {

@@ -24,8 +24,12 @@ class Measured {
   public:
     // Tests that searches, derived values, calibrations, inputs and conclusions are made from are remembered.
     explicit Measured(const Plan& plan);
-    // What stands in a kept run, of these tests.
-    Measured(const RunRecord& run, std::set<std::string> tests);
+    // Of a kept run, these tests.
+    explicit Measured(std::set<std::string> tests) : remembered_(std::move(tests)) {}
+
+    // Whether any test is remembered; a point that stands, where its test is.
+    bool remembers() const { return !remembered_.empty(); }
+    void remember(const PointRecord& record);
 
     // A point that stands; its attempt is the highest of its id.
     void put(const PointRecord& record);

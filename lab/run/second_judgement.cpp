@@ -42,8 +42,8 @@ void complete_from_record(const PointRecord& point, const Parameters& parameters
 }  // namespace
 
 bool SecondFinding::differs() const {
-    return before->verdict != after.verdict || !same(before->limit, after.limit) ||
-           !same(before->value, after.value) || !same(before->margin, after.margin);
+    return before.verdict != after.verdict || !same(before.limit, after.limit) ||
+           !same(before.value, after.value) || !same(before.margin, after.margin);
 }
 
 // The judgings of a test that apply to a point, in the order in which its findings were made. What a tally
@@ -62,12 +62,13 @@ void judge_again(const RunData& run, const Campaign& campaign, const Bench& benc
     // By test and by the values of its axes, so that a long run is not gone through for every point of it.
     std::set<std::string> looked_up;
     for (const auto& test : campaign.tests) looked_up.merge(test.limits_from());
-    const Measured points(run.record(), std::move(looked_up));
+    Measured points(std::move(looked_up));
+    if (points.remembers()) run.each_point([&](const PointRecord& point) { points.remember(point); });
     const PointsAt points_at = [&](const std::string& name, const TextPairs& axes) {
         return points.at(name, axes);
     };
-    for (const auto& point : run.record().points) {
-        if (point.findings.empty()) continue;
+    run.each_point([&](const PointRecord& point) {
+        if (point.findings.empty()) return;
         const Test* test = campaign.find(point.test);
         if (!test) fail_input(run.folder().string(), "the kept campaign has no test " + point.test);
         const auto judgings = judgings_of(*test, point);
@@ -105,9 +106,9 @@ void judge_again(const RunData& run, const Campaign& campaign, const Bench& benc
             options.budgets = bench.budgets;
             options.around = surroundings;
             if (how.decision) options.decision = *how.decision;
-            take({&point, &point.findings[i], judge_or_none(rules[i], outcome, parameters, options)});
+            take({point, point.findings[i], judge_or_none(rules[i], outcome, parameters, options)});
         }
-    }
+    });
 }
 
 }  // namespace rt::lab

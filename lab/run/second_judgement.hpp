@@ -11,8 +11,8 @@
 namespace rt::lab {
 
 struct SecondFinding {
-    const PointRecord* point = nullptr;
-    const Finding* before = nullptr;
+    const PointRecord& point;  // there while it is handed over
+    const Finding& before;
     Finding after;
 
     // Verdict, limit, value or margin are others than before (numbers by more than rounding).

@@ -8,6 +8,7 @@
 #include "lab/formats/files.hpp"
 #include "lab/tally/chain.hpp"
 #include "lab/tally/measure_kept.hpp"
+#include "lab/tally/point_reader.hpp"
 #include "lab/tally/read_run.hpp"
 #include "lab/tally/tally.hpp"
 
@@ -32,13 +33,15 @@ std::vector<std::string> altered_inputs(const RunRecord& run, const std::filesys
     return out;
 }
 
-RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_(folder) {
+RunData::RunData(const std::filesystem::path& folder, Altered altered, Held held)
+    : folder_(folder), held_(held) {
     Tally::look_at(folder, [&](Database& database) {
         Transaction one_state(database, "BEGIN");
         Verification seen = verify_chain(database, folder);
         seal_ = seen.seal;
         altered_ = std::move(seen.altered);
-        if (altered == Altered::mark || altered_.empty()) record_ = read_all(database);
+        if (altered == Altered::mark || altered_.empty())
+            record_ = held == Held::whole ? read_all(database) : read_frame(database);
     });
     for (auto& what : altered_inputs(record_, folder)) altered_.push_back(std::move(what));
     if (altered == Altered::refuse && !altered_.empty()) fail_altered(folder, altered_.front());
@@ -49,6 +52,22 @@ RunData::RunData(const std::filesystem::path& folder, Altered altered) : folder_
     }
     library_.add_all(books);
     for (const auto& file : analyses) procedures_.add(file, "", DiskFiles({}));
+}
+
+void RunData::each_point(const std::function<void(const PointRecord&)>& take) const {
+    if (held_ == Held::whole) {
+        for (const auto& point : record_.points) take(point);
+        return;
+    }
+    Tally::look_at(folder_, [&](Database& database) {
+        Transaction one_state(database, "BEGIN");
+        if (chain_seal(database) != seal_)
+            fail_input(folder_.string(), "the run was written to while it was read: once more, please");
+        PointReader points(database);
+        for (PointRecord point; points.next(point);) {
+            if (point.standing != Standing::superseded) take(point);
+        }
+    });
 }
 
 std::vector<RuleRef> RunData::cited_rules() const {

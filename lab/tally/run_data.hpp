@@ -4,6 +4,7 @@
 
 #include <deque>
 #include <filesystem>
+#include <functional>
 #include <vector>
 
 #include "lab/formats/procedure_library.hpp"
@@ -15,16 +16,26 @@ namespace rt::lab {
 // What is done with a run that is not as it was written.
 enum class Altered { refuse, mark };
 
+// Whether all points of a run are held, or read one by one as often as they are gone through.
+enum class Held { whole, by_point };
+
 class RunData {
   public:
     // The chain of the tally is gone through first. Throws Error(input) for a folder that is no run, and for
     // one that was altered, unless it is to be marked.
-    explicit RunData(const std::filesystem::path& folder, Altered altered = Altered::refuse);
+    explicit RunData(const std::filesystem::path& folder, Altered altered = Altered::refuse,
+                     Held held = Held::whole);
 
     // What is not as it was written, each in a line; empty for nearly all runs.
     const std::vector<std::string>& altered() const { return altered_; }
 
+    // Without its points where they are read one by one.
     const RunRecord& record() const { return record_; }
+
+    // The points that stand, in the order of the run; each is there until the next. Throws Error(input) where
+    // the run was written to since it was opened.
+    void each_point(const std::function<void(const PointRecord&)>& take) const;
+
     const RuleLibrary& rules() const { return library_; }
     const std::filesystem::path& folder() const { return folder_; }
 
@@ -43,6 +54,7 @@ class RunData {
 
   private:
     std::filesystem::path folder_;
+    Held held_;
     RunRecord record_;
     std::string seal_;
     std::vector<std::string> altered_;

@@ -49,3 +49,36 @@ TEST_CASE("a run of schema 4 is read, verified and measured again from its captu
     });
     CHECK_FALSE(verify_run(run).altered.empty());
 }
+
+TEST_CASE(
+    "points read one by one are those that are held, as often as they are asked for, of one state of the "
+    "run") {
+    const TestFolder folder;
+    const auto run = folder / "run";
+    std::filesystem::copy(std::filesystem::path(RT_SOURCE) / "tests/lab/kept/schema-4", run,
+                          std::filesystem::copy_options::recursive);
+    const RunData held(run), apart(run, Altered::refuse, Held::by_point);
+    CHECK(apart.record().points.empty());
+    CHECK(apart.record().tests.size() == held.record().tests.size());
+    for (int time = 0; time < 2; ++time) {
+        std::vector<std::string> wanted, seen;
+        const auto text_of = [](const PointRecord& point) {
+            std::string text = std::to_string(point.position) + " " + point.test + " " + point.label + " " +
+                               point.capture.sha256;
+            for (const auto& result : point.results) text += " " + format(result.value, 9);
+            for (const auto& finding : point.findings)
+                text += " " + finding.rule + " " + name(finding.verdict);
+            return text;
+        };
+        for (const auto& point : held.record().points) wanted.push_back(text_of(point));
+        apart.each_point([&](const PointRecord& point) { seen.push_back(text_of(point)); });
+        CHECK(seen.size() > 4);
+        CHECK(seen == wanted);
+    }
+    Tally::look_at(run, [](Database& database) {
+        database.execute("DELETE FROM chain WHERE number = (SELECT max(number) FROM chain)");
+    });
+    CHECK(error_text(ErrorKind::input, [&] {
+              apart.each_point([](const PointRecord&) {});
+          }).find("was written to while it was read") != std::string::npos);
+}
