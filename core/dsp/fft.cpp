@@ -98,14 +98,22 @@ const Fft<double>& kept_transform(std::size_t size, Fft<double>::Direction direc
 template class Fft<float>;
 template class Fft<double>;
 
-std::size_t fast_size(std::size_t size) {
-    for (std::size_t candidate = size;; ++candidate) {
+static std::size_t fast_multiple(std::size_t size, std::size_t of) {
+    for (std::size_t candidate = (size + of - 1) / of * of;; candidate += of) {
         std::size_t rest = candidate;
         for (const std::size_t factor : {2, 3, 5}) {
             while (rest % factor == 0 && rest > 1) rest /= factor;
         }
         if (rest == 1) return candidate;
     }
+}
+
+std::size_t fast_size(std::size_t size) {
+    return fast_multiple(size, 1);
+}
+
+std::size_t fast_wide_size(std::size_t size) {
+    return fast_multiple(size, 16);
 }
 
 std::vector<double> centred_frequencies(std::size_t size, double rate_hz, double centre_hz) {

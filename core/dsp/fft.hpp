@@ -42,6 +42,9 @@ extern template class Fft<double>;
 
 // The smallest product of 2, 3 and 5 that is not below `size`: transforms of such sizes are fast.
 std::size_t fast_size(std::size_t size);
+// The same among whole multiples of 16, which fill vectors: for transforms of a few hundred points that are
+// made by the million, two to three times as fast.
+std::size_t fast_wide_size(std::size_t size);
 
 // Values from the most negative frequency up, as people read them.
 template <typename T>

@@ -78,6 +78,19 @@ std::vector<float> gaussian_window(std::size_t length, double sigma_samples) {
 struct Points {
     std::vector<double> frequency_hz;
     std::vector<std::size_t> bin;
+
+    struct Stretch {
+        std::size_t bin, place, count;
+    };
+    // Bins that stand side by side.
+    std::vector<Stretch> stretches() const {
+        std::vector<Stretch> out;
+        for (std::size_t i = 0; i < bin.size(); ++i) {
+            if (out.empty() || bin[i] != bin[i - 1] + 1) out.push_back({bin[i], i, 0});
+            ++out.back().count;
+        }
+        return out;
+    }
 };
 
 Points points_within(const IqRecord& record, std::size_t size, double start, double stop) {
@@ -111,7 +124,7 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
     const auto length = std::min<std::size_t>(
         record.size(), static_cast<std::size_t>(std::ceil(2 * window_reach * sigma)) | 1U);
     const std::size_t size =
-        fast_size(std::max(length, static_cast<std::size_t>(std::ceil(rate / (bandwidth / 4)))));
+        fast_wide_size(std::max(length, static_cast<std::size_t>(std::ceil(rate / (bandwidth / 4)))));
     const double per_bandwidth = dense(settings.detectors) ? 5 : 2;
     const auto hop = static_cast<std::size_t>(std::max(1.0, std::floor(rate / (per_bandwidth * bandwidth))));
     const Frames frames(record.size(), length, hop, rate, settings.gates);
@@ -121,6 +134,7 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
     }
     const Points points = points_within(record, size, settings.start_hz, settings.stop_hz);
     const std::size_t bins = points.bin.size();
+    const auto stretches = points.stretches();
     if (bins == 0)
         fail_input("no frequency between " + hz(settings.start_hz) + " and " + hz(settings.stop_hz));
     const auto window = gaussian_window(length, sigma);
@@ -137,16 +151,15 @@ Scan scan(const IqRecord& record, const ScanSettings& settings) {
         now = run.frames;
         const auto samples = record.read(run.sample, (now - 1) * hop + length);
         in_parallel(workers, [&](std::size_t w) {
-            std::vector<Sample> work(size);
-            std::vector<float> all(size);
+            std::vector<Sample> work(size), transformed(size);
             for (std::size_t k = now * w / workers; k < now * (w + 1) / workers; ++k) {
                 weigh(reinterpret_cast<const float*>(samples.data() + k * hop), window.data(),
                       reinterpret_cast<float*>(work.data()), 2 * length);
                 std::fill(work.begin() + static_cast<std::ptrdiff_t>(length), work.end(), Sample{});
-                transform(work.data());
-                magnitudes(reinterpret_cast<const float*>(work.data()), all.data(), size);
+                transform(work.data(), transformed.data());
                 float* row = envelopes.data() + k * bins;
-                for (std::size_t i = 0; i < bins; ++i) row[i] = all[points.bin[i]];
+                for (const auto& [bin, place, count] : stretches)
+                    magnitudes(reinterpret_cast<const float*>(transformed.data() + bin), row + place, count);
             }
         });
         in_parallel(workers, [&](std::size_t w) {

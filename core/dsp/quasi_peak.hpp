@@ -50,8 +50,8 @@ class QuasiPeakBank {
     float charge_, keep_;
     std::size_t stride_;
     double meter_share_, scale_;
-    std::vector<float> held_;
-    std::vector<double> sum_, first_, second_, highest_;
+    std::vector<float> held_, sum_;
+    std::vector<double> first_, second_, highest_;
 };
 
 // The same for one frequency over many samples: several of them are charged from the same voltage where that
@@ -82,7 +82,8 @@ class MeterBank {
   private:
     std::size_t stride_;
     double meter_share_;
-    std::vector<double> sum_, first_, second_, highest_;
+    std::vector<float> sum_;
+    std::vector<double> first_, second_, highest_;
 };
 
 }  // namespace rt

@@ -57,6 +57,10 @@ TEST_CASE("fast sizes and centred frequencies") {
     CHECK(fast_size(1) == 1);
     CHECK(fast_size(7) == 8);
     CHECK(fast_size(97) == 100);
+    CHECK(fast_wide_size(1) == 16);
+    CHECK(fast_wide_size(334) == 384);
+    CHECK(fast_wide_size(384) == 384);
+    CHECK(fast_wide_size(385) == 400);
     CHECK(fast_size(1025) == 1080);
     CHECK(centred(std::vector<int>{0, 1, 2, -2, -1}) == std::vector<int>{-2, -1, 0, 1, 2});
     CHECK(centred(std::vector<int>{0, 1, -2, -1}) == std::vector<int>{-2, -1, 0, 1});
