@@ -19,6 +19,37 @@ using namespace rt;
 using made::Complex;
 using made::pi;
 
+TEST_CASE("a filter is the sum over its taps at every sample, ends and records shorter than it included") {
+    for (const std::size_t length : {1, 2, 7, 16, 33}) {
+        std::vector<double> taps;
+        for (std::size_t k = 0; k < length; ++k) taps.push_back(std::sin(1.0 + static_cast<double>(k * k)));
+        for (const std::size_t size : {0, 1, 5, 15, 16, 33, 40, 48, 49, 100}) {
+            std::vector<double> real;
+            std::vector<std::complex<double>> both;
+            for (std::size_t i = 0; i < size; ++i) {
+                real.push_back(std::cos(static_cast<double>(3 * i * i)));
+                both.emplace_back(real.back(), std::sin(static_cast<double>(i * i)));
+            }
+            const auto alone = filtered(std::span<const double>(real), taps);
+            const auto out = filtered(std::span<const std::complex<double>>(both), taps);
+            REQUIRE(alone.size() == size);
+            REQUIRE(out.size() == size);
+            double worst = 0;
+            for (std::size_t i = 0; i < size; ++i) {
+                std::complex<double> sum = 0;
+                for (std::size_t k = 0; k < length; ++k) {
+                    if (i + k >= length / 2 && i + k - length / 2 < size)
+                        sum += taps[k] * both[i + k - length / 2];
+                }
+                worst = std::max({worst, std::abs(out[i] - sum), std::abs(alone[i] - sum.real())});
+            }
+            CAPTURE(length);
+            CAPTURE(size);
+            CHECK(worst < 1e-12);
+        }
+    }
+}
+
 TEST_CASE("a transform is the sum that defines it, for sizes with other factors than two") {
     for (const std::size_t size : {1U, 2U, 7U, 12U, 45U, 64U}) {
         CAPTURE(size);
