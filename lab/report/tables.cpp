@@ -123,12 +123,14 @@ class ObjectWriter {
         take_(Json(name).dump() + ": ");
     }
     static std::string indented(const Json& value, std::string_view line) {
+        const std::string text = value.dump(2, ' ', false, Json::error_handler_t::replace);
         std::string out;
-        for (const char c : value.dump(2, ' ', false, Json::error_handler_t::replace)) {
-            if (c == '\n')
-                out += line;
-            else
-                out += c;
+        out.reserve(2 * text.size());
+        for (std::size_t at = 0; at < text.size();) {
+            const std::size_t end = std::min(text.find('\n', at), text.size());
+            out.append(text, at, end - at);
+            if (end < text.size()) out += line;
+            at = end + 1;
         }
         return out;
     }

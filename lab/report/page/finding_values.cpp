@@ -142,6 +142,38 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
     return data;
 }
 
+namespace {
+
+PageData test_summary(const std::vector<PlacedFinding>& sorted, const PageRuns& runs) {
+    std::vector<std::string> order;
+    std::map<std::string, Summary> by_test;
+    for (const RunData* run : runs) {
+        for (const auto& test : run->record().tests) {
+            const auto [at, fresh] = by_test.try_emplace(test.name);
+            if (fresh) order.push_back(test.name);
+            at->second.title = test.title;
+        }
+    }
+    for (const auto& row : sorted) take(by_test[row.point->test], row, runs);
+    PageData out = page_list();
+    for (const auto& name : order) out << summary_data(name, by_test[name]);
+    return out;
+}
+
+PageData rule_summary(const std::vector<PlacedFinding>& sorted, const PageRuns& runs) {
+    std::map<std::string, Summary> by_rule;
+    for (const auto& row : sorted) {
+        Summary& summary = by_rule[row.finding->rule];
+        summary.title = row.finding->title, summary.clause = row.finding->clause;
+        take(summary, row, runs);
+    }
+    PageData out = page_list();
+    for (const auto& [name, summary] : by_rule) out << summary_data(name, summary);
+    return out;
+}
+
+}  // namespace
+
 bool summarised(const PageRuns& runs) {
     constexpr std::size_t most_findings = 10'000, most_points = 20'000;
     std::size_t findings = 0, points = 0;
@@ -189,34 +221,8 @@ void set_findings(PageData& page, const PageRuns& runs) {
     }
     page.set("findings", all);
     page.set("findings_by_test", out);
-}
-
-PageData test_summary(const PageRuns& runs) {
-    std::vector<std::string> order;
-    std::map<std::string, Summary> by_test;
-    for (const RunData* run : runs) {
-        for (const auto& test : run->record().tests) {
-            const auto [at, fresh] = by_test.try_emplace(test.name);
-            if (fresh) order.push_back(test.name);
-            at->second.title = test.title;
-        }
-    }
-    for (const auto& row : sorted_findings(runs)) take(by_test[row.point->test], row, runs);
-    PageData out = page_list();
-    for (const auto& name : order) out << summary_data(name, by_test[name]);
-    return out;
-}
-
-PageData rule_summary(const PageRuns& runs) {
-    std::map<std::string, Summary> by_rule;
-    for (const auto& row : sorted_findings(runs)) {
-        Summary& summary = by_rule[row.finding->rule];
-        summary.title = row.finding->title, summary.clause = row.finding->clause;
-        take(summary, row, runs);
-    }
-    PageData out = page_list();
-    for (const auto& [name, summary] : by_rule) out << summary_data(name, summary);
-    return out;
+    page.set("by_test", test_summary(sorted, runs));
+    page.set("by_rule", rule_summary(sorted, runs));
 }
 
 }  // namespace rt::lab

@@ -1,6 +1,8 @@
 #include "lab/report/page/report.hpp"
 
 #include <algorithm>
+#include <deque>
+#include <future>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -134,6 +136,20 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
         });
     }
     make_folder(folder);
+    // The tables are written beside the page, and are there when all is.
+    std::deque<FileWriter> tables;
+    for (std::size_t part = 0; part < runs.size(); ++part) {
+        const std::string number = part ? "-" + std::to_string(part + 1) : "";
+        for (const char* ending : {".csv", ".json"})
+            tables.emplace_back(folder / ("results" + number + ending));
+    }
+    std::future<void> tables_written = std::async(std::launch::async, [&] {
+        for (std::size_t part = 0; part < runs.size(); ++part) {
+            const RunRecord& run = runs[part]->record();
+            put_findings_csv(run, [&](std::string_view text) { tables[2 * part].write(text); });
+            put_run_json(run, [&](std::string_view text) { tables[2 * part + 1].write(text); });
+        }
+    });
     const ReportFigures figures = draw_figures(runs, folder, options.figures_per_test);
     const PageData page = report_values(runs, figures);
     std::vector<Filled> filled{{folder / (name + ".html"), report_page(page, options, summarised(runs))}};
@@ -142,18 +158,8 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
     for (const auto& file : own)
         filled.push_back(fill(file, folder / made_name(file, name),
                               template_values(page, runs, figures, kind_of_template(file)), parts));
-    std::vector<std::filesystem::path> tables;
-    for (std::size_t part = 0; part < runs.size(); ++part) {
-        const std::string number = part ? "-" + std::to_string(part + 1) : "";
-        const auto put = [&](const char* ending, const auto& make) {
-            FileWriter file(folder / ("results" + number + ending));
-            make(runs[part]->record(), [&](std::string_view text) { file.write(text); });
-            file.finish();
-            tables.push_back(file.path());
-        };
-        put(".csv", put_findings_csv);
-        put(".json", put_run_json);
-    }
+    tables_written.get();
+    for (auto& table : tables) table.finish();
     for (const auto& each : filled) {
         if (each.document.empty())
             write_file(each.file, each.text);
@@ -161,7 +167,7 @@ WrittenReport write_report(const std::vector<const RunData*>& runs, const std::f
             write_office(each.document, each.file);
         out.files.push_back(each.file);
     }
-    out.files.insert(out.files.end(), tables.begin(), tables.end());
+    for (const auto& table : tables) out.files.push_back(table.path());
     out.html = out.files.front();
     out.figures = figures.files().size();
     out.figure_folder = folder / "figures";

@@ -111,8 +111,6 @@ PageData report_values(const PageRuns& runs, const ReportFigures& figures) {
     page.set("total", std::to_string(counts.total()));
     page.set("changed", changed);
     set_findings(page, runs);
-    page.set("by_test", test_summary(runs));
-    page.set("by_rule", rule_summary(runs));
     page.set("tests", test_values(runs, figures));
     const auto rules = cited_rules(runs);
     page.set("rules", rule_values(rules));

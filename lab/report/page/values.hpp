@@ -45,11 +45,9 @@ PageData finding_values(const PageRuns& runs, std::size_t part, const PointRecor
 // summary.
 bool summarised(const PageRuns& runs);
 // Sets `findings`, those to read first first, and `findings_by_test`, the same under their tests, the test
-// with the worst finding first. Of a summary only so many of them, and how many more there are.
+// with the worst finding first. Of a summary only so many of them, and how many more there are. Sets
+// `by_test` and `by_rule`: counts and least margin of each.
 void set_findings(PageData& page, const PageRuns& runs);
-// Counts and least margin of each test, and of each rule.
-PageData test_summary(const PageRuns& runs);
-PageData rule_summary(const PageRuns& runs);
 
 // Each test with its figures, points and tables.
 PageData test_values(const PageRuns& runs, const ReportFigures& figures);
