@@ -191,7 +191,7 @@ TEST_CASE(
     const Said folders = say({"find", ".", "--folders"});
     CHECK(lines(folders.out) == 1);
     write_file(starter.folder / "runs.txt", folders.out);
-    CHECK(contains(say({"each", "verify", "--from", "runs.txt", "--out", "seen"}).out, "1 runs: 1 passed"));
+    CHECK(contains(say({"each", "verify", "--from", "runs.txt", "--out", "seen"}).out, "1 run: 1 passed"));
     write_file(starter.folder / "none.txt", "\n");
     CHECK(contains(say({"each", "verify", "--from", "none.txt"}).err, "lists no folder"));
 }
