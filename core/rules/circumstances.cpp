@@ -182,7 +182,12 @@ Resolved resolved(const Rule& rule, const Outcome& outcome, const Parameters& pa
             return out;
         }
         bound = fitting.front()->bound;
-        for (const auto& [name, value] : fitting.front()->when) out.rule.title += ", " + name + " " + value;
+        for (const auto& [name, value] : fitting.front()->when) {
+            // "parameter.channel_bandwidth" as people say it.
+            std::string said = name.substr(name.rfind('.') + 1);
+            std::replace(said.begin(), said.end(), '_', ' ');
+            out.rule.title += ", " + said + " " + value;
+        }
     }
     for (const auto& [name, maximum] : {std::pair{rule.min_from, false}, {rule.max_from, true}}) {
         if (name.empty()) continue;

@@ -41,7 +41,7 @@ TEST_CASE("the one row that fits gives the limit; none or two give no verdict") 
     c.options.around.values["axis.rate"] = "6000 kHz";
     CHECK(c.judged().verdict == Verdict::pass);
     CHECK(c.judged().limit == -5);
-    CHECK(c.judged().title == "error, axis.rate 6 MHz");
+    CHECK(c.judged().title == "error, rate 6 MHz");
     c.options.around.values["axis.rate"] = "54 MHz";
     CHECK(c.judged().verdict == Verdict::fail);
     c.options.around.values["axis.rate"] = "12 MHz";
