@@ -57,10 +57,14 @@ void print_changes(const Console& console, const std::vector<Work>& all, const f
     }
 }
 
+std::string runs_text(std::size_t count) {
+    return std::to_string(count) + (count == 1 ? " run" : " runs");
+}
+
 std::string progress_text(const std::vector<Work>& all) {
     std::size_t done = 0;
     for (const auto& work : all) done += work.code >= 0;
-    return std::to_string(done) + " of " + std::to_string(all.size()) + (all.size() == 1 ? " run" : " runs");
+    return std::to_string(done) + " of " + runs_text(all.size());
 }
 
 void work_here(const Console& console, std::vector<Work>& all, const WorkKind& kind, std::size_t at_once) {
@@ -187,12 +191,11 @@ ExitCode perform_each(const Call& call) {
                          "  see " + (kind.folder / (work.name + ".txt")).string() + ".err");
     }
     if (command == "judge") print_changes(call.console, all, kind.folder);
-    call.console.out(std::to_string(all.size()) + (all.size() == 1 ? " run" : " runs") +
-                     (before > 0 ? ", " + std::to_string(before) + " of them done before" : "") + ": " +
-                     std::to_string(codes[0]) + " passed, " + std::to_string(codes[1]) + " failed, " +
-                     std::to_string(codes[4]) + " without verdict, " +
-                     std::to_string(codes[2] + codes[3] + codes[5]) + " in trouble; " + kind.folder.string() +
-                     " has what each said");
+    call.console.out(
+        runs_text(all.size()) + (before > 0 ? ", " + std::to_string(before) + " of them done before" : "") +
+        ": " + std::to_string(codes[0]) + " passed, " + std::to_string(codes[1]) + " failed, " +
+        std::to_string(codes[4]) + " without verdict, " + std::to_string(codes[2] + codes[3] + codes[5]) +
+        " in trouble; " + kind.folder.string() + " has what each said");
     if (codes[2] + codes[3] + codes[5] > 0) return ExitCode::trouble;
     if (codes[1] > 0) return ExitCode::failed;
     return codes[4] > 0 ? ExitCode::no_verdict : ExitCode::passed;

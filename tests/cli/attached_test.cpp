@@ -43,6 +43,15 @@ TEST_CASE(
     const auto run = modem.record();
     REQUIRE(run.points.size() == 13);
     std::size_t judged = 0;
+    struct Level {
+        const char* result;
+        double tolerance, value;
+    };
+    const std::map<std::string, std::vector<Level>> levels{
+        {"lte-maximum", {{"power", 0.1, 22.6}}},
+        {"lte-minimum", {{"power", 0.3, -43}}},
+        {"lte-steps", {{"highest_power", 0.1, 0}, {"lowest_power", 0.1, -6}, {"step_error", 0.1, 0}}},
+        {"both", {{"total_power", 0.2, 20 + 3.01}}}};
     std::map<std::string, int> points_of;
     for (const auto& point : run.points) {
         CAPTURE(point.test + " " + point.label);
@@ -51,14 +60,8 @@ TEST_CASE(
             judged += finding.verdict == Verdict::pass || finding.verdict == Verdict::marginal;
         // The modem's own levels, from its file; the way to the tester is taken out.
         ++points_of[point.test];
-        if (point.test == "lte-maximum") CHECK(result(point, "power") == within(0.1, 22.6));
-        if (point.test == "lte-minimum") CHECK(result(point, "power") == within(0.3, -43));
-        if (point.test == "lte-steps") {
-            CHECK(result(point, "highest_power") == within(0.1, 0));
-            CHECK(result(point, "lowest_power") == within(0.1, -6));
-            CHECK(std::abs(result(point, "step_error")) < 0.1);
-        }
-        if (point.test == "both") CHECK(result(point, "total_power") == within(0.2, 20 + 3.01));
+        for (const auto& [name, tolerance, value] : levels.at(point.test))
+            CHECK(result(point, name) == within(tolerance, value));
     }
     CHECK(points_of ==
           std::map<std::string, int>{{"both", 1}, {"lte-maximum", 6}, {"lte-minimum", 3}, {"lte-steps", 3}});
