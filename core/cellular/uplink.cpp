@@ -3,6 +3,7 @@
 #include <fmt/core.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numbers>
 
@@ -103,6 +104,19 @@ std::vector<std::complex<double>> base_sequence(unsigned group, unsigned number,
     return out;
 }
 
+namespace {
+
+// The same one is wanted for slot after slot.
+std::vector<std::complex<double>> kept_base_sequence(unsigned group, std::size_t length) {
+    thread_local std::vector<std::complex<double>> kept;
+    thread_local unsigned kept_group = 0;
+    if (kept.size() != length || kept_group != group)
+        kept = base_sequence(group, 0, length), kept_group = group;
+    return kept;
+}
+
+}  // namespace
+
 unsigned lte_cyclic_shift(const UplinkFormat& format, std::size_t slot) {
     const unsigned group = (format.identity % 30 + format.shift_of_groups) % 30;
     const auto bits = gold_sequence((format.identity / 30) * 32 + group, 8 * 7 * (slot % 20), 8);
@@ -113,15 +127,18 @@ unsigned lte_cyclic_shift(const UplinkFormat& format, std::size_t slot) {
 
 std::vector<std::complex<double>> UplinkFormat::reference(std::size_t slot, std::size_t number) const {
     if (lte()) {
-        auto out = base_sequence((identity % 30 + shift_of_groups) % 30, 0, allocated());
-        const double alpha = 2 * std::numbers::pi * lte_cyclic_shift(*this, slot) / 12;
-        for (std::size_t n = 0; n < out.size(); ++n) out[n] *= turned_by(alpha * static_cast<double>(n));
+        auto out = kept_base_sequence((identity % 30 + shift_of_groups) % 30, allocated());
+        const unsigned shift = lte_cyclic_shift(*this, slot);
+        std::array<std::complex<double>, 12> turns;  // there are no others
+        for (std::size_t i = 0; i < turns.size(); ++i)
+            turns[i] = turned_by(2 * std::numbers::pi * static_cast<double>(shift * i % 12) / 12);
+        for (std::size_t n = 0; n < out.size(); ++n) out[n] *= turns[n % turns.size()];
         return out;
     }
     const std::size_t elements = 6 * blocks;  // every other one
     std::vector<std::complex<double>> values;
     if (precoded) {
-        values = base_sequence(identity % 30, 0, elements);
+        values = kept_base_sequence(identity % 30, elements);
     } else {
         const std::uint64_t n_slot = slot % slots_per_frame();
         const std::uint64_t wide =

@@ -11,8 +11,8 @@
 namespace rt {
 namespace {
 
-constexpr std::size_t parts = 512;  // between two samples; straight lines between them are 105 dB down
-constexpr std::size_t lanes = 8;    // weights come in whole ones
+constexpr std::size_t rows = 512;  // between two samples; straight lines between them are 105 dB down
+constexpr std::size_t lanes = 8;   // weights come in whole ones
 
 constexpr double down_db = 90, beta = 0.1102 * (down_db - 8.7);
 
@@ -65,56 +65,110 @@ inline std::complex<float> weighed(const float* values, const float* row, std::s
     return summed(sums[0] + sums[1]);
 }
 
-inline std::complex<float> weighed(const float* values, const float* weights, std::size_t taps) {
-    Lanes sums[2] = {};
-    for (std::size_t k = 0; k < 2 * taps; k += 2 * lanes) {
-        for (std::size_t i = 0; i < 2; ++i) {
-            Lanes value, weight;
-            get(values + k + i * lanes, value);
-            get(weights + k + i * lanes, weight);
-            sums[i] += weight * value;
+// As many outputs as these, whole samples apart, with the same weights; where they are a little more apart,
+// by `more` of a row each, with what the way to the next row adds. `values`: where the samples of taps k, k +
+// stride, ... of the first output stand side by side, for k from 0 to stride - 1.
+constexpr std::size_t together = 16, most_stride = 4;
+template <bool apart>
+__attribute__((always_inline)) inline void weighed(const float* const* values, std::size_t stride,
+                                                   const float* row, std::size_t taps, float share,
+                                                   float more, std::complex<float>* out) {
+    constexpr std::size_t vectors = 2 * together / lanes;
+    Lanes sums[vectors] = {}, added[vectors] = {};
+    for (std::size_t first = 0; first < stride; ++first) {
+        const float* at = values[first];
+        for (std::size_t k = 2 * first; k < 2 * taps; k += 2 * stride, at += 2) {
+            const float slope = row[2 * taps + k] - row[k], weight = row[k] + share * slope;
+            for (std::size_t i = 0; i < vectors; ++i) {
+                Lanes value;
+                get(at + i * lanes, value);
+                sums[i] += weight * value;
+                if (apart) added[i] += slope * value;
+            }
         }
     }
-    return summed(sums[0] + sums[1]);
+    Lanes place = {0, 0, 1, 1, 2, 2, 3, 3};
+    for (std::size_t i = 0; i < vectors; ++i, place += 4.0f) {
+        if (apart) sums[i] += more * place * added[i];
+        std::memcpy(reinterpret_cast<float*>(out) + i * lanes, &sums[i], sizeof sums[i]);
+    }
 }
 
-// The weights of a place between two rows, in steps of a 256th of the way: what that misses is 100 dB down.
-constexpr double shares = 256;
-inline void set_weights(const Run& run, double key, float* weights) {
-    const auto part = std::min(static_cast<std::size_t>(key / shares), parts - 1);
-    const auto share = static_cast<float>(key / shares - static_cast<double>(part));
-    const float* row = run.table + part * 2 * run.taps;
-    for (std::size_t k = 0; k < 2 * run.taps; ++k)
-        weights[k] = row[k] + share * (row[2 * run.taps + k] - row[k]);
-}
+// Every so-many-th sample side by side: part p has samples p, p + stride, ...
+struct Parted {
+    std::size_t stride = 0;  // 0: outputs are not nearly whole samples apart
+    std::ptrdiff_t first = 0;
+    std::vector<std::vector<std::complex<float>>> parts;
+    const std::complex<float>* begins[most_stride] = {};
 
-RT_SIMD void resample(const Run& run, std::complex<float>* edge, float* weights, std::complex<float>* out,
-                      std::size_t count) {
+    Parted(const Run& run, std::size_t count) {
+        const double whole = std::round(run.step);
+        if (!(whole >= 1 && whole <= most_stride) || std::abs(run.step - whole) * rows * together >= 1)
+            return;
+        stride = static_cast<std::size_t>(whole);
+        begins[0] = run.in;
+        if (stride == 1) return;
+        const double reach = static_cast<double>(run.taps) + 1;
+        const double last = run.first + run.step * static_cast<double>(count) + reach;
+        const auto size = static_cast<double>(run.size);
+        first = static_cast<std::ptrdiff_t>(std::clamp(run.first - reach, 0.0, size));
+        const auto end = static_cast<std::ptrdiff_t>(std::clamp(last, 0.0, size));
+        parts.resize(stride);
+        for (std::size_t p = 0; p < stride; ++p) {
+            parts[p].reserve(static_cast<std::size_t>(end - first) / stride + 1);
+            for (std::ptrdiff_t n = first + static_cast<std::ptrdiff_t>(p); n < end;
+                 n += static_cast<std::ptrdiff_t>(stride))
+                parts[p].push_back(run.in[n]);
+            begins[p] = parts[p].data();
+        }
+    }
+
+    // Where sample n stands.
+    const float* at(std::ptrdiff_t n) const {
+        const auto place = static_cast<std::size_t>(n - first);
+        return reinterpret_cast<const float*>(begins[place % stride] + place / stride);
+    }
+};
+
+RT_SIMD void resample(const Run& run, const Parted& parted, std::complex<float>* edge,
+                      std::complex<float>* out, std::size_t count) {
     const auto taps = static_cast<std::ptrdiff_t>(run.taps);
-    // Where places hardly move between samples the same weights do for several.
-    const bool slow = std::abs(run.step - std::round(run.step)) * static_cast<double>(parts) * shares < 0.5;
-    double known = -1;
+    // From an output to the next, in rows of the table.
+    const double more = (run.step - std::round(run.step)) * rows;
+    const bool same = std::abs(more) * together < 1. / 256;  // what that misses is 100 dB down
+    const auto far = static_cast<std::ptrdiff_t>(together * parted.stride);
     for (std::size_t i = 0; i < count; ++i) {
         const double at = run.first + static_cast<double>(i) * run.step;
         const double whole = std::floor(at);
-        const double place = (at - whole) * parts;
+        const double place = (at - whole) * rows;
         const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(whole) - taps / 2 + 1;
+        const auto part = std::min(static_cast<std::size_t>(place), rows - 1);
+        const double share = place - static_cast<double>(part);
+        const float* row = run.table + part * 2 * run.taps;
+        const bool inside = from >= 0 && from + taps <= run.size;
+        if (parted.stride > 0 && inside && i + together <= count && from + taps + far <= run.size) {
+            const double last = share + static_cast<double>(together - 1) * more;
+            if (last >= 0 && last <= 1) {
+                const float* values[most_stride];
+                for (std::size_t k = 0; k < parted.stride; ++k)
+                    values[k] = parted.at(from + static_cast<std::ptrdiff_t>(k));
+                if (same)
+                    weighed<false>(values, parted.stride, row, run.taps, static_cast<float>(share), 0,
+                                   out + i);
+                else
+                    weighed<true>(values, parted.stride, row, run.taps, static_cast<float>(share),
+                                  static_cast<float>(more), out + i);
+                i += together - 1;
+                continue;
+            }
+        }
         const std::complex<float>* values = run.in + from;
-        if (from < 0 || from + taps > run.size) {
+        if (!inside) {
             for (std::ptrdiff_t k = 0; k < taps; ++k)
                 edge[k] = from + k >= 0 && from + k < run.size ? run.in[from + k] : std::complex<float>{};
             values = edge;
         }
-        const float* samples = reinterpret_cast<const float*>(values);
-        if (slow) {
-            const double key = std::floor(place * shares + 0.5);
-            if (key != known) set_weights(run, known = key, weights);
-            out[i] = weighed(samples, weights, run.taps);
-        } else {
-            const auto part = std::min(static_cast<std::size_t>(place), parts - 1);
-            const auto share = static_cast<float>(place - static_cast<double>(part));
-            out[i] = weighed(samples, run.table + part * 2 * run.taps, run.taps, share);
-        }
+        out[i] = weighed(reinterpret_cast<const float*>(values), row, run.taps, static_cast<float>(share));
     }
 }
 
@@ -127,12 +181,12 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
     const double needed = (down_db - 7.95) / (14.36 * transition) + 1;
     taps_ = std::max<std::size_t>(lanes, lanes * static_cast<std::size_t>(std::ceil(needed / lanes)));
     const double half = static_cast<double>(taps_) / 2;
-    table_.resize((parts + 1) * 2 * taps_);
+    table_.resize((rows + 1) * 2 * taps_);
     const double half_turns = 2 * cutoff * std::numbers::pi;
     std::vector<double> row(taps_);
     // Rows mirror each other about the middle between two samples.
-    for (std::size_t part = 0; part <= parts / 2; ++part) {
-        const double fraction = static_cast<double>(part) / parts;
+    for (std::size_t part = 0; part <= rows / 2; ++part) {
+        const double fraction = static_cast<double>(part) / rows;
         double sum = 0;
         for (std::size_t k = 0; k < taps_; ++k) {
             const double away = static_cast<double>(k) - half + 1 - fraction;
@@ -143,7 +197,7 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
             sum += row[k];
         }
         float* here = &table_[part * 2 * taps_];
-        float* mirrored = &table_[(parts - part) * 2 * taps_];
+        float* mirrored = &table_[(rows - part) * 2 * taps_];
         for (std::size_t k = 0; k < taps_; ++k) {
             const auto weight = static_cast<float>(row[k] / sum);
             const std::size_t other = taps_ - 1 - k;
@@ -155,9 +209,8 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
 void Resampler::operator()(std::span<const std::complex<float>> in, double first, double step,
                            std::span<std::complex<float>> out) const {
     std::vector<std::complex<float>> edge(taps_);
-    std::vector<float> weights(2 * taps_);
-    resample({in.data(), static_cast<std::ptrdiff_t>(in.size()), first, step, table_.data(), taps_},
-             edge.data(), weights.data(), out.data(), out.size());
+    const Run run{in.data(), static_cast<std::ptrdiff_t>(in.size()), first, step, table_.data(), taps_};
+    resample(run, Parted(run, out.size()), edge.data(), out.data(), out.size());
 }
 
 }  // namespace rt

@@ -10,6 +10,7 @@
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/toml_text.hpp"
 
 namespace rt::lab {
 namespace {
@@ -154,104 +155,9 @@ const ConfigNode* ConfigNode::find(std::string_view key) const {
     return nullptr;
 }
 
-namespace {
-
-// What the reader of TOML below cannot take is refused before it gets there: it takes keys with many parts
-// and brackets in brackets by recursion, which a long line of them would exhaust, and expects that a table's
-// name begins behind its bracket, that no carriage return stands alone, and that letters beyond ASCII stand
-// in texts and remarks, as TOML 1.0 has it.
-class Readable {
-  public:
-    Readable(std::string_view text, const std::string& file) : text_(text), file_(file) {
-        if (text_.starts_with("\xEF\xBB\xBF")) at_ = 3;
-        for (; at_ < text_.size(); ++at_) look();
-    }
-
-  private:
-    void look() {
-        const char c = text_[at_];
-        if (c == '\r' && next() != '\n')
-            fail("not valid TOML: a carriage return without a line feed; end lines with a line feed");
-        if (c == '\n') {
-            ++line_, dots_ = 0, remark_ = false, begins_ = true;
-            if (!long_) quote_ = 0;
-        }
-        if (remark_) return;
-        if (quote_) return look_in_text(c);
-        if (c == '"' || c == '\'') {
-            // In the middle of a word it begins no text, and what stands behind it is none.
-            if (at_ > 0 && std::string_view(" \t\n=,[{.\xBF").find(text_[at_ - 1]) == std::string_view::npos)
-                fail("not valid TOML: a quotation mark where no text can begin");
-            quote_ = c;
-            long_ = text_.substr(at_, 3) == std::string(3, c);
-            if (long_) at_ += 2;
-        } else if (c == '#') {
-            remark_ = true;
-        } else if (static_cast<unsigned char>(c) >= 0x80) {
-            fail("not valid TOML: letters beyond ASCII stand in quotes: name = \"Mühle\"");
-        }
-        if (c == '[' && begins_ && open_.empty()) require_name();
-        if (c == '.') ++dots_;
-        if (c == '=' || c == ',') dots_ = 0;
-        if (c == '[' || c == '{') open_ += c;
-        if ((c == ']' || c == '}') && !open_.empty()) {
-            if (open_.back() != (c == ']' ? '[' : '{'))
-                fail("not valid TOML: " + std::string(1, c) + " ends what begins with " + open_.back());
-            open_.pop_back();
-        }
-        if (c != ' ' && c != '\t' && c != '\n' && c != '\r') begins_ = false;
-        constexpr int most = 64;
-        if (dots_ > most || open_.size() > most) {
-            fail("more than " + std::to_string(most) +
-                 (dots_ > most ? " parts of a key" : " brackets in one another") +
-                 ": no such file has so many");
-        }
-    }
-
-    void look_in_text(char c) {
-        if (c == '\\' && quote_ == '"') {
-            if (next() != '\n') ++at_;
-            return;
-        }
-        if (c != quote_) return;
-        if (long_ && text_.substr(at_, 3) != std::string(3, c)) return;
-        if (long_) at_ += 2;
-        // Up to two more stand before the end of a long text.
-        for (int more = 0; long_ && more < 2 && next() == c; ++more) ++at_;
-        quote_ = 0, long_ = false;
-    }
-
-    // Behind the bracket, or both, of a table's name.
-    void require_name() const {
-        std::size_t at = at_ + 1;
-        if (at < text_.size() && text_[at] == '[') ++at;
-        while (at < text_.size() && (text_[at] == ' ' || text_[at] == '\t')) ++at;
-        if (at == text_.size()) return;  // told below
-        const auto c = static_cast<unsigned char>(text_[at]);
-        if (std::isalnum(c) || std::string_view("-_\"']").find(text_[at]) != std::string_view::npos) return;
-        fail("not valid TOML: a section's name is expected behind [");
-    }
-
-    char next() const { return at_ + 1 < text_.size() ? text_[at_ + 1] : '\0'; }
-    [[noreturn]] void fail(const std::string& why) const {
-        fail_input(file_ + ":" + std::to_string(line_), why);
-    }
-
-    std::string_view text_;
-    const std::string& file_;
-    std::size_t at_ = 0;
-    int line_ = 1, dots_ = 0;
-    std::string open_;  // brackets that have not ended
-    char quote_ = 0;
-    bool long_ = false, remark_ = false, begins_ = true;
-};
-
-}  // namespace
-
 ConfigNode parse_config(std::string_view text, const std::string& file) {
-    Readable(text, file);
     try {
-        const toml::table table = toml::parse(text);
+        const toml::table table = toml::parse(readable_toml(text, file));
         return to_node(table);
     } catch (const toml::parse_error& error) {
         const auto& begin = error.source().begin;

@@ -167,11 +167,12 @@ TEST_CASE("samples at other times: tones of the pass band come out as they are, 
         CAPTURE(f);
         CHECK(error < 2e-4);  // 90 dB of the filter, and single precision
     }
-    // Steps that are nearly whole, where weights are kept for several samples, are as true: 84 dB and more.
-    for (const double step : {1.0, 2.0, 1 + 1e-7, 1 - 9e-7, 1 + 3e-6, 2 + 1e-6}) {
+    // Steps that are nearly whole, where weights do for several samples, are as true: 84 dB and more.
+    for (const double step :
+         {1.0, 2.0, 3.0, 4.0, 5.0, 1 + 1e-7, 1 - 9e-7, 1 + 3e-6, 2 + 1e-6, 1 + 1e-4, 3 - 1e-4, 4 + 1e-3}) {
         CAPTURE(step);
-        for (const double first : {200.0, 200.37, 200.9999}) {
-            std::vector<std::complex<float>> in(9000), out(4000);
+        for (const double first : {200.0, 200.37, 200.9999, 201.5}) {
+            std::vector<std::complex<float>> in(20500), out(4003);
             const double hz = 0.29;
             for (std::size_t i = 0; i < in.size(); ++i)
                 in[i] =
@@ -185,6 +186,18 @@ TEST_CASE("samples at other times: tones of the pass band come out as they are, 
             }
             CHECK(worst < 6e-5);
         }
+    }
+    // Beyond both ends of what is there stands nothing: the same as with as many zeros.
+    for (const double step : {1.0, 2.0, 3.0 + 1e-7, 1.7}) {
+        CAPTURE(step);
+        std::vector<std::complex<float>> in(101, {1, -1}), longer(701), out(250), same(250);
+        std::copy(in.begin(), in.end(), longer.begin() + 300);
+        resampler(in, -40.25, step, out);
+        resampler(longer, 259.75, step, same);
+        double worst = 0;
+        for (std::size_t i = 0; i < out.size(); ++i)
+            worst = std::max(worst, static_cast<double>(std::abs(out[i] - same[i])));
+        CHECK(worst < 1e-5);  // single precision
     }
     CHECK_THROWS(Resampler(1.0, 0.5, 0.4));
 }

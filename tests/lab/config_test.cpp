@@ -56,6 +56,20 @@ TEST_CASE("every slip is named with file, line, column and a way out") {
     CHECK(twice.starts_with("f.toml:2:"));
 }
 
+TEST_CASE("a long text goes on behind a backslash with any letter, and errors keep their line") {
+    const auto text = [](const std::string& toml) { return parse_config(toml, "f.toml").find("name")->text; };
+    // ü and U+00A0 come first on the line that carries on; TOML 1.0: only space, tab and line ends are left
+    // out.
+    CHECK(text("name = \"\"\"one \\\n  \n\t\u00fcber\"\"\"\n") == "one \u00fcber");
+    CHECK(text("name = \"\"\"one \\  \r\n\u00a0two\"\"\"\n") == "one \u00a0two");
+    CHECK(text("name = \"\"\"\\\n\u20ac5\u00fc \\\n\U0001f4e1\"\"\"\n") == "\u20ac5\u00fc \U0001f4e1");
+    CHECK(text("name = \"\"\"a\\\\\n\u00fc\"\"\"\n") == "a\\\n\u00fc");
+    const std::string slip = trouble("name = \"\"\"a \\\n\u00fcb\\\n\n\u00e4\"\"\"\nwidht = \"3 kHz\"\n");
+    CHECK(slip.starts_with("f.toml:5:1: unknown key"));
+    const std::string cut = trouble("name = \"\"\"a \\\n\xc3");
+    CHECK(cut.starts_with("f.toml:"));
+}
+
 TEST_CASE("values arrive as written") {
     const ConfigNode node = parse_config(
         "name = \"a\"\nwidth = \"0.15 MHz\"\ndue = 2027-05-31\nvalues = [1, \"two\", true, 2.5]\nflag = "

@@ -27,10 +27,10 @@ struct Drift {
 }  // namespace
 
 SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
-                     std::size_t slot, const SlotSettings& settings) {
+                     std::size_t slot, const SlotSettings& settings, Rows* received) {
     const std::size_t symbols = format.symbols(), allocated = format.allocated();
     const double back = reader.whole(format.symbol(slot, 1).prefix_s / 2);
-    const Rows rows = read_rows(reader, format, place, slot, settings.up_converted_hz, {back})[0];
+    Rows rows = std::move(read_rows(reader, format, place, slot, settings.up_converted_hz, {back})[0]);
     const Equaliser equaliser(reader, format, slot, settings.up_converted_hz, back);
     std::size_t first = 0;
     while (!format.is_reference(first)) ++first;
@@ -101,6 +101,7 @@ SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const
     out.data_over_reference_db = 10 * std::log10(std::max(1e-12, (power - error) / std::max(1.0, expected)));
     const double rms = std::sqrt(error / std::max(1.0, expected));
     out.lost = rms / blind_error(format.modulation);
+    if (received) *received = std::move(rows);
     return out;
 }
 

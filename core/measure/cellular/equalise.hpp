@@ -9,8 +9,6 @@
 
 namespace rt::cellular {
 
-using Rows = std::vector<std::vector<Complex>>;  // a row for each symbol
-
 // By how much NR turns a symbol for a carrier (TS 38.211 clause 5.4); 1 for LTE and without up-conversion.
 Complex turn_of(const UplinkFormat& format, std::size_t slot, std::size_t symbol, double up_converted_hz);
 

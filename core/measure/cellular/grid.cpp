@@ -12,16 +12,25 @@
 namespace rt::cellular {
 namespace {
 
-std::size_t transform_size(const UplinkFormat& format) {
+std::size_t transform_size(const IqRecord& record, const UplinkFormat& format) {
     // A fifth of room for the slope of the filter, but 160 subcarriers and more, so that its response is
     // short beside a prefix; in whole fours.
     const double carried = static_cast<double>(format.subcarriers());
-    return 4 * fast_size(static_cast<std::size_t>(std::ceil(std::max(1.25 * carried, carried + 160) / 4)));
+    const auto fours = static_cast<std::size_t>(std::ceil(std::max(1.25 * carried, carried + 160) / 4));
+    // Every sample of the record, or every second to fourth, where such a size is not much larger: samples
+    // between them are most of the work.
+    for (const double every : {4.0, 3.0, 2.0, 1.0}) {
+        const double size = record.sample_rate_hz / every / format.spacing_hz;
+        const auto whole = static_cast<std::size_t>(std::llround(size / 4));
+        const bool alike = std::abs(size / 4 - static_cast<double>(whole)) < 1e-9 * size;
+        if (alike && whole >= fours && whole <= 2 * fours && fast_size(whole) == whole) return 4 * whole;
+    }
+    return 4 * fast_size(fours);
 }
 
 Resampler resampler_for(const IqRecord& record, const UplinkFormat& format) {
     const double edge = format.occupied_hz() / 2 + format.spacing_hz;
-    const double made = static_cast<double>(transform_size(format)) * format.spacing_hz;
+    const double made = static_cast<double>(transform_size(record, format)) * format.spacing_hz;
     const double stop = std::min(record.sample_rate_hz, made) - edge;
     if (record.sample_rate_hz < 1.04 * format.occupied_hz() || stop < 1.02 * edge) {
         fail_input(fmt::format(
@@ -39,7 +48,7 @@ GridReader::GridReader(const IqRecord& record, const UplinkFormat& format)
       spacing_hz_(format.spacing_hz),
       half_hz_(format.lte() ? format.spacing_hz / 2 : 0),
       subcarriers_(format.subcarriers()),
-      transform_(transform_size(format)),
+      transform_(transform_size(record, format)),
       resampler_(resampler_for(record, format)),
       half_turns_(transform_.size(), {1, 0}),
       window_(transform_.size()),

@@ -15,6 +15,7 @@
 namespace rt::cellular {
 
 using Complex = std::complex<double>;
+using Rows = std::vector<std::vector<Complex>>;  // a row for each symbol
 inline constexpr double two_pi = 2 * std::numbers::pi;
 
 // Where a slot lies in a record, and how its clocks run.

@@ -27,9 +27,10 @@ struct SlotClocks {
     double lost = 0;  // rms error over that of a signal that has nothing to do with the modulation
 };
 
-// Throws nothing: a slot whose symbols cannot be told has `lost` near 1.
+// Throws nothing: a slot whose symbols cannot be told has `lost` near 1. Where `received` is given, what
+// stood on the subcarriers is left there.
 SlotClocks clocks_of(const GridReader& reader, const UplinkFormat& format, const SlotPlace& place,
-                     std::size_t slot, const SlotSettings& settings);
+                     std::size_t slot, const SlotSettings& settings, Rows* received = nullptr);
 
 struct SlotQuality {
     double power = 0;  // of the samples, |x|^2: all subcarriers of the channel

@@ -32,18 +32,16 @@ struct Seen {
     SlotPlace place;
     double power;
     SlotClocks clocks;
+    Rows rows;  // of the first one: what stood on the subcarriers
 };
 
 // What refuses a slot although its reference signals were found.
-std::string other_references(const GridReader& reader, const UplinkFormat& format, const Seen& seen) {
+std::string other_references(const UplinkFormat& format, const Seen& seen) {
     if (format.lte()) return {};
-    std::vector<Complex> symbol(format.subcarriers());
     const double least = least_match(format.allocated() / 2);
     for (std::size_t l = 0; l < format.symbols(); ++l) {
-        const auto where = format.symbol(seen.number, l);
-        reader.symbol(seen.place, where.start_s + where.prefix_s, where.prefix_s / 2, 0, symbol);
         const double share =
-            match_of(std::span(symbol).subspan(format.first_subcarrier(), format.allocated()),
+            match_of(std::span(seen.rows[l]).subspan(format.first_subcarrier(), format.allocated()),
                      format.reference(seen.number, l))
                 .share;
         if (format.is_reference(l) && share < least)
@@ -168,8 +166,9 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
     const double least = least_match(format.lte() ? format.allocated() : format.allocated() / 2);
     while (out.seen.size() < most && place.start_s + format.slot_s() <= reader.seconds() + tolerance) {
         if (slot_match(reader, format, place, number) >= least) {
-            Seen slot{number, place, power_of(reader, format, place), {}};
-            slot.clocks = clocks_of(reader, format, place, number, settings);
+            Seen slot{number, place, power_of(reader, format, place), {}, {}};
+            Rows* received = out.seen.empty() ? &slot.rows : nullptr;
+            slot.clocks = clocks_of(reader, format, place, number, settings, received);
             // Once more from where it led: an offset disturbs itself.
             constexpr double little_hz = 2e-3, little_s = 0.1;  // of the spacing, of the prefix
             const bool again =
@@ -177,10 +176,10 @@ Walk walked(const GridReader& reader, const UplinkFormat& format, SlotPlace plac
                 std::abs(slot.clocks.start_s - place.start_s) > little_s * 4 * tolerance;
             slot.place.start_s = slot.clocks.start_s;
             slot.place.offset_hz = slot.clocks.offset_hz;
-            if (again) slot.clocks = clocks_of(reader, format, slot.place, number, settings);
+            if (again) slot.clocks = clocks_of(reader, format, slot.place, number, settings, received);
             place.offset_hz = slot.clocks.offset_hz;
             place.start_s = slot.clocks.start_s;
-            out.seen.push_back(slot);
+            out.seen.push_back(std::move(slot));
         } else {
             out.others.emplace_back(power_of(reader, format, place), place.start_s);
         }
@@ -261,7 +260,7 @@ Uplink measure_uplink(const IqRecord& record, const UplinkFormat& format, const 
         out.trouble = "not the expected signal; seen: " + why + "; expected: " + format.text();
         return out;
     };
-    if (const auto why = other_references(reader, format, seen[0]); !why.empty()) return not_expected(why);
+    if (const auto why = other_references(format, seen[0]); !why.empty()) return not_expected(why);
     double promised_db = 0;
     for (const auto& slot : seen)
         promised_db += slot.clocks.data_over_reference_db / static_cast<double>(seen.size());
