@@ -195,9 +195,11 @@ void ConsoleListener::say_progress() {
         progress_.done >= progress_.total && !std::exchange(said_last_, progress_.done >= progress_.total);
     if (!last && (progress_.done >= progress_.total || !said_.passed())) return;
     said_ = Deadline(10);
-    console_.progress(fmt::format("       point {} of {}{}, {} left; {} so far", progress_.done,
-                                  (progress_.at_most ? "at most " : ""), progress_.total,
-                                  duration_text(progress_.seconds_left), counts_text(counts_)));
+    const bool more = progress_.done < progress_.total;
+    console_.progress(fmt::format("       point {} of {}{}{}; {}{}", progress_.done,
+                                  (more && progress_.at_most ? "at most " : ""), progress_.total,
+                                  more ? ", " + duration_text(progress_.seconds_left) + " left" : "",
+                                  counts_text(counts_), more ? " so far" : ""));
 }
 
 void ConsoleListener::hide_status() {

@@ -160,7 +160,12 @@ void RunTable::event(const EventRecord& event) {
                        (event.seconds > 0 ? ", for " + duration_text(event.seconds) : "");
     // Whole in the tally and in the report.
     constexpr std::size_t most = 240;
-    if (!console_.verbose() && text.size() > most) text = wrapped(text, most).front() + " ...";
+    if (const auto lines = wrapped(text, most); !console_.verbose() && lines.size() > 1) {
+        text = lines[0];
+        // A table of hundreds of places is one word: as many of its places as fit.
+        if (text.size() < most / 2) text += " " + lines[1].substr(0, lines[1].rfind(',', most - text.size()));
+        text += " ...";
+    }
     constexpr std::size_t indent = number_width + 2;
     const std::size_t width = console_.width();
     for (const auto& line : wrapped(text, width == 0 ? 0 : std::max<std::size_t>(width - indent, 20)))

@@ -11,8 +11,8 @@
 namespace rt {
 namespace {
 
-constexpr std::size_t rows = 512;  // between two samples; straight lines between them are 105 dB down
-constexpr std::size_t lanes = 8;   // weights come in whole ones
+constexpr std::size_t weight_rows = 512;  // between two samples; straight lines between them are 105 dB down
+constexpr std::size_t lanes = 8;          // weights come in whole ones
 
 constexpr double down_db = 90, beta = 0.1102 * (down_db - 8.7);
 
@@ -103,16 +103,16 @@ struct Parted {
 
     Parted(const Run& run, std::size_t count) {
         const double whole = std::round(run.step);
-        if (!(whole >= 1 && whole <= most_stride) || std::abs(run.step - whole) * rows * together >= 1)
+        if (!(whole >= 1 && whole <= most_stride) || std::abs(run.step - whole) * weight_rows * together >= 1)
             return;
         stride = static_cast<std::size_t>(whole);
         begins[0] = run.in;
         if (stride == 1) return;
         const double reach = static_cast<double>(run.taps) + 1;
         const double last = run.first + run.step * static_cast<double>(count) + reach;
-        const auto size = static_cast<double>(run.size);
-        first = static_cast<std::ptrdiff_t>(std::clamp(run.first - reach, 0.0, size));
-        const auto end = static_cast<std::ptrdiff_t>(std::clamp(last, 0.0, size));
+        const auto there = static_cast<double>(run.size);
+        first = static_cast<std::ptrdiff_t>(std::clamp(run.first - reach, 0.0, there));
+        const auto end = static_cast<std::ptrdiff_t>(std::clamp(last, 0.0, there));
         parts.resize(stride);
         for (std::size_t p = 0; p < stride; ++p) {
             parts[p].reserve(static_cast<std::size_t>(end - first) / stride + 1);
@@ -134,15 +134,15 @@ RT_SIMD void resample(const Run& run, const Parted& parted, std::complex<float>*
                       std::complex<float>* out, std::size_t count) {
     const auto taps = static_cast<std::ptrdiff_t>(run.taps);
     // From an output to the next, in rows of the table.
-    const double more = (run.step - std::round(run.step)) * rows;
+    const double more = (run.step - std::round(run.step)) * weight_rows;
     const bool same = std::abs(more) * together < 1. / 256;  // what that misses is 100 dB down
     const auto far = static_cast<std::ptrdiff_t>(together * parted.stride);
     for (std::size_t i = 0; i < count; ++i) {
         const double at = run.first + static_cast<double>(i) * run.step;
         const double whole = std::floor(at);
-        const double place = (at - whole) * rows;
+        const double place = (at - whole) * weight_rows;
         const std::ptrdiff_t from = static_cast<std::ptrdiff_t>(whole) - taps / 2 + 1;
-        const auto part = std::min(static_cast<std::size_t>(place), rows - 1);
+        const auto part = std::min(static_cast<std::size_t>(place), weight_rows - 1);
         const double share = place - static_cast<double>(part);
         const float* row = run.table + part * 2 * run.taps;
         const bool inside = from >= 0 && from + taps <= run.size;
@@ -181,12 +181,12 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
     const double needed = (down_db - 7.95) / (14.36 * transition) + 1;
     taps_ = std::max<std::size_t>(lanes, lanes * static_cast<std::size_t>(std::ceil(needed / lanes)));
     const double half = static_cast<double>(taps_) / 2;
-    table_.resize((rows + 1) * 2 * taps_);
+    table_.resize((weight_rows + 1) * 2 * taps_);
     const double half_turns = 2 * cutoff * std::numbers::pi;
     std::vector<double> row(taps_);
     // Rows mirror each other about the middle between two samples.
-    for (std::size_t part = 0; part <= rows / 2; ++part) {
-        const double fraction = static_cast<double>(part) / rows;
+    for (std::size_t part = 0; part <= weight_rows / 2; ++part) {
+        const double fraction = static_cast<double>(part) / weight_rows;
         double sum = 0;
         for (std::size_t k = 0; k < taps_; ++k) {
             const double away = static_cast<double>(k) - half + 1 - fraction;
@@ -197,7 +197,7 @@ Resampler::Resampler(double rate_hz, double pass_hz, double stop_hz) {
             sum += row[k];
         }
         float* here = &table_[part * 2 * taps_];
-        float* mirrored = &table_[(rows - part) * 2 * taps_];
+        float* mirrored = &table_[(weight_rows - part) * 2 * taps_];
         for (std::size_t k = 0; k < taps_; ++k) {
             const auto weight = static_cast<float>(row[k] / sum);
             const std::size_t other = taps_ - 1 - k;
