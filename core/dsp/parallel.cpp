@@ -41,4 +41,10 @@ void in_parallel(std::size_t count, const std::function<void(std::size_t)>& work
     if (trouble) std::rethrow_exception(trouble);
 }
 
+void in_shares(std::size_t count, const std::function<void(std::size_t, std::size_t)>& work) {
+    constexpr std::size_t much = 1 << 16;
+    const std::size_t shares = count / much + 1;
+    in_parallel(shares, [&](std::size_t s) { work(count * s / shares, count * (s + 1) / shares); });
+}
+
 }  // namespace rt

@@ -111,33 +111,64 @@ struct Numbers {
 // Edge numbers in intervals, each from a clock that follows the edges, so that neither a slow drift of the
 // rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number. Of
 // edges `from` to `to`, with 0 for the first.
-RT_SIMD Numbers numbers_of(const std::vector<double>& edges, std::size_t from, std::size_t to,
-                           double interval) {
-    Numbers out;
-    out.of.resize(to - from);
-    constexpr double follow = 0.5;
-    constexpr std::array<double, 9> part{0, 1, 1.0 / 2, 1.0 / 3, 1.0 / 4, 1.0 / 5, 1.0 / 6, 1.0 / 7, 1.0 / 8};
-    double local = interval, per_local = 1 / interval, phase = edges[from];
-    std::uint32_t at = 0;  // number of the clock's phase
-    for (std::size_t k = 1; k < out.of.size(); ++k) {
-        const double here = edges[from + k], count = nearest((here - phase) * per_local);
-        const double number = at + count;
-        if (number <= out.of[k - 1]) {
-            out.of[k] = out.of[k - 1] + 1;
-            out.too_close.push_back(from + k);
-            continue;
-        }
-        out.of[k] = static_cast<std::uint32_t>(number);
-        const double off = here - (phase + count * local);
-        phase += count * local + follow * off;
-        at = out.of[k];
-        // A rate that wanders (spread spectrum) is followed at a hundredth a time.
-        if (count > 8) continue;
-        local +=
-            0.01 * std::clamp(off * part[static_cast<std::size_t>(count)], -0.02 * interval, 0.02 * interval);
-        per_local *= 2 - local * per_local;  // a step of Newton's: the rate moves by 0.02 % at most
+class Follower {
+  public:
+    Follower(const std::vector<double>& edges, std::size_t from, std::size_t to, double interval)
+        : edges_(edges.data() + from),
+          from_(from),
+          interval_(interval),
+          local_(interval),
+          per_local_(1 / interval),
+          phase_(edges[from]) {
+        out_.of.resize(to - from);
     }
-    return out;
+    std::size_t size() const { return out_.of.size(); }
+    Numbers numbers() && { return std::move(out_); }
+
+    void see(std::size_t k) {
+        constexpr double follow = 0.5;
+        constexpr std::array<double, 9> part{0,       1,       1.0 / 2, 1.0 / 3, 1.0 / 4,
+                                             1.0 / 5, 1.0 / 6, 1.0 / 7, 1.0 / 8};
+        std::uint32_t* of = out_.of.data();
+        const double here = edges_[k], count = nearest((here - phase_) * per_local_);
+        const double number = at_ + count;
+        if (number <= of[k - 1]) {
+            of[k] = of[k - 1] + 1;
+            out_.too_close.push_back(from_ + k);
+            return;
+        }
+        at_ = of[k] = static_cast<std::uint32_t>(number);
+        const double off = here - (phase_ + count * local_);
+        phase_ += count * local_ + follow * off;
+        // A rate that wanders (spread spectrum) is followed at a hundredth a time.
+        if (count > 8) return;
+        local_ += 0.01 * std::clamp(off * part[static_cast<std::size_t>(count)], -0.02 * interval_,
+                                    0.02 * interval_);
+        per_local_ *= 2 - local_ * per_local_;  // a step of Newton's: the rate moves by 0.02 % at most
+    }
+
+  private:
+    const double* edges_;
+    std::size_t from_;
+    Numbers out_;
+    double interval_, local_, per_local_, phase_;
+    std::uint32_t at_ = 0;  // number of the clock's phase
+};
+
+// One or two of them, in turns: each step waits for the one before, and meanwhile the other's is worked on.
+RT_SIMD void follow(Follower& one, Follower* other) {
+    std::size_t k = 1;
+    if (other)
+        for (const std::size_t both = std::min(one.size(), other->size()); k < both; ++k)
+            one.see(k), other->see(k);
+    for (std::size_t i = k; i < one.size(); ++i) one.see(i);
+    for (std::size_t i = k; other && i < other->size(); ++i) other->see(i);
+}
+
+Numbers numbers_of_all(const std::vector<double>& edges, double interval) {
+    Follower all(edges, 0, edges.size(), interval);
+    follow(all, nullptr);
+    return std::move(all).numbers();
 }
 
 // The same of all edges. Very many go in four parts at once, each of which begins well before the one in
@@ -145,20 +176,23 @@ RT_SIMD Numbers numbers_of(const std::vector<double>& edges, std::size_t from, s
 // they do not, all go in one.
 Numbers numbers_of(const std::vector<double>& edges, double interval) {
     constexpr std::size_t many = 400'000, parts = 4, run_in = 512, shared = 256;
-    if (edges.size() < many) return numbers_of(edges, 0, edges.size(), interval);
+    if (edges.size() < many) return numbers_of_all(edges, interval);
     std::array<Numbers, parts> piece;
     const auto begin = [&](std::size_t p) { return edges.size() * p / parts; };
     const auto from = [&](std::size_t p) { return p == 0 ? 0 : begin(p) - run_in; };
-    in_parallel(parts, [&](std::size_t p) {
-        const std::size_t to = p + 1 < parts ? begin(p + 1) + shared : edges.size();
-        piece[p] = numbers_of(edges, from(p), to, interval);
+    const auto to = [&](std::size_t p) { return p + 1 < parts ? begin(p + 1) + shared : edges.size(); };
+    in_parallel(parts / 2, [&](std::size_t pair) {
+        const std::size_t p = 2 * pair;
+        Follower one(edges, from(p), to(p), interval), other(edges, from(p + 1), to(p + 1), interval);
+        follow(one, &other);
+        piece[p] = std::move(one).numbers(), piece[p + 1] = std::move(other).numbers();
     });
     Numbers out = std::move(piece[0]);
     for (std::size_t p = 1; p < parts; ++p) {
         const Numbers& next = piece[p];
         const auto apart = [&](std::size_t k) { return out.of[k] - next.of[k - from(p)]; };
         for (std::size_t k = begin(p); k < begin(p) + shared; ++k)
-            if (apart(k) != apart(begin(p))) return numbers_of(edges, 0, edges.size(), interval);
+            if (apart(k) != apart(begin(p))) return numbers_of_all(edges, interval);
         const std::uint32_t more = apart(begin(p));
         out.of.reserve(edges.size());
         for (std::size_t i = begin(p) + shared - from(p); i < next.of.size(); ++i)
@@ -176,11 +210,22 @@ struct Line {
 Line fitted(const std::vector<std::uint32_t>& x, const std::vector<double>& y) {
     const auto n = static_cast<double>(x.size());
     const double middle = static_cast<double>(x.back()) / 2, start = y.front();
+    struct Sums {
+        double x = 0, y = 0, xx = 0, xy = 0;
+    };
+    constexpr std::size_t shares = 8;  // always as many: the sums do not depend on the number of cores
+    std::array<Sums, shares> parts;
+    const std::size_t in = x.size() < 100'000 ? 1 : shares;
+    in_parallel(in, [&](std::size_t s) {
+        Sums sum;
+        for (std::size_t k = x.size() * s / in; k < x.size() * (s + 1) / in; ++k) {
+            const double dx = static_cast<double>(x[k]) - middle, dy = y[k] - start;
+            sum.x += dx, sum.y += dy, sum.xx += dx * dx, sum.xy += dx * dy;
+        }
+        parts[s] = sum;
+    });
     double sx = 0, sy = 0, sxx = 0, sxy = 0;
-    for (std::size_t k = 0; k < x.size(); ++k) {
-        const double dx = static_cast<double>(x[k]) - middle, dy = y[k] - start;
-        sx += dx, sy += dy, sxx += dx * dx, sxy += dx * dy;
-    }
+    for (const Sums& part : parts) sx += part.x, sy += part.y, sxx += part.xx, sxy += part.xy;
     const double slope = (n * sxy - sx * sy) / (n * sxx - sx * sx);
     return {start + (sy - slope * sx) / n - slope * middle, slope};
 }
@@ -289,9 +334,10 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
                     format({100 * settings.within, Unit::percent}) + " (rate_within)");
     }
     out.tie_s.resize(edges.size());
-    for (std::size_t k = 0; k < edges.size(); ++k)
-        out.tie_s[k] = edges[k] - (line.offset + line.slope * static_cast<double>(out.bit[k]));
-    out.jitter_s = out.tie_s;
+    in_shares(edges.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k)
+            out.tie_s[k] = edges[k] - (line.offset + line.slope * static_cast<double>(out.bit[k]));
+    });
     if (settings.recovery == Recovery::constant) return out;
     if (!(settings.corner_hz > 0) || settings.corner_hz > out.rate_hz / 10) {
         fail_signal(
@@ -299,12 +345,13 @@ Clock recover_clock(const std::vector<double>& edges, const ClockSettings& setti
     }
     Loop loop(settings, line.slope);
     loop.begin_at(out.tie_s.front());
+    out.left_s = out.tie_s;
     for (std::size_t k = 1; k < edges.size(); ++k) {
         const std::uint32_t steps = out.bit[k] - out.bit[k - 1];
         const double from = out.tie_s[k - 1], rise = (out.tie_s[k] - from) / static_cast<double>(steps);
         double followed = 0;
         for (std::uint32_t i = 1; i <= steps; ++i) followed = loop.next(from + rise * static_cast<double>(i));
-        out.jitter_s[k] = out.tie_s[k] - followed;
+        out.left_s[k] = out.tie_s[k] - followed;
     }
     // Two time constants of the corner, five times over: the beginning is forgotten to 0.01 %.
     const double settling = 10 / (2 * pi * settings.corner_hz);

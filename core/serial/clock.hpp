@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <vector>
 
 namespace rt {
@@ -32,11 +33,14 @@ struct Clock {
     double first_s = 0;              // where the constant clock has its edge number 0
     std::vector<std::uint32_t> bit;  // for each edge: how many intervals after the first edge it stands
     std::vector<double> tie_s;       // edge minus constant clock
-    std::vector<double> jitter_s;    // edge minus recovered clock
+    std::vector<double> left_s;      // edge minus the clock of a loop; empty for a constant clock
     std::size_t settled = 0;         // first edge at which the loop has settled (0 for a constant clock)
     double interval_s() const { return 1 / rate_hz; }
     // Where the recovered clock has its edge that belongs to signal edge k.
-    double place_s(std::size_t k) const { return first_s + bit[k] * interval_s() + tie_s[k] - jitter_s[k]; }
+    double place_s(std::size_t k) const { return first_s + bit[k] * interval_s() + tie_s[k] - jitter_s()[k]; }
+    // Edge minus recovered clock.
+    std::span<const double> jitter_s() const { return left_s.empty() ? tie_s : left_s; }
+    std::span<const double> settled_jitter_s() const { return jitter_s().subspan(settled); }
 };
 
 // The interval of one symbol from the spacing of edges: the longest of which all spacings are whole

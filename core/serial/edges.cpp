@@ -1,9 +1,14 @@
 #include "core/serial/edges.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <optional>
 #include <span>
+
+#if defined(__SSE2__)
+#include <emmintrin.h>
+#endif
 
 #include "core/base/simd.hpp"
 #include "core/dsp/parallel.hpp"
@@ -15,32 +20,57 @@ namespace {
 constexpr std::size_t block = 1 << 16;  // fits the cache of a core
 constexpr std::size_t margin = 64;      // read to both sides of a block for the interpolation
 
-// First sample from `at` on that is above (or below) the level; `end` when there is none.
-RT_SIMD std::size_t first_above(const float* v, std::size_t at, std::size_t end, float level) {
-    constexpr std::size_t lanes = 32;
-    for (; at + lanes <= end; at += lanes) {
-        int any = 0;
-        for (std::size_t k = 0; k < lanes; ++k) any |= v[at + k] > level;
-        if (any) break;
-    }
-    for (; at < end; ++at) {
-        if (v[at] > level) return at;
-    }
-    return end;
-}
+// Which samples lie below the band and which above it, a bit for each, sample 0 lowest in the first word.
+struct Marks {
+    std::vector<std::uint64_t> below, above;
 
-RT_SIMD std::size_t first_below(const float* v, std::size_t at, std::size_t end, float level) {
-    constexpr std::size_t lanes = 32;
-    for (; at + lanes <= end; at += lanes) {
-        int any = 0;
-        for (std::size_t k = 0; k < lanes; ++k) any |= v[at + k] < level;
-        if (any) break;
+    void set(std::span<const float> values, float low, float high) {
+        const std::size_t whole = values.size() / 64;
+        below.resize(whole + 1), above.resize(whole + 1);
+        for (std::size_t word = 0; word < whole; ++word) {
+            below[word] = bits<false>(values.data() + 64 * word, low);
+            above[word] = bits<true>(values.data() + 64 * word, high);
+        }
+        below[whole] = above[whole] = 0;
+        for (std::size_t k = 64 * whole; k < values.size(); ++k) {
+            below[whole] |= std::uint64_t{values[k] < low} << (k % 64);
+            above[whole] |= std::uint64_t{values[k] > high} << (k % 64);
+        }
     }
-    for (; at < end; ++at) {
-        if (v[at] < level) return at;
+
+    // The first sample from `at` on that is marked; `end` when there is none before it.
+    static std::size_t next(const std::vector<std::uint64_t>& marks, std::size_t at, std::size_t end) {
+        std::size_t word = at / 64;
+        std::uint64_t left = marks[word] >> (at % 64) << (at % 64);
+        while (left == 0) {
+            if (++word * 64 >= end) return end;
+            left = marks[word];
+        }
+        return std::min(end, word * 64 + static_cast<std::size_t>(std::countr_zero(left)));
     }
-    return end;
-}
+
+  private:
+    template <bool upwards>
+    static std::uint64_t bits(const float* v, float level) {
+        std::uint64_t out = 0;
+#if defined(__SSE2__)
+        const __m128 all = _mm_set1_ps(level);
+        const auto beyond = [&](const float* at) {
+            const __m128 four = _mm_loadu_ps(at);
+            return _mm_castps_si128(upwards ? _mm_cmpgt_ps(four, all) : _mm_cmplt_ps(four, all));
+        };
+        for (int k = 0; k < 64; k += 16) {
+            const __m128i first = _mm_packs_epi32(beyond(v + k), beyond(v + k + 4));
+            const __m128i second = _mm_packs_epi32(beyond(v + k + 8), beyond(v + k + 12));
+            const auto sixteen = static_cast<unsigned>(_mm_movemask_epi8(_mm_packs_epi16(first, second)));
+            out |= std::uint64_t{sixteen} << k;
+        }
+#else
+        for (int k = 0; k < 64; ++k) out |= std::uint64_t{upwards ? v[k] > level : v[k] < level} << k;
+#endif
+        return out;
+    }
+};
 
 // Crossings as they are looked for, all at once: the samples around each, without the level, and where it is.
 struct Crossings {
@@ -81,9 +111,12 @@ constexpr double short_step = 0.01;
 RT_SIMD void step(Crossings& c, double level) {
     double *place = c.place.data(), *open = c.open.data();
     const ValueAndSlope* seen = c.seen.data();
-    for (std::size_t i = 0; i < c.place.size(); ++i) {
+    const std::size_t count = c.place.size();
+    for (std::size_t i = 0; i < count; ++i) {
         const double next = place[i] - (seen[i].value - level) / seen[i].slope;
-        const bool settles = open[i] > 0 && next >= 0 && next <= 1 && std::abs(next - place[i]) < short_step;
+        const double moved = std::abs(next - place[i]);
+        // All of it is looked at: without a choice in between the loop is made wide.
+        const bool settles = (open[i] > 0) & (next >= 0) & (next <= 1) & (moved < short_step);
         place[i] = settles ? next : place[i];
         open[i] = settles ? 0 : open[i];
     }
@@ -189,8 +222,10 @@ class Search {
         piece.first_outside = first - ahead + at;
         bool is_high = v[at] > high_;
         piece.begins_high = is_high;
+        static thread_local Marks marks;
+        marks.set(values, low_, high_);
         while (at < to) {
-            at = is_high ? first_below(v, at, to, low_) : first_above(v, at, to, high_);
+            at = Marks::next(is_high ? marks.below : marks.above, at, to);
             if (at == to) break;
             // The last crossing before the signal leaves the band on the other side.
             std::size_t last = at;

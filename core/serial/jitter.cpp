@@ -209,8 +209,8 @@ JitterSplit split_jitter(const Clock& clock, const Edges& edges, const JitterSet
     JitterSplit out;
     const std::size_t first = clock.settled;
     if (clock.bit.size() < first + 16) return out;
-    std::vector<double> jitter(clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(first),
-                               clock.jitter_s.end());
+    const auto from_clock = clock.settled_jitter_s();
+    std::vector<double> jitter(from_clock.begin(), from_clock.end());
     out.edges = jitter.size();
     double sum = 0, squares = 0, low = 1e300, high = -1e300;
     double rising = 0, falling = 0, rises = 0, falls = 0;

@@ -156,8 +156,15 @@ const ConfigNode* ConfigNode::find(std::string_view key) const {
 }
 
 ConfigNode parse_config(std::string_view text, const std::string& file) {
+    const std::string readable = readable_toml(text, file);
     try {
-        const toml::table table = toml::parse(readable_toml(text, file));
+        try {
+            if (const auto plain = in_ascii(readable, 0); !plain.empty())
+                static_cast<void>(toml::parse(plain));
+        } catch (const toml::parse_error&) {
+            static_cast<void>(toml::parse(in_ascii(readable, 1)));
+        }
+        const toml::table table = toml::parse(readable);
         return to_node(table);
     } catch (const toml::parse_error& error) {
         const auto& begin = error.source().begin;

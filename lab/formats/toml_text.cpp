@@ -9,10 +9,30 @@
 namespace rt::lab {
 namespace {
 
+struct Letter {
+    std::uint32_t code;
+    std::size_t length;  // 0: ASCII, or no UTF-8, which the reader tells
+};
+
+Letter letter_at(std::string_view text, std::size_t at) {
+    const auto lead = at < text.size() ? static_cast<unsigned char>(text[at]) : 0u;
+    const std::size_t length = lead < 0xC2 ? 0 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : lead < 0xF5 ? 4 : 0;
+    if (length == 0 || at + length > text.size()) return {0, 0};
+    std::uint32_t code = lead & (0xFFu >> (length + 1));
+    for (std::size_t i = 1; i < length; ++i) {
+        const auto byte = static_cast<unsigned char>(text[at + i]);
+        if ((byte & 0xC0) != 0x80) return {0, 0};
+        code = code << 6 | (byte & 0x3Fu);
+    }
+    return {code, length};
+}
+
+constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
+
 class Readable {
   public:
     Readable(std::string_view text, const std::string& file) : text_(text), file_(file) {
-        if (text_.starts_with("\xEF\xBB\xBF")) at_ = 3;
+        if (text_.starts_with(byte_order_mark)) at_ = byte_order_mark.size();
         for (; at_ < text_.size(); ++at_) look();
         out_ += text_.substr(taken_);
     }
@@ -85,15 +105,8 @@ class Readable {
             if (text_[i] == '\n') ++line_;
         }
         at_ = at - 1;
-        const auto lead = at < text_.size() ? static_cast<unsigned char>(text_[at]) : 0u;
-        const std::size_t length = lead < 0xC2 ? 0 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : lead < 0xF5 ? 4 : 0;
-        if (length == 0 || at + length > text_.size()) return;
-        std::uint32_t code = lead & (0xFFu >> (length + 1));
-        for (std::size_t i = 1; i < length; ++i) {
-            const auto byte = static_cast<unsigned char>(text_[at + i]);
-            if ((byte & 0xC0) != 0x80) return;  // no UTF-8: the reader tells
-            code = code << 6 | (byte & 0x3Fu);
-        }
+        const auto [code, length] = letter_at(text_, at);
+        if (length == 0) return;
         out_ += text_.substr(taken_, at - taken_);
         out_ += "\\U" + hex(code, 8);
         taken_ = at + length;
@@ -132,6 +145,23 @@ class Readable {
 
 std::string readable_toml(std::string_view text, const std::string& file) {
     return Readable(text, file).text();
+}
+
+std::string in_ascii(std::string_view text, int choice) {
+    std::string out;
+    std::size_t at = text.starts_with(byte_order_mark) ? byte_order_mark.size() : 0;
+    out = text.substr(0, at);
+    bool any = false;
+    while (at < text.size()) {
+        const auto [code, length] = letter_at(text, at);
+        if (length == 0) {
+            out += text[at++];
+            continue;
+        }
+        out += static_cast<char>('a' + (choice == 0 ? code : code / 26) % 26);
+        at += length, any = true;
+    }
+    return any ? out : std::string();
 }
 
 }  // namespace rt::lab

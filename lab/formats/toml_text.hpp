@@ -14,4 +14,10 @@ namespace rt::lab {
 // are.
 std::string readable_toml(std::string_view text, const std::string& file);
 
+// The same text with a letter of ASCII for each one beyond it: where TOML is not valid the library may look
+// at letters where none can stand, and what it does with those beyond ASCII is undefined. So this one is to
+// be read first, and the text itself only when that went well. Other letters by another `choice`, 0 or 1: two
+// names may become the same one by the first. Empty when there is none.
+std::string in_ascii(std::string_view text, int choice);
+
 }  // namespace rt::lab

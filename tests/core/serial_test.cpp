@@ -92,8 +92,8 @@ TEST_CASE("loops leave of slow jitter what their definition says") {
             CAPTURE(f);
             ClockSettings settings{recovery, rate, 1.5e6, 0.707};
             const Clock clock = recover_clock(edges, settings);
-            const std::vector<double> left(
-                clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(clock.settled), clock.jitter_s.end());
+            const auto jitter = clock.settled_jitter_s();
+            const std::vector<double> left(jitter.begin(), jitter.end());
             CHECK(rms(left) == about(20e-12 / std::sqrt(2.0) * observed_share(settings, f)).epsilon(0.03));
         }
     }

@@ -70,6 +70,20 @@ TEST_CASE("a long text goes on behind a backslash with any letter, and errors ke
     CHECK(cut.starts_with("f.toml:"));
 }
 
+TEST_CASE(
+    "names that differ in letters beyond ASCII only are two names; where TOML is broken the place is told") {
+    // By one letter of ASCII for each they become the same: \u00f6 and \u0110 are 26 apart.
+    const ConfigNode node = parse_config("\"h\u00f6he\" = 1\n\"h\u0110he\" = 2\n# \u00e4\n", "f.toml");
+    REQUIRE(node.entries.size() == 2);
+    CHECK(node.entries[0].first == "h\u00f6he");
+    CHECK(node.entries[1].first == "h\u0110he");
+    for (const char* broken :
+         {"a = -n.\"\u00fc\"", "a = \"\"\"k\\\ufefb\"\"\"", "a = \"\\\u00fc\"", "a = 'x' \"\u00fc\""}) {
+        CAPTURE(broken);
+        CHECK(input_error([&] { parse_config(broken, "f.toml"); }).starts_with("f.toml:1:"));
+    }
+}
+
 TEST_CASE("values arrive as written") {
     const ConfigNode node = parse_config(
         "name = \"a\"\nwidth = \"0.15 MHz\"\ndue = 2027-05-31\nvalues = [1, \"two\", true, 2.5]\nflag = "

@@ -123,10 +123,11 @@ void add_clock(const SerialSource& source, const Clock& clock, const Parameters&
     outcome.add("unit_interval", clock.interval_s(), Unit::second);
     Spread tie;
     std::vector<double> x, y;
-    for (std::size_t k = clock.settled; k < clock.jitter_s.size(); ++k) {
-        tie.add(clock.jitter_s[k], source.edges_s[k]);
+    const auto jitter = clock.jitter_s();
+    for (std::size_t k = clock.settled; k < jitter.size(); ++k) {
+        tie.add(jitter[k], source.edges_s[k]);
         x.push_back(source.edges_s[k] + source.signal.from_s);
-        y.push_back(clock.jitter_s[k]);
+        y.push_back(jitter[k]);
     }
     outcome.add("tie_rms", tie.deviation(), Unit::second);
     outcome.add("tie_peak_to_peak", tie.greatest - tie.least, Unit::second);

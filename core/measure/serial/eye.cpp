@@ -120,8 +120,8 @@ Trace around_hit(const SerialSource& source, const MaskHit& hit, double interval
 
 // Width between the latest edge at the beginning of a symbol and the earliest at its end.
 double edge_free_width(const Clock& clock) {
-    const auto [low, high] = std::minmax_element(
-        clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(clock.settled), clock.jitter_s.end());
+    const auto jitter = clock.settled_jitter_s();
+    const auto [low, high] = std::minmax_element(jitter.begin(), jitter.end());
     return std::max(0.0, 1 - (*high - *low) * clock.rate_hz);
 }
 

@@ -23,14 +23,13 @@ Trace histogram_of(const Clock& clock) {
     trace.x_title = "Edge minus clock";
     trace.y_unit = Unit::count;
     trace.shape = Shape::bars;
-    const auto begin = clock.jitter_s.begin() + static_cast<std::ptrdiff_t>(clock.settled);
-    const auto [low, high] = std::minmax_element(begin, clock.jitter_s.end());
+    const auto jitter = clock.settled_jitter_s();
+    const auto [low, high] = std::minmax_element(jitter.begin(), jitter.end());
     constexpr std::size_t bins = 101;
     const double width = std::max((*high - *low) / bins, 1e-18);
     trace.y.assign(bins, 0);
     for (std::size_t i = 0; i < bins; ++i) trace.x.push_back(*low + (static_cast<double>(i) + 0.5) * width);
-    for (auto j = begin; j != clock.jitter_s.end(); ++j)
-        ++trace.y[std::min(bins - 1, static_cast<std::size_t>((*j - *low) / width))];
+    for (const double j : jitter) ++trace.y[std::min(bins - 1, static_cast<std::size_t>((j - *low) / width))];
     return trace;
 }
 
@@ -77,7 +76,7 @@ Outcome measure_jitter(Capture any, const Parameters& p) {
     const Clock clock = clock_of(source, p);
     Outcome outcome;
     add_jitter(source, clock, p, outcome);
-    outcome.add("edges", static_cast<double>(clock.jitter_s.size() - clock.settled), Unit::count);
+    outcome.add("edges", static_cast<double>(clock.settled_jitter_s().size()), Unit::count);
     note_clock(source, clock, p, outcome);
     return outcome;
 }

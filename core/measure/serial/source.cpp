@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/error.hpp"
+#include "core/dsp/parallel.hpp"
 #include "core/serial/activity.hpp"
 #include "core/serial/symmetric_edges.hpp"
 
@@ -58,9 +59,10 @@ namespace {
 
 // Edges as times from the beginning of the signal.
 std::vector<double> times_of(const Edges& edges, double step_s) {
-    std::vector<double> out;
-    out.reserve(edges.size());
-    for (const double at : edges.at) out.push_back(at * step_s);
+    std::vector<double> out(edges.size());
+    in_shares(out.size(), [&](std::size_t from, std::size_t to) {
+        for (std::size_t k = from; k < to; ++k) out[k] = edges.at[k] * step_s;
+    });
     return out;
 }
 
