@@ -111,9 +111,9 @@ struct Numbers {
 // Edge numbers in intervals, each from a clock that follows the edges, so that neither a slow drift of the
 // rate nor an edge too many moves those behind it. They ascend: an edge too many takes the next number. Of
 // edges `from` to `to`, with 0 for the first.
-class Follower {
+class NumberedEdges {
   public:
-    Follower(const std::vector<double>& edges, std::size_t from, std::size_t to, double interval)
+    NumberedEdges(const std::vector<double>& edges, std::size_t from, std::size_t to, double interval)
         : edges_(edges.data() + from),
           from_(from),
           interval_(interval),
@@ -156,7 +156,7 @@ class Follower {
 };
 
 // One or two of them, in turns: each step waits for the one before, and meanwhile the other's is worked on.
-RT_SIMD void follow(Follower& one, Follower* other) {
+RT_SIMD void follow(NumberedEdges& one, NumberedEdges* other) {
     std::size_t k = 1;
     if (other)
         for (const std::size_t both = std::min(one.size(), other->size()); k < both; ++k)
@@ -166,7 +166,7 @@ RT_SIMD void follow(Follower& one, Follower* other) {
 }
 
 Numbers numbers_of_all(const std::vector<double>& edges, double interval) {
-    Follower all(edges, 0, edges.size(), interval);
+    NumberedEdges all(edges, 0, edges.size(), interval);
     follow(all, nullptr);
     return std::move(all).numbers();
 }
@@ -183,7 +183,7 @@ Numbers numbers_of(const std::vector<double>& edges, double interval) {
     const auto to = [&](std::size_t p) { return p + 1 < parts ? begin(p + 1) + shared : edges.size(); };
     in_parallel(parts / 2, [&](std::size_t pair) {
         const std::size_t p = 2 * pair;
-        Follower one(edges, from(p), to(p), interval), other(edges, from(p + 1), to(p + 1), interval);
+        NumberedEdges one(edges, from(p), to(p), interval), other(edges, from(p + 1), to(p + 1), interval);
         follow(one, &other);
         piece[p] = std::move(one).numbers(), piece[p + 1] = std::move(other).numbers();
     });

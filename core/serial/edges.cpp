@@ -56,8 +56,8 @@ struct Marks {
 #if defined(__SSE2__)
         const __m128 all = _mm_set1_ps(level);
         const auto beyond = [&](const float* at) {
-            const __m128 four = _mm_loadu_ps(at);
-            return _mm_castps_si128(upwards ? _mm_cmpgt_ps(four, all) : _mm_cmplt_ps(four, all));
+            const __m128 here = _mm_loadu_ps(at);
+            return _mm_castps_si128(upwards ? _mm_cmpgt_ps(here, all) : _mm_cmplt_ps(here, all));
         };
         for (int k = 0; k < 64; k += 16) {
             const __m128i first = _mm_packs_epi32(beyond(v + k), beyond(v + k + 4));

@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <memory>
@@ -34,6 +35,21 @@ class Descriptor {
 
 [[noreturn]] void fail_write(const std::filesystem::path& path) {
     throw Error(ErrorKind::output, path.string(), std::string("cannot be written: ") + std::strerror(errno));
+}
+
+// Where the last whole line of so many bytes ends; -1 when that cannot be read.
+off_t end_of_lines(int file, off_t size) {
+    std::string piece(4096, '\0');
+    // The last byte alone tells of most files.
+    for (off_t looked = 1; size > 0; looked = static_cast<off_t>(piece.size())) {
+        looked = std::min(looked, size);
+        const auto got = ::pread(file, piece.data(), static_cast<std::size_t>(looked), size - looked);
+        if (got != looked) return -1;
+        const auto newline = std::string_view(piece).substr(0, static_cast<std::size_t>(looked)).rfind('\n');
+        if (newline != std::string_view::npos) return size - looked + static_cast<off_t>(newline) + 1;
+        size -= looked;
+    }
+    return 0;
 }
 
 }  // namespace
@@ -66,14 +82,23 @@ void write_file(const std::filesystem::path& path, std::string_view content) {
 }
 
 void append_line(const std::filesystem::path& path, std::string_view line) {
-    const Descriptor file(::open(path.c_str(), O_WRONLY | O_CREAT | O_APPEND | O_CLOEXEC, 0644));
-    if (file.get() < 0) fail_write(path);
+    const Descriptor file(::open(path.c_str(), O_RDWR | O_CREAT | O_APPEND | O_CLOEXEC, 0644));
+    struct stat status {};
+    if (file.get() < 0 || ::fstat(file.get(), &status) != 0) fail_write(path);
+    const off_t begin = end_of_lines(file.get(), status.st_size);
+    if (begin < 0 || (begin < status.st_size && ::ftruncate(file.get(), begin) != 0)) fail_write(path);
     const std::string whole = std::string(line) + "\n";
-    // One write: a line is there or not, but for a power cut.
+    // One write: a line is there or not, but for a power cut or a disk that is full in the middle of it.
     for (std::string_view left = whole; !left.empty();) {
         const auto wrote = ::write(file.get(), left.data(), left.size());
         if (wrote < 0 && errno == EINTR) continue;
-        if (wrote < 0) fail_write(path);
+        if (wrote < 0) {
+            const int why = errno;
+            [[maybe_unused]] const int half =
+                ::ftruncate(file.get(), begin);  // the next line cuts it off too
+            errno = why;
+            fail_write(path);
+        }
         left.remove_prefix(static_cast<std::size_t>(wrote));
     }
 }

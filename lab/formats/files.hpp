@@ -13,7 +13,8 @@ std::string read_file(const std::filesystem::path& path);
 // Written beside its final name, flushed to the disk, then renamed. Throws Error(output).
 void write_file(const std::filesystem::path& path, std::string_view content);
 
-// Appends a line to a file, which is made when it is not there. Throws Error(output).
+// Appends a line to a file, which is made when it is not there. Half a line at its end, which a power cut or
+// a full disk left, is cut off first. Throws Error(output).
 void append_line(const std::filesystem::path& path, std::string_view line);
 
 // False for paths that lead out of the folder they are taken in, by "..", or by beginning at the root.

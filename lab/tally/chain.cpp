@@ -397,8 +397,8 @@ void SealList::begin() const {
 void SealList::note(Database& database) const {
     const ChainEnd end = end_of(database);
     if (end.entry == noted_) return;  // a transaction that wrote nothing
-    noted_ = end.entry;
     if (end.entry > 0) append_line(file_, std::to_string(end.entry) + " " + end.hash);
+    noted_ = end.entry;
 }
 
 std::string chain_seal(Database& database) {

@@ -2,6 +2,10 @@
 #include "lab/tally/chain.hpp"
 
 #include <doctest/doctest.h>
+#include <signal.h>
+#include <sys/resource.h>
+
+#include <fstream>
 
 #include "lab/clock.hpp"
 #include "lab/tally/tally.hpp"
@@ -80,6 +84,61 @@ TEST_CASE("an untouched run is as it was written, whatever happened in it") {
     const Verification later = verify_run(kept.run());
     CHECK(later.altered.empty());
     CHECK(later.seal != seen.seal);
+}
+
+TEST_CASE("half a line that a power cut or a full disk left is cut off by the next one") {
+    const TestFolder folder;
+    const auto file = folder / "lines";
+    const auto half = [&](const std::string& text) { std::ofstream(file, std::ios::app) << text; };
+    append_line(file, "one");
+    half("tw");
+    append_line(file, "two");
+    half(std::string(10'000, 'x'));
+    append_line(file, "three");
+    CHECK(read_file(file) == "one\ntwo\nthree\n");
+    // No room for the line: nothing of it stays, and the next one stands on its own.
+    struct rlimit before {};
+    REQUIRE(::getrlimit(RLIMIT_FSIZE, &before) == 0);
+    const auto old = ::signal(SIGXFSZ, SIG_IGN);
+    const struct rlimit tight { 17, before.rlim_max };
+    REQUIRE(::setrlimit(RLIMIT_FSIZE, &tight) == 0);
+    bool refused = false;
+    try {
+        append_line(file, "four");
+    } catch (const Error& error) {
+        refused = error.kind() == ErrorKind::output;
+    }
+    ::setrlimit(RLIMIT_FSIZE, &before);
+    ::signal(SIGXFSZ, old);
+    CHECK(refused);
+    CHECK(read_file(file) == "one\ntwo\nthree\n");
+    append_line(file, "five");
+    CHECK(read_file(file) == "one\ntwo\nthree\nfive\n");
+    std::filesystem::remove(file);
+    half("no line at all");
+    append_line(file, "first");
+    CHECK(read_file(file) == "first\n");
+}
+
+TEST_CASE("a run whose last note was left half written is carried on, and is as it was written") {
+    const Kept kept;
+    const auto seals = kept.run() / "tally.seals";
+    const std::string all = read_file(seals);
+    for (const std::size_t left : {1u, 5u, 30u, 64u}) {
+        CAPTURE(left);
+        // The end of the last line is gone.
+        const auto begin = all.rfind('\n', all.size() - 2) + 1;
+        kept.folder.write("run/tally.seals", all.substr(0, begin + left));
+        CHECK(kept.altered().empty());
+        {
+            Tally tally = Tally::open_to_write(kept.run());
+            tally.set_fact("state", "running " + std::to_string(left));
+        }
+        CHECK(kept.altered().empty());
+        const std::string now = read_file(seals);
+        CHECK(now.starts_with(all.substr(0, begin)));
+        CHECK(now.ends_with("\n"));
+    }
 }
 
 TEST_CASE("every alteration is named") {
