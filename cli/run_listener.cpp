@@ -196,7 +196,7 @@ void ConsoleListener::say_progress() {
     if (!last && (progress_.done >= progress_.total || !said_.passed())) return;
     said_ = Deadline(10);
     const bool more = progress_.done < progress_.total;
-    console_.progress(fmt::format("       point {} of {}{}{}; {}{}", progress_.done,
+    console_.progress(fmt::format("       capture {} of {}{}{}; {}{}", progress_.done,
                                   (more && progress_.at_most ? "at most " : ""), progress_.total,
                                   more ? ", " + duration_text(progress_.seconds_left) + " left" : "",
                                   counts_text(counts_), more ? " so far" : ""));

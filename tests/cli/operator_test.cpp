@@ -242,7 +242,7 @@ TEST_CASE("on a terminal a run is a table under headings, with one line that tel
     const Said piped = stand.run();
     CHECK(contains(piped.out, "≤ 60.00 dBµV"));
     CHECK_FALSE(contains(piped.out + piped.err, "\x1b"));
-    CHECK(contains(piped.err, "point 2 of 2, "));
+    CHECK(contains(piped.err, "capture 2 of 2; "));
     CHECK(lines(piped.err) < 12);
 }
 

@@ -25,7 +25,7 @@ TEST_CASE("a run measures, judges, keeps and reports; its exit code says how it 
         CHECK(contains(said.out, std::string(row.verdict)));
         CHECK(contains(said.out, "run complete: "));
         CHECK(contains(said.out, "wrote run/tally.sqlite\nwrote run/report/report.html\n"));
-        CHECK(contains(said.err, "point 2 of 2; "));
+        CHECK(contains(said.err, "capture 2 of 2; "));
     }
     World failing;
     failing.line_dbuv = 70;
