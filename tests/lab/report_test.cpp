@@ -91,6 +91,47 @@ TEST_CASE("hostile texts stay texts in page, figures and tables") {
         CHECK(html.find(outside) == std::string::npos);
 }
 
+TEST_CASE("the line of a rule says of its title what all findings under it have in common") {
+    const auto line_of = [](const std::vector<std::string>& titles) {
+        TestFolder folder;
+        RunRecord run;
+        put_facts(run, {{"title", "t"}, {"state", "complete"}, {"started", utc_now()}});
+        run.tests.push_back({"test", "Test", "power.level", "meter", "", titles.size()});
+        const std::string book = read_file(std::filesystem::path(RT_SOURCE) / "rulebooks/cispr-32.toml");
+        folder.write("run/inputs/rulebooks/cispr-32.toml", book);
+        run.files.push_back({"inputs/rulebooks/cispr-32.toml", "rulebook", sha256(book), ""});
+        Tally tally = Tally::create(folder / "run", [&] { return run; });
+        for (std::size_t k = 0; k < titles.size(); ++k) {
+            PointRecord point;
+            point.position = k + 1;
+            point.id = "id" + std::to_string(k);
+            point.test = "test";
+            point.label = std::to_string(k);
+            Finding finding;
+            finding.rule = "cispr-32/mains-b-av", finding.title = titles[k];
+            finding.unit = Unit::dbm;
+            finding.value = 1, finding.limit = 2, finding.margin = 1;
+            finding.verdict = Verdict::pass;
+            point.findings.push_back(finding);
+            tally.add(point);
+        }
+        const RunData data(folder / "run");
+        const std::string html = read_file(write_report({&data}, folder / "run/report").html);
+        const std::string begin =
+            "#rule-cispr-32/mains-b-av\">cispr-32/mains-b-av</a> <span class=\"remark\">";
+        const auto at = html.find(begin);
+        REQUIRE(at != std::string::npos);
+        const auto from = at + begin.size();
+        return html.substr(from, html.find('<', from) - from);
+    };
+    CHECK(line_of({"Jitter, frequency 1 MHz", "Jitter, frequency 20 MHz"}) == "Jitter");
+    CHECK(line_of({"Error, centre 2 GHz, modulation qpsk", "Error, centre 2 GHz, modulation 16qam"}) ==
+          "Error, centre 2 GHz");
+    CHECK(line_of({"Jitter, frequency 1 MHz"}) == "Jitter, frequency 1 MHz");
+    CHECK(line_of({"Power", "Power, band 7"}) == "Power");
+    CHECK(line_of({"Power", "Powered"}) == "Power");  // nothing in common: the first one
+}
+
 TEST_CASE("a report can be made again, and an altered capture is not drawn") {
     TestFolder folder;
     make_run(folder / "run");

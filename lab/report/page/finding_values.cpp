@@ -160,11 +160,25 @@ PageData test_summary(const std::vector<PlacedFinding>& sorted, const PageRuns& 
     return out;
 }
 
+// Titles end in what they hold for, behind commas: what two have in common, from the beginning.
+std::string common_title(const std::string& a, const std::string& b) {
+    std::size_t end = 0;
+    for (std::size_t k = 0;; ++k) {
+        const bool ends_a = k == a.size() || a.compare(k, 2, ", ") == 0;
+        const bool ends_b = k == b.size() || b.compare(k, 2, ", ") == 0;
+        if (ends_a && ends_b) end = k;
+        if (k == a.size() || k == b.size() || a[k] != b[k]) break;
+    }
+    return end > 0 ? a.substr(0, end) : a;
+}
+
 PageData rule_summary(const std::vector<PlacedFinding>& sorted, const PageRuns& runs) {
     std::map<std::string, Summary> by_rule;
     for (const auto& row : sorted) {
-        Summary& summary = by_rule[row.finding->rule];
-        summary.title = row.finding->title, summary.clause = row.finding->clause;
+        const auto [at, fresh] = by_rule.try_emplace(row.finding->rule);
+        Summary& summary = at->second;
+        summary.title = fresh ? row.finding->title : common_title(summary.title, row.finding->title);
+        summary.clause = row.finding->clause;
         take(summary, row, runs);
     }
     PageData out = page_list();
