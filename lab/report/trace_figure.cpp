@@ -275,8 +275,16 @@ Figure trace_figure(const Trace& trace, const std::string& title, const std::vec
         figure.curves.push_back(std::move(ideal));
     }
     if (trace.interval) add_interval(figure, trace, rules, scale, upright);
+    // A line or mask for another curve of the same capture has its worst place there.
+    const auto elsewhere = [&](const Finding& finding) {
+        return std::any_of(rules.begin(), rules.end(), [&](RuleRef r) {
+            return r.full_id() == finding.rule && !r.rule->bound() && !judges(r) &&
+                   r.rule->applies_to != trace.shows;
+        });
+    };
     for (const auto& finding : findings) {
         if (finding.verdict == Verdict::none || !finding.at || finding.unit != trace.y_unit) continue;
+        if (elsewhere(finding)) continue;
         figure.markers.push_back({finding.at->value * scale.factor, *finding.value, marker_text(finding)});
     }
     return figure;

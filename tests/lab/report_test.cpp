@@ -242,6 +242,12 @@ TEST_CASE("a figure draws the limit where it is and marks the worst point") {
     REQUIRE(figure.markers.size() == 1);
     CHECK(figure.markers[0].x == 1);
     CHECK(figure.markers[0].text == "FAIL: margin -4.00 dB at 1 MHz");
+    // Of two curves of one capture only the one that the line judges has its worst place.
+    finding.rule = "cispr-32/mains-b-av";
+    CHECK(trace_figure(trace, "t", {library.find("cispr-32/mains-b-av")}, {finding}).markers.size() == 1);
+    Trace other = trace;
+    other.name = "emission_wide";
+    CHECK(trace_figure(other, "t", {library.find("cispr-32/mains-b-av")}, {finding}).markers.empty());
     finding.verdict = Verdict::none;
     CHECK(trace_figure(trace, "t", {library.find("cispr-32/mains-b-av")}, {finding}).markers.empty());
 }
