@@ -186,7 +186,13 @@ Resolved resolved(const Rule& rule, const Outcome& outcome, const Parameters& pa
             // "parameter.channel_bandwidth" as people say it.
             std::string said = name.substr(name.rfind('.') + 1);
             std::replace(said.begin(), said.end(), '_', ' ');
-            out.rule.title += ", " + said + " " + value;
+            const auto range = range_of(value);
+            const bool from_zero = range && range->first.value == 0 && range->first.unit == Unit::hertz;
+            out.rule.title +=
+                ", " + said + " " +
+                (from_zero
+                     ? "below " + std::string(trim(std::string_view(value).substr(value.find(" to ") + 4)))
+                     : value);
         }
     }
     for (const auto& [name, maximum] : {std::pair{rule.min_from, false}, {rule.max_from, true}}) {

@@ -57,6 +57,9 @@ TEST_CASE("the one row that fits gives the limit; none or two give no verdict") 
     CHECK(c.judged().limit == -10);  // the first value of a range belongs to it, the last does not
     c.options.around.values["axis.rate"] = "16 MHz";
     CHECK(c.judged().reason.find("two rows of the limit fit") == 0);
+    CHECK(c.judged().title == "error");
+    c.rule.rows = {{{{"axis.rate", "0 Hz to 20 MHz"}}, at_most(-5)}};
+    CHECK(c.judged().title == "error, rate below 20 MHz");
 }
 
 TEST_CASE(
