@@ -9,6 +9,8 @@
 #include <cerrno>
 #include <cmath>
 #include <cstring>
+#include <map>
+#include <optional>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
@@ -45,6 +47,36 @@ std::string value_of(const TableColumn& column, const PointRecord* point) {
     const auto spelled = parse_unit(column.unit_text);
     const auto converted = convert(result->value, spelled->unit);
     return converted ? exact(converted->value / (spelled->factor * std::pow(10, spelled->exponent))) : "";
+}
+
+// Where each point of the run was measured first: that is its place also when it is measured again.
+std::map<std::string, std::size_t> first_places(const RunRecord& run) {
+    std::map<std::string, std::size_t> out;
+    for (const auto* all : {&run.superseded, &run.points}) {
+        for (const auto& point : *all) {
+            const auto [at, fresh] = out.try_emplace(point.id, point.position);
+            if (!fresh) at->second = std::min(at->second, point.position);
+        }
+    }
+    return out;
+}
+
+// The cells in the order of the file's headings, which may be another one: points of a shuffled sweep,
+// a run that was carried on. Nothing where the headings are others.
+std::optional<std::vector<std::string>> in_order_of(std::string_view headings, const TableRow& row) {
+    const auto known = csv_cells(headings, ',');
+    if (known.size() != row.headings.size()) return std::nullopt;
+    std::multimap<std::string, std::string> ours;
+    for (std::size_t i = 0; i < row.headings.size(); ++i)
+        ours.emplace(csv_cells(cell_text(row.headings[i]), ',').at(0), row.cells[i]);
+    std::vector<std::string> out;
+    for (const auto& heading : known) {
+        const auto at = ours.lower_bound(heading);
+        if (at == ours.end() || at->first != heading) return std::nullopt;
+        out.push_back(at->second);
+        ours.erase(at);
+    }
+    return out;
 }
 
 class LockedFile {
@@ -91,6 +123,7 @@ class LockedFile {
 
 TableRow table_row(const GrowingTable& table, const RunRecord& run) {
     TableRow row;
+    const auto places = first_places(run);
     for (const auto& column : table.columns) {
         const std::string label =
             column.label + (column.unit_text.empty() ? "" : " [" + column.unit_text + "]");
@@ -106,6 +139,9 @@ TableRow table_row(const GrowingTable& table, const RunRecord& run) {
                                 (point.kind == PointKind::point || point.kind == PointKind::threshold);
             if (counts) points.push_back(&point);
         }
+        std::stable_sort(points.begin(), points.end(), [&](const PointRecord* a, const PointRecord* b) {
+            return places.at(a->id) < places.at(b->id);
+        });
         if (!column.each_point) {
             row.headings.push_back(label);
             row.cells.push_back(value_of(column, points.empty() ? nullptr : points.front()));
@@ -128,12 +164,13 @@ void append_row(const std::filesystem::path& file, const TableRow& row) {
         return;
     }
     const std::string first = before.substr(0, before.find('\n') + 1);
-    if (first != headings) {
+    const auto cells = in_order_of(std::string_view(first).substr(0, first.size() - 1), row);
+    if (!cells) {
         fail_input(file.string(), "has other headings than this run (" + first.substr(0, first.size() - 1) +
                                       " instead of " + headings.substr(0, headings.size() - 1) +
                                       "): name another file");
     }
-    locked.append((before.back() == '\n' ? "" : "\n") + line_of(row.cells));
+    locked.append((before.back() == '\n' ? "" : "\n") + line_of(*cells));
 }
 
 }  // namespace rt::lab

@@ -3,6 +3,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include "core/base/text.hpp"
+#include "lab/formats/csv_table.hpp"
 #include "tests/about.hpp"
 #include "tests/cli/stand.hpp"
 
@@ -250,4 +252,42 @@ TEST_CASE("recorded x repeats x conditions: what the file does not say the campa
     const Said said = repeated.call({"check", "campaign.toml"});
     CHECK(said.code == 2);
     CHECK(contains(said.err, "have the same file"));
+}
+
+TEST_CASE("a growing table x redo x shuffled order: columns stay under their headings") {
+    Stand stand;
+    const auto sweep = [&](const std::string& order) {
+        stand.tests = Stand::scanning("scan", order) +
+                      Stand::axis("mode", "sets = [\"unit\"]\nvalues = [\"a\", \"b\", \"c\", \"d\"]") +
+                      "[[test.judge]]\nrule = \"own/loud\"\n"
+                      "[table]\nfile = \"all.csv\"\n[[table.column]]\nlabel = \"First\"\ntest = \"scan\"\n"
+                      "result = \"highest_level\"\n[[table.column]]\nlabel = \"Level\"\ntest = \"scan\"\n"
+                      "result = \"highest_level\"\neach_point = true\n";
+        stand.write();
+    };
+    const auto rows = [&] {
+        std::vector<std::vector<std::string>> out;
+        const std::string text = rt::lab::read_file(stand.folder / "all.csv");
+        for (const auto line : rt::split(text, '\n'))
+            if (!line.empty()) out.push_back(rt::lab::csv_cells(line, ','));
+        return out;
+    };
+    sweep("");
+    CHECK(stand.run().code == 0);
+    // The first point stands last in the run now, and is still the first.
+    const Said said = again(stand, {"--redo", "1"});
+    CHECK(said.code == 0);
+    CHECK_FALSE(contains(said.err, "headings"));
+    auto all = rows();
+    REQUIRE(all.size() == 3);
+    CHECK(all[0] ==
+          std::vector<std::string>{"First", "Level mode=a", "Level mode=b", "Level mode=c", "Level mode=d"});
+    for (std::size_t k : {2u, 3u, 4u}) CHECK(all[2][k] == all[1][k]);
+    CHECK(all[2][0] == all[2][1]);
+    std::filesystem::remove_all(stand.folder / "run");
+    sweep("order = \"shuffled\"\n");
+    CHECK(stand.run().code == 0);
+    all = rows();
+    REQUIRE(all.size() == 4);
+    CHECK(all[3].size() == 5);
 }
