@@ -21,16 +21,10 @@ void append(std::string& out, std::uint32_t code) {
 
 bool is_utf8(std::string_view text) {
     for (std::size_t i = 0; i < text.size();) {
-        const auto lead = static_cast<unsigned char>(text[i]);
-        const std::size_t more = lead < 0x80                   ? 0
-                                 : lead >= 0xC2 && lead < 0xE0 ? 1
-                                 : lead >= 0xE0 && lead < 0xF0 ? 2
-                                 : lead >= 0xF0 && lead < 0xF5 ? 3
-                                                               : 9;
-        if (more == 9 || i + more >= text.size() + (more == 0)) return false;
-        for (std::size_t k = 1; k <= more; ++k)
-            if ((static_cast<unsigned char>(text[i + k]) & 0xC0) != 0x80) return false;
-        i += more + 1;
+        const bool ascii = static_cast<unsigned char>(text[i]) < 0x80;
+        const std::size_t length = ascii ? 1 : letter_at(text, i).length;
+        if (length == 0) return false;
+        i += length;
     }
     return true;
 }
@@ -53,6 +47,19 @@ std::string from_utf16(std::string_view bytes, bool big) {
 }
 
 }  // namespace
+
+Letter letter_at(std::string_view text, std::size_t at) {
+    const auto lead = at < text.size() ? static_cast<unsigned char>(text[at]) : 0u;
+    const std::size_t length = lead < 0xC2 ? 0 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : lead < 0xF5 ? 4 : 0;
+    if (length == 0 || at + length > text.size()) return {0, 0};
+    std::uint32_t code = lead & (0xFFu >> (length + 1));
+    for (std::size_t i = 1; i < length; ++i) {
+        const auto byte = static_cast<unsigned char>(text[at + i]);
+        if ((byte & 0xC0) != 0x80) return {0, 0};
+        code = code << 6 | (byte & 0x3Fu);
+    }
+    return {code, length};
+}
 
 std::string as_utf8(std::string_view bytes) {
     if (bytes.starts_with("\xFF\xFE")) return from_utf16(bytes.substr(2), false);

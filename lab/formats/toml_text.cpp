@@ -1,31 +1,13 @@
 #include "lab/formats/toml_text.hpp"
 
 #include <cctype>
-#include <cstdint>
 
 #include "core/base/error.hpp"
 #include "core/base/text.hpp"
+#include "lab/formats/text_encoding.hpp"
 
 namespace rt::lab {
 namespace {
-
-struct Letter {
-    std::uint32_t code;
-    std::size_t length;  // 0: ASCII, or no UTF-8, which the reader tells
-};
-
-Letter letter_at(std::string_view text, std::size_t at) {
-    const auto lead = at < text.size() ? static_cast<unsigned char>(text[at]) : 0u;
-    const std::size_t length = lead < 0xC2 ? 0 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : lead < 0xF5 ? 4 : 0;
-    if (length == 0 || at + length > text.size()) return {0, 0};
-    std::uint32_t code = lead & (0xFFu >> (length + 1));
-    for (std::size_t i = 1; i < length; ++i) {
-        const auto byte = static_cast<unsigned char>(text[at + i]);
-        if ((byte & 0xC0) != 0x80) return {0, 0};
-        code = code << 6 | (byte & 0x3Fu);
-    }
-    return {code, length};
-}
 
 constexpr std::string_view byte_order_mark = "\xEF\xBB\xBF";
 
@@ -148,9 +130,8 @@ std::string readable_toml(std::string_view text, const std::string& file) {
 }
 
 std::string in_ascii(std::string_view text, int choice) {
-    std::string out;
     std::size_t at = text.starts_with(byte_order_mark) ? byte_order_mark.size() : 0;
-    out = text.substr(0, at);
+    std::string out(text.substr(0, at));
     bool any = false;
     while (at < text.size()) {
         const auto [code, length] = letter_at(text, at);
